@@ -1,0 +1,1 @@
+"""Benchmarks beside their hand-written baselines, in the same run. `./tidy measure` runs them."""

@@ -1,0 +1,73 @@
+"""A recorder inside the measuring process, with tape, samples and CSV on."""
+
+import json
+import os
+import re
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import zmq
+
+from tidybench.recorder.__main__ import SWITCH
+from tidybench.recorder.bench import Bench
+from tidybench.recorder.pump import Pump
+from tidybench.wire.messages import BeginRun, SetupText
+from tidybench.wire.places import Places
+
+
+def setup(name: str, port: str, patterns: str, *, query: str = "", every: float = 0.0, baud: int = 9600) -> SetupText:
+    """A set-up with four-number or one-number messages that end with LF."""
+    fields = re.findall(r"<(\w+)>", patterns)
+    talks = "when asked" if query else "on its own"
+    source = (
+        f'[[query]]\nid = "q"\nsend = {json.dumps(query)}\nevery_s = {every}\ngive_up_after_s = 2.0\npatterns = ["{patterns}"]\n'
+        if query
+        else f'[listen]\nevery_s = 0.1\npatterns = ["{patterns}"]\n'
+    )
+    channels = "".join(
+        f'[[channel]]\nid = "{name}-{f}"\nname = "{name} {f}"\nfield = "{f}"\nunit = "V"\n' for f in fields
+    )
+    text = (
+        f'[instrument]\nid = "{name}"\nname = "{name}"\ntalks = "{talks}"\n[link]\nport = "{port}"\nbaud = {baud}\n'
+        f'[framing]\nterminator = "\\n"\n{source}{channels}'
+    )
+    return SetupText(id=name, text=text)
+
+
+@contextmanager
+def recorder(setups: list[SetupText], row_rule: str = "each reading") -> Iterator[tuple[Bench, Pump]]:
+    """A running recorder with a run begun."""
+    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
+        os.environ["TIDY_DATA"] = folder
+        places = Places(Path(folder))
+        places.make()
+        before = sys.getswitchinterval()
+        sys.setswitchinterval(SWITCH)
+        bench = Bench(places, carry_on=False)
+        context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
+        pump = Pump(bench, context)
+        bench.apply(setups)
+        pump.start()
+        bench.begin(BeginRun(name="measure", row_rule=row_rule))  # type: ignore[arg-type]
+        try:
+            yield bench, pump
+        finally:
+            bench.stop()
+            pump.stop()
+            if bench.log is not None:
+                bench.log.abandon()
+            context.destroy(linger=0)
+            sys.setswitchinterval(before)
+
+
+def wait_for(condition: Callable[[], bool], seconds: float = 60.0) -> None:
+    """Wait until a condition holds; raises TimeoutError."""
+    until = time.monotonic() + seconds
+    while not condition():
+        if time.monotonic() > until:
+            raise TimeoutError("what was measured did not come about")
+        time.sleep(0.005)

@@ -1,0 +1,1 @@
+"""Channels: what belongs to a named series beside its samples."""

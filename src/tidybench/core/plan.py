@@ -1,0 +1,94 @@
+"""From set-ups to what one link does: which queries, which patterns, which channel numbers."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from tidybench.core.framing import Framer, TerminatorFramer
+from tidybench.core.reading.reader import ChannelRule, MessageReader
+from tidybench.core.setup import FramingPart, LinkPart, Setup, SetupError
+
+
+@dataclass(slots=True, frozen=True)
+class QueryPlan:
+    """One query of one instrument on a link. Times in microseconds."""
+
+    key: str
+    instrument: str
+    data: bytes
+    every: int
+    give_up_after: int
+    wire_time: int
+
+
+@dataclass(slots=True)
+class LinkPlan:
+    """All that one link does. `readers` has one for each query, by its key, and "" for listening."""
+
+    key: str
+    link: LinkPart
+    framing: FramingPart
+    setups: tuple[Setup, ...]
+    queries: tuple[QueryPlan, ...]
+    readers: dict[str, MessageReader]
+    channels: tuple[int, ...]
+
+    @property
+    def talks_alone(self) -> bool:
+        """Whether anything on this link talks without being asked."""
+        return "" in self.readers
+
+    def framer(self) -> Framer:
+        """A new framer for this link."""
+        return TerminatorFramer(self.framing.terminator_bytes, self.link.byte_time, self.framing.longest)
+
+
+def plan_links(setups: Sequence[Setup], numbers: Mapping[str, int]) -> list[LinkPlan]:
+    """One plan for each link the set-ups name; instruments on one port share it.
+
+    `numbers` gives every channel id its number. Raises SetupError where instruments on one link
+    disagree about its settings.
+    """
+    by_port: dict[str, list[Setup]] = {}
+    for setup in setups:
+        by_port.setdefault(setup.link.port, []).append(setup)
+    return [_plan(port, tuple(group), numbers) for port, group in by_port.items()]
+
+
+def _plan(port: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -> LinkPlan:
+    first = setups[0]
+    queries: list[QueryPlan] = []
+    readers: dict[str, MessageReader] = {}
+    listening: list[MessageReader] = []
+    used: list[int] = []
+    for setup in setups:
+        if setup.link != first.link or setup.framing != first.framing:
+            raise SetupError(
+                [
+                    f"{setup.instrument.name} and {first.instrument.name} share the port {port} "
+                    "but not its settings: give both the same [link] and [framing]."
+                ]
+            )
+        rules: dict[str | None, list[ChannelRule]] = {}
+        for channel in setup.channel:
+            number = numbers[channel.id]
+            used.append(number)
+            rules.setdefault(setup.query_of(channel), []).append(
+                ChannelRule(number, channel.field, channel.scale, channel.offset)
+            )
+        for query in setup.query:
+            key = f"{setup.instrument.id}/{query.id}"
+            data = query.send.encode("latin-1")
+            wire_time = round(len(data) * setup.link.byte_time)
+            every, give_up = round(query.every_s * 1e6), round(query.give_up_after_s * 1e6)
+            queries.append(QueryPlan(key, setup.instrument.id, data, every, give_up, wire_time))
+            patterns = [setup.compiled(source) for source in query.patterns]
+            readers[key] = MessageReader(setup.instrument.id, patterns, rules.get(query.id, []))
+        if setup.listen is not None:
+            patterns = [setup.compiled(source) for source in setup.listen.patterns]
+            listening.append(MessageReader(setup.instrument.id, patterns, rules.get(None, [])))
+    if len(listening) > 1:
+        names = " and ".join(s.instrument.name for s in setups if s.listen is not None)
+        raise SetupError([f"{names} share the port {port}: only one that talks on its own can have it."])
+    if listening:
+        readers[""] = listening[0]
+    return LinkPlan(port, first.link, first.framing, setups, tuple(queries), readers, tuple(used))

@@ -1,0 +1,1 @@
+"""When to ask: the poll grid, giving up, draining."""

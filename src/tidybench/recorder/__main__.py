@@ -1,0 +1,84 @@
+"""The recorder process.
+
+python -m tidybench.recorder [--carry-on] [SETUP.toml ...]: with set-up files it is a headless logger's
+heart; without, the web server gives it its set-ups. `--carry-on` goes on with the run that was in progress.
+Ends on SIGTERM or SIGINT, or when the process that started it does (end of file on the pipe
+named by TIDY_PARENT_PIPE). A run in progress is then closed as interrupted.
+"""
+
+import os
+import signal
+import sys
+import threading
+from pathlib import Path
+
+import zmq
+
+from tidybench.core.setup import SetupError, load
+from tidybench.recorder.bench import Bench, Refused
+from tidybench.recorder.pump import Pump
+from tidybench.recorder.service import Service
+from tidybench.wire.messages import SetupText
+from tidybench.wire.places import Places, data_folder
+
+SWITCH = 0.001
+"""Seconds after which a busy thread lets another have the interpreter: polls must start on time."""
+
+
+def main() -> int:
+    """Run until told to end."""
+    arguments = sys.argv[1:]
+    sys.setswitchinterval(SWITCH)
+    places = Places(data_folder())
+    places.make()
+    done = threading.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: done.set())
+    watch_parent(done)
+    bench = Bench(places, carry_on="--carry-on" in arguments)
+    files = [Path(argument) for argument in arguments if not argument.startswith("--")]
+    if files and not _apply(bench, files):
+        return 2
+    context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
+    pump = Pump(bench, context)
+    service = Service(bench, pump, context)
+    pump.start()
+    service.start()
+    done.wait()
+    service.stop()
+    bench.stop()
+    if bench.log is not None:
+        log = bench.log
+        pump.flush()
+        bench.forget_run()
+        log.end(bench.clock.now(), "Tidy Bench was stopped during the run.", "interrupted")
+    pump.stop()
+    context.destroy(linger=0)
+    return 0
+
+
+def _apply(bench: Bench, files: list[Path]) -> bool:
+    try:
+        texts = [SetupText(id=load(text).instrument.id, text=text) for text in (f.read_text("utf-8") for f in files)]
+        bench.apply(texts)
+    except (OSError, SetupError, Refused) as error:
+        print(error, file=sys.stderr)
+        return False
+    return True
+
+
+def watch_parent(done: threading.Event) -> None:
+    """Set `done` when the process that started this one is gone."""
+    pipe = os.environ.get("TIDY_PARENT_PIPE")
+    if not pipe:
+        return
+
+    def watch() -> None:
+        os.read(int(pipe), 1)
+        done.set()
+
+    threading.Thread(target=watch, name="parent", daemon=True).start()
+
+
+if __name__ == "__main__":
+    sys.exit(main())

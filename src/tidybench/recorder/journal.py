@@ -1,0 +1,42 @@
+"""The one order of all that happens: every event gets its sequence number here."""
+
+import threading
+
+from tidybench.core.events import Event
+from tidybench.core.samples import Batch
+from tidybench.runs.log import Entry
+
+
+class Journal:
+    """Workers put events in; the pump takes them all out, in order."""
+
+    def __init__(self, first: int = 1) -> None:
+        self._lock = threading.Lock()
+        self._entries: list[Entry] = []
+        self._sequence = first - 1
+        self._waiting = threading.Event()
+
+    def put(self, link: str, event: Event, batch: Batch | None = None) -> int:
+        """Number an event; gives its number."""
+        with self._lock:
+            self._sequence = sequence = self._sequence + 1
+            self._entries.append((sequence, link, event, batch))
+        if not self._waiting.is_set():
+            self._waiting.set()
+        return sequence
+
+    def wait(self, timeout: float) -> None:
+        """Wait until something is there."""
+        self._waiting.wait(timeout)
+
+    def take(self) -> list[Entry]:
+        """All events since the last call."""
+        self._waiting.clear()
+        with self._lock:
+            entries, self._entries = self._entries, []
+        return entries
+
+    @property
+    def sequence(self) -> int:
+        """The last number given."""
+        return self._sequence

@@ -1,0 +1,91 @@
+"""The recorder's short memory: the last hour of samples, the newest pieces of tape."""
+
+from collections import deque
+from collections.abc import Iterable
+
+from tidybench.core.events import GaveUp, Lost, Missed, Note, Opened, Received, Sent
+from tidybench.core.samples import unpack
+from tidybench.runs.log import Entry
+from tidybench.wire.messages import TapeLine
+
+HOUR = 3_600_000_000
+CHUNK = 1_000_000
+
+
+class SampleRing:
+    """Packed samples of the last hour, in chunks of about a second."""
+
+    def __init__(self, span: int = HOUR, most_bytes: int = 96 * 1024 * 1024) -> None:
+        self._span, self._most = span, most_bytes
+        self._chunks: deque[tuple[int, bytes]] = deque()
+        self._size = 0
+        self._open = bytearray()
+        self._open_since = 0
+
+    def add(self, packed: bytes, now: int) -> None:
+        """Take in samples that were packed just now."""
+        if not self._open:
+            self._open_since = now
+        self._open += packed
+        if now - self._open_since >= CHUNK or len(self._open) > 1 << 20:
+            self._chunks.append((now, bytes(self._open)))
+            self._size += len(self._open)
+            self._open.clear()
+        while self._chunks and (self._chunks[0][0] < now - self._span or self._size > self._most):
+            self._size -= len(self._chunks.popleft()[1])
+
+    def since(self, at: int) -> bytes:
+        """Packed samples from about `at` on."""
+        return b"".join(data for last, data in self._chunks if last >= at) + bytes(self._open)
+
+    def preload(self, packed: bytes, now: int) -> None:
+        """Take in samples of before a restart; older ones than the span are left out."""
+        records = unpack(packed)
+        recent = records[records["time"] >= now - self._span]
+        if len(recent):
+            data = recent.tobytes()
+            self._chunks.appendleft((int(recent["time"][-1]), data))
+            self._size += len(data)
+
+
+class TapeRing:
+    """The newest events, whether or not a run is on."""
+
+    def __init__(self, most: int = 100_000) -> None:
+        self._entries: deque[Entry] = deque(maxlen=most)
+
+    def add(self, entries: Iterable[Entry]) -> None:
+        """Take in events."""
+        self._entries.extend(entries)
+
+    def last(self, count: int) -> list[TapeLine]:
+        """The newest `count` events for the eye."""
+        lines: list[TapeLine] = []
+        for entry in reversed(self._entries):
+            if len(lines) == count:
+                break
+            line = for_the_eye(entry)
+            if line is not None:
+                lines.append(line)
+        return lines[::-1]
+
+
+def for_the_eye(entry: Entry) -> TapeLine | None:
+    """An event as a line of the tape view; None for those that mean nothing to a person."""
+    sequence, link, event, _ = entry
+    text = ""
+    if isinstance(event, Received | Sent):
+        text = event.data[:2000].decode("latin-1")
+    elif isinstance(event, GaveUp):
+        text = "no reply in time, given up"
+    elif isinstance(event, Missed):
+        text = f"{event.count} polls missed: the link was busy"
+    elif isinstance(event, Lost):
+        text = event.reason
+    elif isinstance(event, Opened):
+        text = f"port open, {event.settings.get('short', '')}"
+    elif isinstance(event, Note):
+        text = f"{event.what}: {event.text}" if event.text else event.what
+    else:
+        return None
+    return TapeLine(n=sequence, at=event.at, link=link, kind=event.kind, text=text)

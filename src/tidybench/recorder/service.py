@@ -1,0 +1,133 @@
+"""Answers the requests of the web server, one at a time."""
+
+import threading
+from collections.abc import Callable
+
+import zmq
+from pydantic import ValidationError
+
+from tidybench import __version__
+from tidybench.recorder.bench import Bench, Refused
+from tidybench.recorder.pump import Pump
+from tidybench.wire.messages import (
+    PROTOCOL,
+    REQUEST,
+    AddMark,
+    Answer,
+    ApplySetups,
+    BeginRun,
+    EndRun,
+    GetHistory,
+    GetPorts,
+    GetSetups,
+    GetStatus,
+    GetTape,
+    Hello,
+    ReleasePort,
+    Request,
+    TakeBackPort,
+)
+
+
+class Service(threading.Thread):
+    """A thread around the control socket. Frames: identity, request number, JSON."""
+
+    def __init__(self, bench: Bench, pump: Pump, context: "zmq.Context[zmq.Socket[bytes]]") -> None:
+        super().__init__(name="service", daemon=True)
+        self._bench, self._pump = bench, pump
+        self._socket = context.socket(zmq.ROUTER)
+        self._socket.setsockopt(zmq.LINGER, 0)
+        self._socket.bind(bench.places.control)
+        self._stopping = threading.Event()
+
+    def run(self) -> None:
+        while not self._stopping.is_set():
+            if not self._socket.poll(200):
+                continue
+            identity, number, *rest = self._socket.recv_multipart()
+            answer, extra = self.answer(rest[0] if rest else b"")
+            frames = [identity, number, answer.model_dump_json().encode(), *extra]
+            try:
+                self._socket.send_multipart(frames, zmq.NOBLOCK)
+            except zmq.ZMQError:
+                pass  # whoever asked is gone
+        self._socket.close()
+
+    def stop(self) -> None:
+        """End."""
+        self._stopping.set()
+        self.join(5)
+
+    def answer(self, data: bytes) -> tuple[Answer, list[bytes]]:
+        """The answer to one request, and frames that follow it."""
+        try:
+            request = REQUEST.validate_json(data)
+        except ValidationError as error:
+            return Answer(trouble="invalid", why=f"The recorder does not know this request: {error}"), []
+        try:
+            return self._carry_out(request)
+        except Refused as error:
+            return Answer(trouble=error.trouble, why=str(error)), []  # type: ignore[arg-type]
+        except Exception as error:
+            return Answer(trouble="failed", why=f"The recorder failed at this: {error!r}"), []
+
+    def _carry_out(self, request: Request) -> tuple[Answer, list[bytes]]:
+        bench = self._bench
+        if isinstance(request, GetHistory):
+            return Answer(), [bench.samples.since(request.since)]
+        return self._answers()[type(request)](request), []
+
+    def _answers(self) -> dict[type, Callable[[Request], Answer]]:
+        return {
+            Hello: self._hello,
+            GetStatus: lambda _: Answer(status=self._bench.status()),
+            GetTape: self._tape,
+            GetPorts: lambda _: Answer(ports=self._bench.ports()),
+            GetSetups: lambda _: Answer(setups=self._bench.state.setups),
+            ApplySetups: self._apply,
+            BeginRun: self._begin,
+            EndRun: self._end,
+            AddMark: self._mark,
+            ReleasePort: self._release,
+            TakeBackPort: self._release,
+        }
+
+    def _hello(self, request: Request) -> Answer:
+        assert isinstance(request, Hello)
+        mine = Hello(protocol=PROTOCOL, version=__version__)
+        if request.protocol != PROTOCOL:
+            why = (
+                f"The web server speaks version {request.protocol} of the local protocol, the recorder {PROTOCOL}. "
+                "The recorder goes on logging; restart Tidy Bench when the run is over."
+            )
+            return Answer(trouble="version", why=why, hello=mine)
+        return Answer(hello=mine)
+
+    def _tape(self, request: Request) -> Answer:
+        assert isinstance(request, GetTape)
+        return Answer(tape=self._bench.tape.last(request.last))
+
+    def _apply(self, request: Request) -> Answer:
+        assert isinstance(request, ApplySetups)
+        self._bench.apply(request.setups)
+        return Answer(status=self._bench.status())
+
+    def _begin(self, request: Request) -> Answer:
+        assert isinstance(request, BeginRun)
+        self._bench.begin(request)
+        return Answer(run=self._bench.run_status())
+
+    def _end(self, request: Request) -> Answer:
+        assert isinstance(request, EndRun)
+        self._pump.end_run(request.run, request.reason)
+        return Answer()
+
+    def _mark(self, request: Request) -> Answer:
+        assert isinstance(request, AddMark)
+        self._bench.mark(request.text, request.by)
+        return Answer(run=self._bench.run_status())
+
+    def _release(self, request: Request) -> Answer:
+        assert isinstance(request, ReleasePort | TakeBackPort)
+        self._bench.release(request.link, back=isinstance(request, TakeBackPort))
+        return Answer()

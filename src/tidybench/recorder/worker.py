@@ -1,0 +1,241 @@
+"""One link's thread: opens the port, asks on the grid, reads, and never waits for anyone."""
+
+import threading
+from collections import deque
+from collections.abc import Callable
+
+from tidybench.core.events import GaveUp, Lost, Missed, Opened, Quiet, Received, Sent, Start, Tick
+from tidybench.core.plan import LinkPlan
+from tidybench.core.session import LinkReader
+from tidybench.core.timing.poller import Ask, Effect, GiveUp, Poller, Resume, Skip
+from tidybench.links import Link, LinkError
+from tidybench.recorder.clock import Clock
+from tidybench.recorder.journal import Journal
+
+RETRY = (0.2, 0.5, 1.0, 2.0)
+"""Seconds between attempts to open a port that is not to be had; the last one for ever."""
+
+HOLD = 40_000
+"""Microseconds that bytes which cannot end a message are held back, to go onto the tape in one piece:
+a slow line delivers every byte by itself."""
+
+HOLD_SIZE = 2048
+
+Order = Callable[[], None]
+
+
+class Worker:
+    """Owns one link. Other threads only give orders, which it carries out between two reads."""
+
+    def __init__(
+        self,
+        plan: LinkPlan,
+        open_link: Callable[[], Link],
+        journal: Journal,
+        clock: Clock,
+        restarted: bool = False,
+    ) -> None:
+        self.plan = plan
+        self.reader = LinkReader(plan)
+        self.trouble = "not open yet"
+        self.sentence = "The port is being opened."
+        self.released = False
+        self._open_link = open_link
+        self._journal = journal
+        self._clock = clock
+        self._restarted = restarted
+        self._poller = Poller(plan.queries, clock.now())
+        self._link: Link | None = None
+        self._orders: deque[Order] = deque()
+        self._attention = threading.Event()
+        self._stopping = False
+        self._lost_said = False
+        self._thread = threading.Thread(target=self._run, name=f"link {plan.key}", daemon=True)
+
+    # ---- called by other threads
+
+    def start(self) -> None:
+        """Begin."""
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End, and free the port; returns when it is free."""
+        self._stopping = True
+        self._call()
+        self._thread.join(5)
+
+    def snapshot(self) -> None:
+        """Put the reader's state into the journal: a tape begins here."""
+        self._order(self._start_state)
+
+    def release(self) -> None:
+        """Give the port up until `take_back`."""
+        self._order(self._release)
+
+    def take_back(self) -> None:
+        """Open the port again."""
+        self._order(self._take_back)
+
+    def _order(self, order: Order) -> None:
+        self._orders.append(order)
+        self._call()
+
+    def _call(self) -> None:
+        self._attention.set()
+        link = self._link
+        if link is not None:
+            link.wake()
+
+    # ---- the thread
+
+    def _run(self) -> None:
+        attempt = 0
+        if self._restarted:
+            self._lose("The recorder was restarted.", "lost")
+        while not self._stopping:
+            self._obey()
+            if self.released:
+                self._attention.wait(1.0)
+                continue
+            try:
+                self._open()
+            except LinkError as error:
+                self._lose(str(error), error.trouble)
+                self._attention.wait(RETRY[min(attempt, len(RETRY) - 1)])
+                attempt += 1
+                continue
+            attempt = 0
+            try:
+                self._talk()
+            except LinkError as error:
+                self._lose(str(error), error.trouble)
+            finally:
+                self._close()
+        if not self._lost_said:
+            self._lose("The recorder ends.", "released")
+
+    def _open(self) -> None:
+        self._link = self._open_link()
+        now = self._clock.now()
+        self.trouble = self.sentence = ""
+        self._lost_said = False
+        settings = {**self.plan.link.model_dump(), "short": self.plan.link.short}
+        event = Opened(now, settings)
+        self._journal.put(self.plan.key, event, self.reader.feed(event))
+        self._poller.reopened(now)
+
+    def _close(self) -> None:
+        link, self._link = self._link, None
+        if link is not None:
+            link.close()
+
+    def _lose(self, sentence: str, trouble: str) -> None:
+        self.trouble, self.sentence = trouble, sentence
+        if self._lost_said:
+            return
+        self._lost_said = True
+        event = Lost(self._clock.now(), sentence)
+        self._journal.put(self.plan.key, event, self.reader.feed(event))
+
+    def _obey(self) -> None:
+        self._attention.clear()
+        while self._orders:
+            self._orders.popleft()()
+
+    def _start_state(self) -> None:
+        event = Start(self._clock.now(), self.reader.state())
+        self._journal.put(self.plan.key, event)
+        if self._link is None:
+            # A tape that begins without the link says so, and so do its channels.
+            lost = Lost(self._clock.now(), self.sentence)
+            self._journal.put(self.plan.key, lost, self.reader.feed(lost))
+
+    def _release(self) -> None:
+        self.released = True
+        self._close()
+        self._lost_said = False
+        self._lose("The port was released for another program. Take it back to go on.", "released")
+
+    def _take_back(self) -> None:
+        self.released = False
+
+    def _talk(self) -> None:
+        """Ask and listen until the link is lost, released, or the worker is told to stop."""
+        link, poller, reader, framer = self._link, self._poller, self.reader, self.reader.framer
+        clock = self._clock.now
+        assert link is not None
+        held = b""
+        held_since = held_until = 0
+        while True:
+            now = clock()
+            if self._attention.is_set():
+                if held:
+                    held = self._feed(held, held_until)
+                if self._stopping:
+                    return
+                self._obey()
+                if self._link is None:
+                    return
+            due = poller.deadline
+            if due is not None and due <= now:
+                if held:
+                    held = self._feed(held, held_until)
+                for effect in poller.step(now):
+                    self._carry_out(effect, link, now)
+                due = poller.deadline
+                now = clock()
+            quiet = framer.deadline()
+            if quiet is not None and (due is None or quiet < due):
+                due = quiet
+            if held and (due is None or held_since + HOLD < due):
+                due = held_since + HOLD
+            try:
+                data = link.read(None if due is None else max(0, due - now) / 1e6)
+            except LinkError:
+                if held:
+                    self._feed(held, held_until)
+                raise
+            if data:
+                at = clock()
+                if held:
+                    data = held + data
+                elif framer.may_end(data) or (poller.queries and not poller.waiting):
+                    self._feed(data, at)
+                    continue
+                else:
+                    held_since = at
+                held, held_until = data, at
+                if framer.may_end(data) or at - held_since >= HOLD or len(held) >= HOLD_SIZE:
+                    held = self._feed(held, at)
+            elif held and clock() >= held_since + HOLD:
+                held = self._feed(held, held_until)
+            elif quiet is not None and quiet <= clock():
+                tick = Tick(clock())
+                self._journal.put(self.plan.key, tick, reader.feed(tick))
+
+    def _feed(self, data: bytes, at: int) -> bytes:
+        """Bytes that were read by `at` go through the reader and into the journal; gives b""."""
+        received = Received(at, data)
+        batch = self.reader.feed(received)
+        poller = self._poller
+        if poller.waiting:
+            if not self.reader.outstanding:
+                poller.replied()
+        else:
+            poller.heard(at)
+        self._journal.put(self.plan.key, received, batch)
+        return b""
+
+    def _carry_out(self, effect: Effect, link: Link, now: int) -> None:
+        event: Sent | GaveUp | Quiet | Missed
+        if isinstance(effect, Ask):
+            event = Sent(now, effect.query.data, effect.poll, effect.query.key)
+            link.write(effect.query.data)
+        elif isinstance(effect, GiveUp):
+            event = GaveUp(now, effect.poll)
+        elif isinstance(effect, Resume):
+            event = Quiet(now)
+        else:
+            assert isinstance(effect, Skip)
+            event = Missed(now, effect.query.key, effect.count)
+        self._journal.put(self.plan.key, event, self.reader.feed(event))

@@ -1,0 +1,163 @@
+"""A run folder: its name, its files and the state that describes it."""
+
+import json
+import os
+import re
+import unicodedata
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field
+
+STATE = "state.json"
+SAMPLES = "samples.bin"
+MARKS = "marks.csv"
+SUMMARY = "summary.json"
+RowRule = Literal["steady rows", "each reading"]
+
+
+class RunChannel(BaseModel):
+    """A channel as it was when the run began; `number` stands in samples.bin."""
+
+    number: int
+    id: str
+    name: str
+    unit: str
+    decimals: int
+    interval_s: float
+    instrument: str
+    instrument_name: str
+    scale: float
+    offset: float
+    low: float | None = None
+    high: float | None = None
+
+    @property
+    def title(self) -> str:
+        """The CSV's column title."""
+        return f"{self.name} [{self.unit}]" if self.unit else self.name
+
+
+class RunCounts(BaseModel):
+    """What went by in a run so far, exact at `sequence`."""
+
+    sequence: int = 0
+    polls: int = 0
+    missed: int = 0
+    gave_up: int = 0
+    lost: int = 0
+
+
+class RunState(BaseModel):
+    """state.json: what a run is and how it stands. Times in microseconds since 1970 UTC."""
+
+    format: Literal[1] = 1
+    id: str
+    bench: str
+    name: Annotated[str, Field(max_length=120)]
+    item: Annotated[str, Field(max_length=120)] = ""
+    operator: Annotated[str, Field(max_length=120)] = ""
+    row_rule: RowRule = "steady rows"
+    begun_at: int
+    ended_at: int | None = None
+    status: Literal["logging", "ended", "interrupted"] = "logging"
+    reason: str = ""
+    csv: str
+    channels: list[RunChannel]
+    counts: RunCounts = RunCounts()
+    repairs: list[str] = []
+
+
+def slug(name: str) -> str:
+    """A run's name as part of a file name: a-z, 0-9 and dashes, at most 60, never empty."""
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode()
+    return re.sub(r"[^a-z0-9]+", "-", plain.lower()).strip("-")[:60].strip("-") or "run"
+
+
+def new_folder(runs: Path, name: str, at: int) -> tuple[Path, str]:
+    """Make a new run folder below `runs`; gives it and the CSV's file name."""
+    local = datetime.fromtimestamp(at // 1_000_000).astimezone()
+    day, clock, short = local.strftime("%Y-%m-%d"), local.strftime("%H%M%S"), slug(name)
+    parent = runs / day
+    parent.mkdir(parents=True, exist_ok=True)
+    for suffix in ("", *(f"-{n}" for n in range(2, 1000))):
+        folder = parent / f"{clock}{local.strftime('%z')}-{short}{suffix}"
+        try:
+            folder.mkdir()
+        except FileExistsError:
+            continue
+        (folder / "tape").mkdir()
+        (folder / "set-ups").mkdir()
+        return folder, f"{short}_{day}_{clock}{suffix}.csv"
+    raise FileExistsError(f"there are a thousand runs called {short} in this second")
+
+
+def write_whole(path: Path, text: str) -> None:
+    """Write a file so that a crash leaves the old one or the new one, never half of one."""
+    temporary = path.with_name(path.name + ".new")
+    with open(temporary, "w", encoding="utf-8") as file:
+        file.write(text)
+        file.flush()
+        os.fsync(file.fileno())
+    temporary.replace(path)
+
+
+def write_state(folder: Path, state: RunState) -> None:
+    """Write state.json."""
+    write_whole(folder / STATE, state.model_dump_json(indent=1))
+
+
+def read_state(folder: Path) -> RunState:
+    """Read state.json; raises OSError or ValueError."""
+    return RunState.model_validate_json((folder / STATE).read_bytes())
+
+
+def run_folders(runs: Path) -> list[Path]:
+    """All run folders below `runs`, oldest first."""
+    return sorted(path.parent for path in runs.glob(f"*/*/{STATE}"))
+
+
+def safe_text(text: str) -> str:
+    """A CSV cell's text that no spreadsheet runs as a formula."""
+    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
+
+
+def csv_cell(text: str) -> str:
+    """A text cell as RFC 4180 wants it, formulas neutralised."""
+    text = safe_text(text)
+    return '"' + text.replace('"', '""') + '"' if any(c in text for c in ',"\r\n') else text
+
+
+def metadata(state: RunState) -> str:
+    """The sidecar: W3C CSV on the Web metadata (Tabular Data Model, 2015) of the run's CSV."""
+    units = {"ms": "schema:unitText"}
+    columns: list[dict[str, object]] = [
+        {"name": "time", "titles": "time", "datatype": "dateTimeStamp", "required": True},
+        {"name": "elapsed_s", "titles": "elapsed_s", "datatype": "double", units["ms"]: "s"},
+    ]
+    for channel in state.channels:
+        columns.append(
+            {
+                "name": re.sub(r"[^A-Za-z0-9_]", "_", channel.id),
+                "titles": safe_text(channel.title),
+                "datatype": "double",
+                "schema:unitText": channel.unit,
+                "schema:measurementTechnique": channel.instrument_name,
+                "dc:description": f"field x {channel.scale:.15g} + {channel.offset:.15g}",
+            }
+        )
+    columns.append({"name": "flags", "titles": "flags", "datatype": "string"})
+    zone = datetime.fromtimestamp(state.begun_at // 1_000_000).astimezone()
+    table = {
+        "@context": ["http://www.w3.org/ns/csvw", {"@language": "en"}],
+        "url": state.csv,
+        "dc:title": state.name,
+        "dc:creator": state.operator,
+        "dc:subject": state.item,
+        "dc:identifier": state.id,
+        "dc:description": f"Row rule: {state.row_rule}. Time zone at the beginning: {zone.strftime('%z')} {zone.tzname()}.",
+        "dialect": {"encoding": "utf-8", "lineTerminators": ["\r\n"], "header": True, "quoteChar": '"'},
+        "tableSchema": {"columns": columns},
+    }
+    return json.dumps(table, indent=1, ensure_ascii=False)

@@ -1,0 +1,243 @@
+"""A run as it is logged: tape first, then samples, then CSV rows, all within one flush."""
+
+import json
+import os
+import uuid
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+from tidybench.core.events import Event, GaveUp, Lost, Missed, Note, Sent, Start, tape_line
+from tidybench.core.samples import Batch
+from tidybench.runs.files import Appender
+from tidybench.runs.folder import (
+    MARKS,
+    SAMPLES,
+    SUMMARY,
+    RowRule,
+    RunChannel,
+    RunState,
+    csv_cell,
+    metadata,
+    new_folder,
+    read_state,
+    write_state,
+    write_whole,
+)
+from tidybench.runs.rows import header, make_rule
+from tidybench.runs.stamps import Stamps
+from tidybench.runs.stats import RunStats
+from tidybench.runs.tape import TapeWriter
+
+SUM_SIZE = 1 << 16
+"""Bytes of samples that gather before the summary takes them in."""
+
+Entry = tuple[int, str, Event, Batch | None]
+"""One line of the recorder's journal: sequence number, link, event, its samples."""
+
+
+class RunLog:
+    """Writes one run folder. Only one thread may use it."""
+
+    def __init__(self, folder: Path, state: RunState, last_row: int | None = None) -> None:
+        self.folder = folder
+        self.state = state
+        self.stats = RunStats()
+        self.rows = 0
+        self.troubles: dict[str, str] = {}
+        self.saved_at = 0
+        self._rule = make_rule(state, last_row)
+        self._stamps = Stamps()
+        self._tape: TapeWriter | None = TapeWriter(folder / "tape")
+        self._samples: Appender | None = Appender(folder / SAMPLES)
+        self._csv = Appender(folder / state.csv)
+        self._marks = Appender(folder / MARKS)
+        self._started: set[str] = {""}
+        self._pending_rows: list[str] = []
+        self._unsummed = bytearray()
+        self.turned = False  # a new tape segment began: it wants starting states
+
+    @classmethod
+    def begin(
+        cls,
+        runs: Path,
+        *,
+        bench: str,
+        name: str,
+        item: str,
+        operator: str,
+        row_rule: RowRule,
+        at: int,
+        channels: Sequence[RunChannel],
+        setups: dict[str, str],
+    ) -> "RunLog":
+        """Make a run folder and begin to log into it. `setups`: TOML text by instrument id."""
+        folder, csv = new_folder(runs, name, at)
+        state = RunState(
+            id=str(uuid.uuid4()),
+            bench=bench,
+            name=name,
+            item=item,
+            operator=operator,
+            row_rule=row_rule,
+            begun_at=at,
+            csv=csv,
+            channels=list(channels),
+        )
+        for instrument, text in setups.items():
+            (folder / "set-ups" / f"{instrument}.setup.toml").write_text(text, "utf-8")
+        write_whole(folder / f"{csv}-metadata.json", metadata(state))
+        log = cls(folder, state)
+        log._csv.append(header(state.channels).encode())
+        log._marks.append(b"time,elapsed_s,text,by\r\n")
+        write_state(folder, state)
+        return log
+
+    @classmethod
+    def resume(cls, folder: Path, *, rows: int, stats: RunStats, links: Iterable[str], now: int) -> "RunLog":
+        """Go on with a run whose folder has been mended. Rows go on from `now`: a gap stays a gap."""
+        log = cls(folder, read_state(folder), last_row=now)
+        log.rows, log.stats = rows, stats
+        log._started |= set(links)
+        return log
+
+    def write(self, entries: Sequence[Entry], packs: Sequence[bytes], now: int) -> None:
+        """Log what happened (`packs`: each entry's samples as records) and the rows due by `now`."""
+        lines: list[str] = []
+        packed: list[bytes] = []
+        rows = self._pending_rows
+        started, rule, counts = self._started, self._rule, self.state.counts
+        last = polls = 0
+        for (sequence, link, event, batch), pack in zip(entries, packs, strict=True):
+            kind = type(event)
+            if link not in started:
+                if kind is not Start:
+                    continue  # what this happened upon is not on this tape
+                started.add(link)
+            lines.append(tape_line(sequence, link, event))
+            last = sequence
+            if batch is not None:
+                packed.append(pack)
+                rows += rule.feed(event.at, batch)
+            if kind is Sent:
+                polls += 1 if event.query else 0  # type: ignore[union-attr]
+            elif kind is Missed:
+                counts.missed += event.count  # type: ignore[union-attr]
+            elif kind is GaveUp:
+                counts.gave_up += 1
+            elif kind is Lost:
+                counts.lost += 1
+        counts.sequence = last or counts.sequence
+        counts.polls += polls
+        rows += rule.until(now)
+        samples = b"".join(packed)
+        if lines:
+            lines.append("")
+            self._write_tape("\n".join(lines).encode())
+        if samples:
+            self._write_samples(samples)
+            self._unsummed += samples
+            if len(self._unsummed) > SUM_SIZE:
+                self._sum()
+        self._write_rows(now)
+
+    def _sum(self) -> None:
+        self.stats.add(bytes(self._unsummed))
+        self._unsummed.clear()
+
+    def _write_tape(self, data: bytes) -> None:
+        if self._tape is None:
+            return
+        try:
+            self.turned |= self._tape.append(data)
+        except OSError as error:
+            # The CSV matters more: the tape is given up before it.
+            self.troubles["tape"] = f"The tape of this run ends here: {error.strerror}. Rows are still logged."
+            self._tape = None
+
+    def _write_samples(self, data: bytes) -> None:
+        if self._samples is None:
+            return
+        try:
+            self._samples.append(data)
+        except OSError as error:
+            self.troubles["samples"] = f"samples.bin ends here: {error.strerror}. Rows are still logged."
+            self._samples = None
+
+    def _write_rows(self, now: int) -> None:
+        if not self._pending_rows:
+            self.saved_at = self.saved_at or now
+            return
+        try:
+            self._csv.append("".join(self._pending_rows).encode())
+        except OSError as error:
+            self.troubles["csv"] = (
+                f"Rows cannot be written: {error.strerror}. Every row so far is safe; "
+                "free some space, the waiting rows follow by themselves."
+            )
+            del self._pending_rows[: max(0, len(self._pending_rows) - 100_000)]
+            return
+        self.troubles.pop("csv", None)
+        self.rows += len(self._pending_rows)
+        self._pending_rows.clear()
+        self.saved_at = now
+
+    def mark(self, at: int, text: str, by: str = "") -> None:
+        """Add a mark to marks.csv. The tape's line is the journal's."""
+        elapsed = (at - self.state.begun_at) / 1e6
+        row = f"{self._stamps.milli(at)},{elapsed:.3f},{csv_cell(text)},{csv_cell(by)}\r\n"
+        self._marks.append(row.encode())
+
+    def sync(self) -> None:
+        """Bring everything to the disk, and the state with it."""
+        for file in (self._tape, self._samples, self._csv, self._marks):
+            if file is not None:
+                file.sync()
+        write_state(self.folder, self.state)
+
+    def end(self, at: int, reason: str, status: str = "ended") -> None:
+        """Write the last rows and the summary, and close."""
+        self._sum()
+        self._pending_rows += self._rule.until(at)
+        self._write_rows(at)
+        for file in (self._tape, self._samples, self._csv, self._marks):
+            if file is not None:
+                file.close()
+        self.state = self.state.model_copy(update={"ended_at": at, "reason": reason, "status": status})
+        write_summary(self.folder, self.state, self.stats, self.rows)
+        write_state(self.folder, self.state)
+
+    def abandon(self) -> None:
+        """Close the files as they are, for whoever goes on with the run."""
+        for file in (self._tape, self._samples, self._csv, self._marks):
+            if file is not None:
+                try:
+                    file.close()
+                except OSError:
+                    pass
+
+
+def begin_note(name: str, at: int) -> Note:
+    """The tape's first line of a run."""
+    return Note(at, "begin", name)
+
+
+def write_summary(folder: Path, state: RunState, stats: RunStats, rows: int) -> None:
+    """summary.json: what the run came to."""
+    channels = [
+        {"id": c.id, "name": c.name, "unit": c.unit, **stats.channels[c.number].summary()}
+        if c.number in stats.channels
+        else {"id": c.id, "name": c.name, "unit": c.unit, "samples": 0, "measured": 0}
+        for c in state.channels
+    ]
+    whole = {
+        "id": state.id,
+        "status": state.status,
+        "reason": state.reason,
+        "begun_at": state.begun_at,
+        "ended_at": state.ended_at,
+        "rows": rows,
+        "counts": state.counts.model_dump(),
+        "repairs": state.repairs,
+        "channels": channels,
+    }
+    write_whole(folder / SUMMARY, json.dumps(whole, indent=1, ensure_ascii=False) + os.linesep)

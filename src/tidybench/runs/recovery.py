@@ -1,0 +1,202 @@
+"""A run folder after a crash: torn tails cut, what the tape knows put back, said in words.
+
+The tape is written before samples and rows. So after a kill the tape may hold events whose
+samples and rows were not written yet; they are read again from it and added.
+"""
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from tidybench.core.events import GaveUp, Lost, Missed, Sent
+from tidybench.core.samples import RECORD_SIZE, Batch, qualities_of, sequences_of, unpack
+from tidybench.runs.files import Appender, trim_lines, trim_records
+from tidybench.runs.folder import MARKS, SAMPLES, RunCounts, RunState, read_state, write_state
+from tidybench.runs.log import write_summary
+from tidybench.runs.reread import reread
+from tidybench.runs.rows import make_rule
+from tidybench.runs.stamps import Stamps, parse
+from tidybench.runs.stats import RunStats
+from tidybench.runs.tape import segments
+
+CHUNK = 1_000_000
+
+
+@dataclass(slots=True)
+class Mended:
+    """What recovery found and did. Times in microseconds."""
+
+    state: RunState
+    rows: int
+    stats: RunStats
+    last_sequence: int
+    last_at: int
+    links: set[str]
+
+
+def mend(folder: Path) -> Mended:
+    """Make an unfinished run's files whole and agree; the state gets a sentence for each repair."""
+    state = read_state(folder)
+    repairs = list(state.repairs)
+    newest = segments(folder / "tape")
+    torn = trim_lines(newest[-1]) if newest and newest[-1].suffix == ".jsonl" else 0
+    if torn:
+        repairs.append(f"The tape's last line was torn: {torn} bytes were cut.")
+    if torn := trim_records(folder / SAMPLES, RECORD_SIZE):
+        repairs.append(f"The last sample was torn: {torn} bytes were cut.")
+    if torn := trim_lines(folder / state.csv):
+        repairs.append(f"The CSV's last row was torn: {torn} bytes were cut.")
+    trim_lines(folder / MARKS)
+
+    last_sequence, added, counts, last_at, links = _complete_samples(folder, state)
+    if added:
+        repairs.append(f"{added} samples were put back from the tape.")
+    rows, added_rows = _complete_rows(folder, state, last_at)
+    if added_rows:
+        repairs.append(f"{added_rows} rows were put back from the samples.")
+    state = state.model_copy(update={"repairs": repairs, "counts": counts})
+    write_state(folder, state)
+    return Mended(state, rows, _stats(folder), last_sequence, last_at, links)
+
+
+def close_interrupted(folder: Path, reason: str) -> RunState:
+    """Mend a run that nobody goes on with, and close it as interrupted at its last event."""
+    mended = mend(folder)
+    state = mended.state.model_copy(
+        update={"status": "interrupted", "ended_at": mended.last_at, "reason": reason}
+    )
+    write_summary(folder, state, mended.stats, mended.rows)
+    write_state(folder, state)
+    return state
+
+
+def _complete_samples(folder: Path, state: RunState) -> tuple[int, int, RunCounts, int, set[str]]:
+    """Add the samples that the tape gives and samples.bin lacks."""
+    path = folder / SAMPLES
+    count = path.stat().st_size // RECORD_SIZE if path.exists() else 0
+    tail = b""
+    if count:
+        with open(path, "rb") as file:
+            file.seek((count - 1) * RECORD_SIZE)
+            tail = file.read(RECORD_SIZE)
+    last = int(sequences_of(unpack(tail))[0]) if count else 0
+    have = _count_of(path, last) if count else 0  # records of the last event: it may be half written
+
+    found = segments(folder / "tape")
+    # Starting states stand at the head of every segment; the newest may have been cut before them.
+    first = max(1, int(found[-1].name[:4]) - 1) if found else 1
+    counts = state.counts.model_copy()
+    base = counts.sequence
+    added, last_sequence, last_at = 0, last, state.begun_at
+    links: set[str] = set()
+    file = Appender(path)
+    for item in reread(folder, first):
+        event = item.event
+        last_sequence, last_at = max(last_sequence, item.sequence), max(last_at, event.at)
+        links.add(item.link)
+        if item.sequence > base:
+            counts.polls += isinstance(event, Sent) and bool(event.query)
+            counts.missed += event.count if isinstance(event, Missed) else 0
+            counts.gave_up += isinstance(event, GaveUp)
+            counts.lost += isinstance(event, Lost)
+            counts.sequence = item.sequence
+        if item.batch is None or item.sequence < last:
+            continue
+        packed = item.batch.pack(item.sequence)
+        if item.sequence == last:
+            packed = packed[have * RECORD_SIZE :]
+        file.append(packed)
+        added += len(packed) // RECORD_SIZE
+    file.close()
+    return last_sequence, added, counts, last_at, links
+
+
+def _count_of(path: Path, sequence: int) -> int:
+    """How many records at the end of samples.bin belong to this event."""
+    size = path.stat().st_size
+    with open(path, "rb") as file:
+        file.seek(max(0, size - CHUNK * RECORD_SIZE))
+        records = unpack(file.read())
+    return int(np.count_nonzero(sequences_of(records) == sequence))
+
+
+def _last_row(path: Path) -> tuple[int, int | None]:
+    """How many rows the CSV has and the time of the last one."""
+    lines = 0
+    with open(path, "rb") as file:
+        while piece := file.read(1 << 20):
+            lines += piece.count(b"\n")
+        size = file.tell()
+        file.seek(max(0, size - 65_536))
+        tail = file.read().rstrip(b"\r\n").rsplit(b"\n", 1)[-1]
+    if lines < 2:
+        return 0, None
+    return lines - 1, parse(tail.split(b",")[0].decode())
+
+
+def _complete_rows(folder: Path, state: RunState, last_at: int) -> tuple[int, int]:
+    """Add the rows that the samples give and the CSV lacks; gives (rows there are, rows added)."""
+    path = folder / state.csv
+    rows, last_row = _last_row(path)
+    rule = make_rule(state, last_row)
+    # What a row can need is at most this old.
+    longest = max((c.interval_s for c in state.channels), default=1.0)
+    since = (last_row or state.begun_at) - round(max(longest, 0.1) * 3e6) - 1_000_000
+    records = _records_since(folder / SAMPLES, since)
+    stamps = Stamps()
+    fresh: list[str] = []
+    for sequence in np.unique(sequences_of(records)):
+        part = records[sequences_of(records) == sequence] if len(records) < 5000 else _part(records, int(sequence))
+        words = ((part["word"] >> np.uint64(8) & np.uint64(0xFFFF)) << np.uint64(8)) | qualities_of(part)
+        batch = Batch([int(w) for w in words], [int(t) for t in part["time"]], [float(v) for v in part["value"]])
+        fresh += rule.feed(max(batch.times), batch)
+    fresh += rule.until(last_at)
+    if state.row_rule == "each reading" and last_row is not None:
+        # Several rows may share a time: as many as are there already are left out.
+        mark = stamps.micro(last_row)
+        same = _rows_at(path, mark)
+        kept = [row for row in fresh if parse(row.split(",", 1)[0]) >= last_row]
+        at_mark = [row for row in kept if row.startswith(mark + ",")]
+        fresh = at_mark[same:] + [row for row in kept if not row.startswith(mark + ",")]
+    if fresh:
+        file = Appender(path)
+        file.append("".join(fresh).encode())
+        file.close()
+    return rows + len(fresh), len(fresh)
+
+
+def _part(records: "np.ndarray[tuple[int], np.dtype[np.void]]", sequence: int) -> "np.ndarray[tuple[int], np.dtype[np.void]]":
+    sequences = sequences_of(records)
+    return records[np.searchsorted(sequences, sequence) : np.searchsorted(sequences, sequence, side="right")]
+
+
+def _rows_at(path: Path, stamp: str) -> int:
+    with open(path, "rb") as file:
+        file.seek(max(0, os.fstat(file.fileno()).st_size - (1 << 20)))
+        return file.read().count(b"\n" + stamp.encode() + b",")
+
+
+def _records_since(path: Path, since: int) -> "np.ndarray[tuple[int], np.dtype[np.void]]":
+    """The records at the end of samples.bin from the first one not older than `since`."""
+    size = path.stat().st_size
+    pieces: list[bytes] = []
+    with open(path, "rb") as file:
+        while size:
+            start = max(0, size - 10_000 * RECORD_SIZE)
+            file.seek(start)
+            piece = file.read(size - start)
+            pieces.insert(0, piece)
+            size = start
+            if int(unpack(piece)["time"][0]) < since:
+                break
+    return unpack(b"".join(pieces))
+
+
+def _stats(folder: Path) -> RunStats:
+    stats = RunStats()
+    with open(folder / SAMPLES, "rb") as file:
+        while piece := file.read(CHUNK * RECORD_SIZE):
+            stats.add(piece)
+    return stats

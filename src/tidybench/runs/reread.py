@@ -1,0 +1,44 @@
+"""A run's tape read again through the core: the same samples, bit for bit."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from tidybench.core.events import Event, Opened, Start
+from tidybench.core.plan import plan_links
+from tidybench.core.samples import Batch
+from tidybench.core.session import LinkReader
+from tidybench.core.setup import Setup, load
+from tidybench.runs.folder import read_state
+from tidybench.runs.tape import read_tape
+
+
+@dataclass(slots=True, frozen=True)
+class Reread:
+    """One event of the tape and the samples it gives."""
+
+    sequence: int
+    link: str
+    event: Event
+    batch: Batch | None
+
+
+def frozen_setups(folder: Path) -> list[Setup]:
+    """The set-ups as they were when the run began."""
+    return [load(path.read_text("utf-8")) for path in sorted((folder / "set-ups").glob("*.setup.toml"))]
+
+
+def reread(folder: Path, first_segment: int = 1) -> Iterator[Reread]:
+    """Read a run's tape again, with the set-ups in its folder.
+
+    From a later segment on, a link counts from its first starting state there.
+    """
+    state = read_state(folder)
+    numbers = {channel.id: channel.number for channel in state.channels}
+    readers = {plan.key: LinkReader(plan) for plan in plan_links(frozen_setups(folder), numbers)}
+    started: set[str] = set()
+    for sequence, link, event in read_tape(folder / "tape", first_segment):
+        if isinstance(event, Start | Opened):
+            started.add(link)
+        reader = readers.get(link) if link in started else None
+        yield Reread(sequence, link, event, reader.feed(event) if reader else None)

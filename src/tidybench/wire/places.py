@@ -1,0 +1,79 @@
+"""Where a bench keeps its things, and where its two processes meet."""
+
+import hashlib
+import os
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass(slots=True, frozen=True)
+class Places:
+    """The folders of one bench. `data` is DATA in the docs."""
+
+    data: Path
+
+    @property
+    def runs(self) -> Path:
+        """Run folders."""
+        return self.data / "runs"
+
+    @property
+    def setups(self) -> Path:
+        """Set-up files that are taken in at the start."""
+        return self.data / "set-ups"
+
+    @property
+    def recorder_state(self) -> Path:
+        """The recorder's state file."""
+        return self.data / "recorder.json"
+
+    @property
+    def access(self) -> Path:
+        """Token and port of the web server; its owner's alone."""
+        return self.data / "access.json"
+
+    @property
+    def database(self) -> Path:
+        """Where the private cluster is and its password; its owner's alone."""
+        return self.data / "database.json"
+
+    @property
+    def simulated(self) -> Path:
+        """The stand-ins' ports."""
+        return self.data / "simulated"
+
+    @property
+    def sockets(self) -> Path:
+        """A short folder that only its owner may enter: a socket's path has at most 107 bytes."""
+        key = hashlib.sha256(str(self.data.resolve()).encode()).hexdigest()[:12]
+        base = os.environ.get("XDG_RUNTIME_DIR") or tempfile.gettempdir()
+        return Path(base) / f"tidybench-{os.getuid()}-{key}"
+
+    @property
+    def control(self) -> str:
+        """The endpoint that answers requests."""
+        return f"ipc://{self.sockets}/control"
+
+    @property
+    def live(self) -> str:
+        """The endpoint that publishes."""
+        return f"ipc://{self.sockets}/live"
+
+    def make(self) -> None:
+        """Create what is missing; raises PermissionError where the sockets' folder is another's."""
+        for folder in (self.data, self.runs, self.setups):
+            folder.mkdir(parents=True, exist_ok=True)
+        self.sockets.mkdir(mode=0o700, exist_ok=True)
+        found = self.sockets.lstat()
+        if found.st_uid != os.getuid() or found.st_mode & 0o077:
+            raise PermissionError(f"{self.sockets} belongs to someone else, or others may enter it: remove it")
+
+
+def data_folder() -> Path:
+    """TIDY_DATA, or the XDG data home (Base Directory Specification)."""
+    named = os.environ.get("TIDY_DATA")
+    if named:
+        return Path(named).expanduser().resolve()
+    home = os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share"
+    return Path(home) / "tidybench"
