@@ -6,10 +6,12 @@ Ends on SIGTERM or SIGINT, or when the process that started it does (end of file
 named by TIDY_PARENT_PIPE). A run in progress is then closed as interrupted.
 """
 
+import fcntl
 import os
 import signal
 import sys
 import threading
+import time
 from pathlib import Path
 
 import zmq
@@ -35,6 +37,10 @@ def main() -> int:
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: done.set())
     watch_parent(done)
+    lock = only_one(places.data / "recorder.lock")
+    if lock is None:
+        print("Another recorder has these runs open and does not end.", file=sys.stderr)
+        return 3
     bench = Bench(places, carry_on="--carry-on" in arguments)
     files = [Path(argument) for argument in arguments if not argument.startswith("--")]
     if files and not _apply(bench, files):
@@ -65,6 +71,20 @@ def _apply(bench: Bench, files: list[Path]) -> bool:
         print(error, file=sys.stderr)
         return False
     return True
+
+
+def only_one(path: Path, patience: float = 10.0) -> int | None:
+    """A lock on the data folder, held until this process ends; a recorder that ends just now is waited for."""
+    fd = os.open(path, os.O_RDWR | os.O_CREAT, 0o600)
+    until = time.monotonic() + patience
+    while True:
+        try:
+            fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return fd
+        except BlockingIOError:
+            if time.monotonic() > until:
+                return None
+            time.sleep(0.05)
 
 
 def watch_parent(done: threading.Event) -> None:

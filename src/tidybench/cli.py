@@ -1,0 +1,124 @@
+"""The one command, once what it needs is there (the script `tidy` sees to that)."""
+
+import argparse
+import json
+import os
+import platform
+import sys
+import time
+from pathlib import Path
+
+from tidybench.core.setup import SetupError, load, schema
+from tidybench.supervisor import PORT, Supervisor
+from tidybench.wire.places import Places, data_folder
+
+ROOT = Path(__file__).resolve().parents[2]
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Carry out one command; gives its exit code."""
+    parser = _parser()
+    options = parser.parse_args(arguments)
+    if options.command in ("demo", "up"):
+        return _up(options.command == "demo", options.port)
+    if options.command == "check":
+        return _check(options.setup)
+    if options.command == "address":
+        return _address()
+    if options.command == "openapi":
+        return _openapi()
+    parser.print_help()
+    return 0
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="tidy",
+        description="Tidy Bench: readings from bench and field instruments.",
+        epilog="./tidy test and ./tidy measure set up what they need besides, and run all tests or measurements. "
+        "TIDY_DATA names the folder for runs and records; TIDY_DATABASE_URL a PostgreSQL server to share.",
+    )
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
+    for name, text in (
+        ("demo", "the made-up pump test shop, with simulated instruments and an earlier run"),
+        ("up", "your own bench, without simulated instruments"),
+    ):
+        sub = commands.add_parser(name, help=text, description=text)
+        sub.add_argument("--port", type=_port, help=f"TCP port of the pages (else {PORT}, or the next one free)")
+    check = commands.add_parser("check", help="say what is wrong with a set-up file")
+    check.add_argument("setup", type=Path, metavar="SETUP")
+    commands.add_parser("address", help="print the address of the running Tidy Bench again")
+    commands.add_parser("openapi", help="print the API's schema, and that of set-up files")
+    commands.add_parser("help", help="this text")
+    return parser
+
+
+def _port(text: str) -> int:
+    if text.isascii() and text.isdigit() and 1 <= int(text) <= 65535:
+        return int(text)
+    raise argparse.ArgumentTypeError(f"“{text}” is not a port: a whole number from 1 to 65535, for example {PORT}")
+
+
+def _up(demo: bool, port: int | None) -> int:
+    data = data_folder()
+    setups = []
+    if demo:
+        if "TIDY_DATA" not in os.environ:
+            data = data.with_name(data.name + "-demo")
+        setups = [ROOT / "setups" / "demo"]
+        from tidybench.demo import make_runs
+
+        places = Places(data)
+        try:
+            places.make()
+            if make_runs(places.runs, setups[0], time.time_ns() // 1000, platform.node() or "bench"):
+                print("An earlier run for the logbook …", flush=True)
+        except OSError as error:
+            print(f"Tidy Bench did not start: {error.strerror} ({error.filename}).", file=sys.stderr)
+            return 1
+    front_end = ROOT / "frontend" / "dist"
+    return Supervisor(Places(data), demo=demo, port=port, front_end=front_end, setups=setups).run()
+
+
+def _check(path: Path) -> int:
+    try:
+        setup = load(path.read_text("utf-8"))
+    except OSError as error:
+        print(f"{path}: {error.strerror}.", file=sys.stderr)
+        return 2
+    except UnicodeDecodeError:
+        print(f"{path}: this is not a text file in UTF-8.", file=sys.stderr)
+        return 1
+    except SetupError as error:
+        for problem in error.problems:
+            print(f"{path}: {problem}", file=sys.stderr)
+        return 1
+    channels = ", ".join(channel.name for channel in setup.channel) or "no channels yet"
+    print(f"{path}: a good set-up of {setup.instrument.name} ({setup.link.short}): {channels}.")
+    return 0
+
+
+def _address() -> int:
+    base = data_folder()
+    for data in (base, base.with_name(base.name + "-demo")):
+        try:
+            access = json.loads(Places(data).access.read_text())
+        except (OSError, ValueError):
+            continue
+        print(f"http://127.0.0.1:{access['port']}/?token={access['token']}")
+        return 0
+    print("Tidy Bench has not been started yet: ./tidy demo or ./tidy up.", file=sys.stderr)
+    return 1
+
+
+def _openapi() -> int:
+    from tidybench.records.database import engine_for
+    from tidybench.web.app import make_app
+
+    app = make_app(Places(data_folder()), engine_for("postgresql://nobody@127.0.0.1/none"))
+    print(json.dumps({"api": app.openapi(), "set-up": schema()}, indent=1, ensure_ascii=False))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,132 @@
+"""The tables. Times are microseconds since 1970 UTC (bigint) throughout."""
+
+import uuid
+from typing import Any
+
+from sqlalchemy import BigInteger, Boolean, Double, ForeignKey, Index, Integer, SmallInteger, Text, UniqueConstraint, false
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB, UUID
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """All tables."""
+
+
+class Bench(Base):
+    """A bench computer. Many can share one server."""
+
+    __tablename__ = "bench"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text, unique=True)
+
+
+class Instrument(Base):
+    """An instrument of a bench. `key` never changes, the name may."""
+
+    __tablename__ = "instrument"
+    __table_args__ = (UniqueConstraint("bench_id", "key"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    bench_id: Mapped[int] = mapped_column(ForeignKey("bench.id", ondelete="CASCADE"))
+    key: Mapped[str] = mapped_column(Text)
+    name: Mapped[str] = mapped_column(Text)
+    in_use: Mapped[bool] = mapped_column(Boolean, default=True)
+
+
+class SetupVersion(Base):
+    """Every version of an instrument's set-up, as TOML. The highest version is in force."""
+
+    __tablename__ = "setup_version"
+    __table_args__ = (UniqueConstraint("instrument_id", "version"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instrument.id", ondelete="CASCADE"))
+    version: Mapped[int] = mapped_column(Integer)
+    text: Mapped[str] = mapped_column(Text)
+    saved_at: Mapped[int] = mapped_column(BigInteger)
+
+
+class Run(Base):
+    """A logged test. `followed` counts the records of samples.bin that are in the blocks."""
+
+    __tablename__ = "run"
+    __table_args__ = (Index("run_begun", "begun_at"),)
+    id: Mapped[uuid.UUID] = mapped_column(UUID(as_uuid=True), primary_key=True)
+    bench_id: Mapped[int] = mapped_column(ForeignKey("bench.id"))
+    name: Mapped[str] = mapped_column(Text)
+    item: Mapped[str] = mapped_column(Text)
+    operator: Mapped[str] = mapped_column(Text)
+    row_rule: Mapped[str] = mapped_column(Text)
+    begun_at: Mapped[int] = mapped_column(BigInteger)
+    ended_at: Mapped[int | None] = mapped_column(BigInteger)
+    status: Mapped[str] = mapped_column(Text)
+    reason: Mapped[str] = mapped_column(Text)
+    folder: Mapped[str] = mapped_column(Text)
+    csv: Mapped[str] = mapped_column(Text)
+    followed: Mapped[int] = mapped_column(BigInteger, default=0)
+    complete: Mapped[bool] = mapped_column(Boolean, default=False, server_default=false())
+    counts: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    repairs: Mapped[list[str]] = mapped_column(JSONB)
+
+
+class RunChannel(Base):
+    """A channel as it was in a run."""
+
+    __tablename__ = "run_channel"
+    run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    position: Mapped[int] = mapped_column(Integer)
+    key: Mapped[str] = mapped_column(Text)
+    name: Mapped[str] = mapped_column(Text)
+    unit: Mapped[str] = mapped_column(Text)
+    decimals: Mapped[int] = mapped_column(Integer)
+    interval_s: Mapped[float] = mapped_column(Double)
+    instrument: Mapped[str] = mapped_column(Text)
+    low: Mapped[float | None] = mapped_column(Double)
+    high: Mapped[float | None] = mapped_column(Double)
+
+
+class SampleBlock(Base):
+    """Up to 4 096 samples of one channel. `first_record` is the place of its first one in
+    samples.bin, so that following a run twice can never double a sample."""
+
+    __tablename__ = "sample_block"
+    run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    first_record: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    first_time: Mapped[int] = mapped_column(BigInteger)
+    last_time: Mapped[int] = mapped_column(BigInteger)
+    count: Mapped[int] = mapped_column(Integer)
+    measured: Mapped[int] = mapped_column(Integer)
+    minimum: Mapped[float | None] = mapped_column(Double)
+    maximum: Mapped[float | None] = mapped_column(Double)
+    mean: Mapped[float | None] = mapped_column(Double)
+    times: Mapped[list[int]] = mapped_column(ARRAY(BigInteger))
+    values: Mapped[list[float]] = mapped_column(ARRAY(Double))
+    qualities: Mapped[list[int]] = mapped_column(ARRAY(SmallInteger))
+
+
+class Summary(Base):
+    """Lowest, highest and sum of a channel's samples in a stretch of `width` microseconds."""
+
+    __tablename__ = "summary"
+    run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    width: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    start: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    count: Mapped[int] = mapped_column(Integer)
+    measured: Mapped[int] = mapped_column(Integer)
+    minimum: Mapped[float | None] = mapped_column(Double)
+    maximum: Mapped[float | None] = mapped_column(Double)
+    total: Mapped[float] = mapped_column(Double)
+    worst: Mapped[int] = mapped_column(SmallInteger)
+
+
+class Mark(Base):
+    """A mark of a run; `position` is its line in marks.csv."""
+
+    __tablename__ = "mark"
+    run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
+    position: Mapped[int] = mapped_column(Integer, primary_key=True)
+    at: Mapped[int] = mapped_column(BigInteger)
+    text: Mapped[str] = mapped_column(Text)
+    by: Mapped[str] = mapped_column(Text)
+

@@ -1,0 +1,55 @@
+"""The web server process.
+
+python -m tidybench.web --port N [--setups FOLDER]...: the database's address is TIDY_DATABASE_URL, the
+token stands in DATA/access.json. Ends on SIGTERM, or when the process that started it does.
+"""
+
+import argparse
+import json
+import os
+import signal
+import sys
+import threading
+from pathlib import Path
+
+import uvicorn
+
+from tidybench.records.database import engine_for
+from tidybench.web.app import guarded, make_app
+from tidybench.wire.places import Places, data_folder
+
+
+def main() -> int:
+    """Serve until told to end."""
+    parser = argparse.ArgumentParser(prog="tidybench.web")
+    parser.add_argument("--port", type=int, required=True)
+    parser.add_argument("--setups", type=Path, action="append", default=[])
+    parser.add_argument("--front-end", type=Path)
+    options = parser.parse_args()
+    places = Places(data_folder())
+    token = json.loads(places.access.read_text())["token"]
+    engine = engine_for(os.environ["TIDY_DATABASE_URL"])
+    app = make_app(places, engine, options.front_end, [places.setups, *options.setups])
+    config = uvicorn.Config(
+        guarded(app, token, options.port),
+        host="127.0.0.1",
+        port=options.port,
+        log_level="warning",
+        ws_max_size=65_536,
+        timeout_graceful_shutdown=2,
+    )
+    server = uvicorn.Server(config)
+    pipe = os.environ.get("TIDY_PARENT_PIPE")
+    if pipe:
+
+        def watch() -> None:
+            os.read(int(pipe), 1)
+            os.kill(os.getpid(), signal.SIGTERM)
+
+        threading.Thread(target=watch, name="parent", daemon=True).start()
+    server.run()
+    return 0 if server.started else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

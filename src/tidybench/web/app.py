@@ -1,0 +1,129 @@
+"""The application: routes, access, the front end's files, and what starts and ends with it."""
+
+import asyncio
+import contextlib
+import platform
+from collections.abc import AsyncIterator
+from pathlib import Path
+
+from fastapi import FastAPI
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import FileResponse
+from fastapi.staticfiles import StaticFiles
+from sqlalchemy import Engine
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response
+from starlette.types import ASGIApp
+
+from tidybench import __version__
+from tidybench.core.setup import SetupError
+from tidybench.records.setups import bench_id, save
+from tidybench.web import bench_routes, run_routes, setup_routes
+from tidybench.web.access import Access
+from tidybench.web.clerk import Clerk
+from tidybench.web.context import Context
+from tidybench.web.hub import Hub
+from tidybench.wire.client import RecorderAway
+from tidybench.wire.places import Places
+
+
+def make_app(places: Places, engine: Engine, front_end: Path | None = None, setups: list[Path] | None = None) -> FastAPI:
+    """The application without its access control. `setups`: folders of set-up files to take in."""
+
+    @contextlib.asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        context = Context(places, platform.node() or "bench", Hub(places), engine, Clerk(engine, places.runs))
+        app.state.context = context
+        await context.hub.start()
+        context.clerk.start()
+        taking_in = asyncio.create_task(_take_in(context, setups or []))
+        yield
+        taking_in.cancel()
+        await context.hub.stop()
+        context.clerk.stop()
+        engine.dispose()
+
+    app = FastAPI(
+        title="Tidy Bench",
+        version=__version__,
+        lifespan=lifespan,
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        generate_unique_id_function=lambda route: route.name,
+    )
+    app.include_router(bench_routes.router)
+    app.include_router(setup_routes.router)
+    app.include_router(run_routes.router)
+    app.add_exception_handler(RecorderAway, _recorder_away)
+    app.add_exception_handler(DBAPIError, _database_away)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    if front_end is not None and (front_end / "index.html").is_file():
+        _serve_front_end(app, front_end)
+    return app
+
+
+def guarded(app: FastAPI, token: str, port: int) -> ASGIApp:
+    """The application behind its access control."""
+    return Access(app, token, port)
+
+
+def _serve_front_end(app: FastAPI, folder: Path) -> None:
+    app.mount("/assets", StaticFiles(directory=folder / "assets"))
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> Response:
+        if path.startswith("api/"):
+            return JSONResponse({"detail": f"There is no /{path[:100]}."}, 404)
+        named = (folder / path).resolve()
+        if path and named.is_relative_to(folder.resolve()) and named.is_file():
+            return FileResponse(named)
+        return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})
+
+
+async def _take_in(context: Context, folders: list[Path]) -> None:
+    """At the start: keep set-up files that are new, and give the recorder what is in force."""
+    while True:
+        try:
+            await asyncio.to_thread(_keep_files, context, folders)
+            await setup_routes.put_in_force(context)
+            return
+        except (DBAPIError, RecorderAway):
+            await asyncio.sleep(1)
+
+
+def _keep_files(context: Context, folders: list[Path]) -> None:
+    if not context.clerk.migrated:
+        raise RecorderAway
+    for folder in folders:
+        for path in sorted(folder.glob("*.setup.toml")):
+            try:
+                with Session(context.engine) as session, session.begin():
+                    save(session, bench_id(session, context.bench), path.read_text("utf-8"))
+            except (SetupError, OSError, UnicodeDecodeError) as error:
+                print(f"{path.name} was not taken in: {error}", flush=True)
+
+
+async def _recorder_away(request: Request, error: Exception) -> Response:
+    return JSONResponse({"detail": str(error)}, 503)
+
+
+async def _database_away(request: Request, error: Exception) -> Response:
+    return JSONResponse(
+        {
+            "detail": "The database does not answer. Runs are logged all the same; the logbook is back when it is. "
+            "Restart Tidy Bench if it stays away."
+        },
+        503,
+    )
+
+
+async def _invalid(request: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)
+    sentences = []
+    for one in error.errors():
+        where = ".".join(str(part) for part in one["loc"][1:])
+        sentences.append(f"{where}: {one['msg']}." if where else f"{one['msg']}.")
+    return JSONResponse({"detail": " ".join(sentences)}, 422)

@@ -1,0 +1,150 @@
+"""The clerk: follows run folders into the records, and catches up after any outage by itself."""
+
+import contextlib
+import csv
+import threading
+import time
+import uuid
+from pathlib import Path
+
+from sqlalchemy import Engine, select, update
+from sqlalchemy.dialects.postgresql import insert as upsert
+from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.orm import Session
+
+from tidybench.core.samples import RECORD_SIZE, unpack
+from tidybench.records import blocks
+from tidybench.records.database import upgrade
+from tidybench.records.models import Mark, Run, RunChannel
+from tidybench.records.setups import bench_id
+from tidybench.runs.folder import MARKS, SAMPLES, RunState, read_state, run_folders
+from tidybench.runs.stamps import parse
+
+EVERY = 1.0
+PIECE = 200_000
+"""Records taken in one transaction."""
+
+
+class Clerk(threading.Thread):
+    """Runs until `stop`. `trouble` says why the records do not follow, "" when they do."""
+
+    def __init__(self, engine: Engine, runs: Path) -> None:
+        super().__init__(name="clerk", daemon=True)
+        self._engine, self._runs = engine, runs
+        self._stopping = threading.Event()
+        self._complete: set[Path] = set()
+        self.migrated = False
+        self.trouble = ""
+
+    def run(self) -> None:
+        while not self._stopping.is_set():
+            try:
+                self.follow()
+                self.trouble = ""
+            except (OperationalError, DBAPIError) as error:
+                first = str(error.orig).splitlines()[0] if error.orig else str(error)
+                self.trouble = f"The database does not answer ({first}). Runs are logged all the same; records follow."
+            except OSError as error:
+                self.trouble = f"A run folder cannot be read: {error}."
+            self._stopping.wait(EVERY)
+
+    def stop(self) -> None:
+        """End after the present transaction."""
+        self._stopping.set()
+        self.join(10)
+
+    def follow(self) -> None:
+        """Take in everything there is now."""
+        if not self.migrated:
+            upgrade(self._engine)
+            self.migrated = True
+        for folder in run_folders(self._runs):
+            if folder in self._complete or self._stopping.is_set():
+                continue
+            with contextlib.suppress(ValueError, FileNotFoundError):  # a folder that is just being made
+                self._follow(folder)
+
+    def _follow(self, folder: Path) -> None:
+        state = read_state(folder)
+        with Session(self._engine) as session, session.begin():
+            followed, complete = self._register(session, folder, state)
+        if complete:
+            self._complete.add(folder)
+            return
+        key = uuid.UUID(state.id)
+        while not self._stopping.is_set():
+            with open(folder / SAMPLES, "rb") as file:
+                file.seek(followed * RECORD_SIZE)
+                records = unpack(file.read(PIECE * RECORD_SIZE))
+            if not len(records):
+                break
+            with Session(self._engine) as session, session.begin():
+                blocks.append(session, key, followed, records)
+                followed += len(records)
+                session.execute(update(Run).where(Run.id == key).values(followed=followed))
+                blocks.merge(session, key)
+        with Session(self._engine) as session, session.begin():
+            self._marks(session, key, folder)
+            # The state was read before the samples: if it had ended, they are whole now.
+            if state.status != "logging" and not self._stopping.is_set():
+                blocks.merge(session, key, all_of_it=True)
+                session.execute(update(Run).where(Run.id == key).values(complete=True))
+
+    def _register(self, session: Session, folder: Path, state: RunState) -> tuple[int, bool]:
+        key = uuid.UUID(state.id)
+        changing = {
+            "ended_at": state.ended_at,
+            "status": state.status,
+            "reason": state.reason,
+            "folder": str(folder),
+            "counts": state.counts.model_dump(),
+            "repairs": state.repairs,
+        }
+        row = session.execute(select(Run.followed, Run.complete, Run.status).where(Run.id == key)).first()
+        if row is not None:
+            if not row.complete:
+                session.execute(update(Run).where(Run.id == key).values(**changing))
+            return row.followed, row.complete
+        fixed = state.model_dump(include={"name", "item", "operator", "row_rule", "begun_at", "csv"})
+        session.add(Run(id=key, bench_id=bench_id(session, state.bench), followed=0, complete=False, **fixed, **changing))
+        session.flush()
+        for position, channel in enumerate(state.channels):
+            session.add(
+                RunChannel(
+                    run_id=key,
+                    number=channel.number,
+                    position=position,
+                    key=channel.id,
+                    **channel.model_dump(
+                        include={"name", "unit", "decimals", "interval_s", "instrument", "low", "high"}
+                    ),
+                )
+            )
+        return 0, False
+
+    @staticmethod
+    def _marks(session: Session, key: uuid.UUID, folder: Path) -> None:
+        with open(folder / MARKS, encoding="utf-8", newline="") as file:
+            rows = list(csv.reader(file))[1:]
+        values = [
+            {"run_id": key, "position": n, "at": parse(row[0]), "text": _plain(row[2]), "by": _plain(row[3])}
+            for n, row in enumerate(rows)
+            if len(row) == 4
+        ]
+        if values:
+            session.execute(upsert(Mark).on_conflict_do_nothing(), values)
+
+    def wait_complete(self, run: uuid.UUID, seconds: float) -> bool:
+        """Wait until a run is complete in the records (for measurements)."""
+        until = time.monotonic() + seconds
+        while time.monotonic() < until:
+            with Session(self._engine) as session:
+                if session.scalar(select(Run.complete).where(Run.id == run)):
+                    return True
+            time.sleep(0.1)
+        return False
+
+
+def _plain(text: str) -> str:
+    """A cell without the apostrophe that keeps spreadsheets from running it."""
+    return text[1:] if text[:1] == "'" and text[1:2] in ("=", "+", "-", "@") else text

@@ -1,0 +1,41 @@
+"""What the routes share, and how the recorder's answers become HTTP's."""
+
+from dataclasses import dataclass
+
+from fastapi import HTTPException
+from sqlalchemy import Engine
+from starlette.requests import HTTPConnection
+
+from tidybench.web.clerk import Clerk
+from tidybench.web.hub import Hub
+from tidybench.wire.messages import Answer, Request
+from tidybench.wire.places import Places
+
+
+@dataclass(slots=True)
+class Context:
+    """Everything a route may need."""
+
+    places: Places
+    bench: str
+    hub: Hub
+    engine: Engine
+    clerk: Clerk
+
+
+def context_of(connection: HTTPConnection) -> Context:
+    """The context of the application that a request came to."""
+    context = connection.app.state.context
+    assert isinstance(context, Context)
+    return context
+
+
+STATUS = {"invalid": 400, "conflict": 409, "not found": 404, "disk": 507, "version": 503, "failed": 500}
+
+
+async def answered(connection: HTTPConnection, request: Request) -> Answer:
+    """The recorder's answer; raises HTTPException with its sentence where it refused."""
+    answer, _ = await context_of(connection).hub.ask(request)
+    if answer.trouble:
+        raise HTTPException(STATUS[answer.trouble], answer.why)
+    return answer

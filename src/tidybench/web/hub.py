@@ -1,0 +1,185 @@
+"""The recorder as the web server sees it: requests, and its live stream handed on to browsers."""
+
+import asyncio
+import contextlib
+import itertools
+import time
+
+import numpy as np
+import zmq
+import zmq.asyncio
+
+from tidybench import __version__
+from tidybench.core.samples import RECORD_SIZE, channels_of, qualities_of, unpack
+from tidybench.core.thinning import thin
+from tidybench.web.models import LiveMessage
+from tidybench.wire.client import RecorderAway
+from tidybench.wire.messages import (
+    TOPIC_SAMPLES,
+    TOPIC_STATUS,
+    Answer,
+    GetStatus,
+    Hello,
+    Request,
+    Status,
+    TapeUpdate,
+)
+from tidybench.wire.places import Places
+
+AWAY_AFTER = 1.5
+"""Seconds without a status after which the recorder counts as away."""
+
+MANY = 400
+"""Samples in one piece of the stream from which on they are thinned for the eye."""
+
+
+class Listener:
+    """One browser's queue. A browser that does not keep up skips, and is told so."""
+
+    def __init__(self) -> None:
+        self._queue: asyncio.Queue[bytes | str] = asyncio.Queue(maxsize=256)
+        self._skipped = False
+
+    def put(self, item: bytes | str) -> None:
+        """Queue something for the browser, or skip it."""
+        if self._skipped and self._queue.qsize() < 16:
+            self._skipped = False
+            self._queue.put_nowait(LiveMessage(kind="skipped").model_dump_json())
+        if self._skipped or self._queue.full():
+            self._skipped = True
+        else:
+            self._queue.put_nowait(item)
+
+    async def get(self) -> bytes | str:
+        """The next piece."""
+        return await self._queue.get()
+
+
+class Hub:
+    """Talks to the recorder; made and used within one event loop."""
+
+    def __init__(self, places: Places) -> None:
+        self._places = places
+        self._context = zmq.asyncio.Context()
+        self._control = self._connect()
+        self._numbers = itertools.count(1)
+        self._waiting: dict[bytes, asyncio.Future[tuple[Answer, list[bytes]]]] = {}
+        self._tasks: list[asyncio.Task[None]] = []
+        self._listeners: set[Listener] = set()
+        self.status: Status | None = None
+        self._heard = 0.0
+        self.mismatch = ""
+
+    def _connect(self) -> zmq.asyncio.Socket:
+        socket = self._context.socket(zmq.DEALER)
+        socket.setsockopt(zmq.LINGER, 0)
+        # Nothing is queued for a recorder that is away: an order must not be carried out long after
+        # the person was told that it failed.
+        socket.setsockopt(zmq.IMMEDIATE, 1)
+        socket.connect(self._places.control)
+        return socket
+
+    async def start(self) -> None:
+        """Begin to listen."""
+        self._tasks = [asyncio.create_task(t()) for t in (self._answers, self._live, self._watch)]
+
+    async def stop(self) -> None:
+        """End."""
+        for task in self._tasks:
+            task.cancel()
+        await asyncio.gather(*self._tasks, return_exceptions=True)
+        self._context.destroy(linger=0)
+
+    @property
+    def here(self) -> bool:
+        """Whether the recorder is heard."""
+        return time.monotonic() - self._heard < AWAY_AFTER
+
+    async def ask(self, request: Request, patience: float = 10.0) -> tuple[Answer, list[bytes]]:
+        """Ask the recorder. Raises RecorderAway."""
+        if not self.here and not isinstance(request, Hello | GetStatus):
+            patience = min(patience, 2.0)
+        number = str(next(self._numbers)).encode()
+        future: asyncio.Future[tuple[Answer, list[bytes]]] = asyncio.get_running_loop().create_future()
+        self._waiting[number] = future
+        try:
+            async with asyncio.timeout(patience):
+                await self._control.send_multipart([number, request.model_dump_json().encode()])
+                return await future
+        except TimeoutError:
+            raise RecorderAway from None
+        finally:
+            self._waiting.pop(number, None)
+
+    async def _answers(self) -> None:
+        while True:
+            number, data, *extra = await self._control.recv_multipart()
+            future = self._waiting.get(number)
+            if future is not None and not future.done():
+                future.set_result((Answer.model_validate_json(data), extra))
+
+    async def _live(self) -> None:
+        socket = self._context.socket(zmq.SUB)
+        socket.setsockopt(zmq.LINGER, 0)
+        socket.setsockopt(zmq.RCVHWM, 2000)
+        socket.subscribe(b"")
+        socket.connect(self._places.live)
+        while True:
+            topic, data = await socket.recv_multipart()
+            if topic == TOPIC_SAMPLES:
+                self._tell(thinned(data, 25) if len(data) > MANY * RECORD_SIZE else data)
+            elif topic == TOPIC_STATUS:
+                status = Status.model_validate_json(data)
+                fresh = self.status is None or self.status.session != status.session
+                self.status, self._heard = status, time.monotonic()
+                if fresh:
+                    self._tasks.append(asyncio.create_task(self._greet()))
+                self._tell(self.message().model_dump_json())
+            else:
+                self._tell(LiveMessage(kind="tape", tape=TapeUpdate.model_validate_json(data)).model_dump_json())
+
+    async def _greet(self) -> None:
+        """Say which version of the local protocol this is, and hear which the recorder has."""
+        with contextlib.suppress(RecorderAway):
+            answer, _ = await self.ask(Hello(version=__version__))
+            self.mismatch = answer.why
+
+    async def _watch(self) -> None:
+        was_here = True
+        while True:
+            await asyncio.sleep(0.3)
+            if was_here and not self.here:
+                self._tell(self.message().model_dump_json())
+            was_here = self.here
+
+    def message(self) -> LiveMessage:
+        """How the bench stands."""
+        if self.here:
+            return LiveMessage(kind="status", status=self.status, why=self.mismatch)
+        return LiveMessage(kind="away", why=str(RecorderAway()), status=self.status)
+
+    def listen(self) -> Listener:
+        """A queue for one more browser."""
+        listener = Listener()
+        self._listeners.add(listener)
+        return listener
+
+    def leave(self, listener: Listener) -> None:
+        """A browser is gone."""
+        self._listeners.discard(listener)
+
+    def _tell(self, item: bytes | str) -> None:
+        for listener in self._listeners:
+            listener.put(item)
+
+
+def thinned(packed: bytes, most: int) -> bytes:
+    """Packed samples thinned to about 2 `most` a channel."""
+    records = unpack(packed)
+    numbers = channels_of(records)
+    pieces = []
+    for number in np.unique(numbers):
+        own = records[numbers == number]
+        own = own[np.argsort(own["time"], kind="stable")]
+        pieces.append(own[thin(own["time"], own["value"], qualities_of(own), most)])
+    return np.concatenate(pieces).tobytes() if pieces else b""

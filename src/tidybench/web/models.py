@@ -1,0 +1,158 @@
+"""What the API takes and gives, beside the recorder's own messages. Times in microseconds since 1970 UTC."""
+
+import uuid
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field
+
+from tidybench.runs.folder import RowRule
+from tidybench.wire.messages import Status, TapeUpdate
+
+
+class LiveMessage(BaseModel):
+    """A text frame of the live socket; binary frames are samples (docs/formats/samples.md)."""
+
+    kind: Literal["status", "away", "tape", "skipped"]
+    status: Status | None = None
+    tape: TapeUpdate | None = None
+    why: str = ""
+
+
+class Begin(BaseModel):
+    """A run to begin."""
+
+    name: Annotated[str, Field(max_length=120)]
+    item: Annotated[str, Field(max_length=120)] = ""
+    operator: Annotated[str, Field(max_length=120)] = ""
+    row_rule: RowRule = "steady rows"
+
+
+class End(BaseModel):
+    """Which run to end: another window may have begun another one meanwhile."""
+
+    run: uuid.UUID
+
+
+class NewMark(BaseModel):
+    """A mark for the run in progress."""
+
+    text: Annotated[str, Field(max_length=500)]
+    by: Annotated[str, Field(max_length=120)] = ""
+
+
+class PortOrder(BaseModel):
+    """A port to release or take back."""
+
+    link: Annotated[str, Field(max_length=200)]
+
+
+class Part(BaseModel):
+    """One part of the bench's health."""
+
+    well: bool
+    words: str
+
+
+class Health(BaseModel):
+    """Whether everything is well."""
+
+    well: bool
+    recorder: Part
+    database: Part
+    links: Part
+    disk: Part
+
+
+class SetupInfo(BaseModel):
+    """A set-up in force."""
+
+    key: str
+    name: str
+    version: int
+    saved_at: int
+    text: str
+
+
+class SetupSaved(BaseModel):
+    """A set-up was kept; `sentence` says whether it is in force."""
+
+    key: str
+    version: int
+    in_force: bool
+    sentence: str
+
+
+class SetupBody(BaseModel):
+    """A set-up as TOML."""
+
+    text: Annotated[str, Field(max_length=500_000)]
+
+
+class RunRow(BaseModel):
+    """A run in the logbook's list."""
+
+    id: uuid.UUID
+    name: str
+    item: str
+    operator: str
+    begun_at: int
+    ended_at: int | None
+    status: str
+    reason: str
+    channels: int
+    samples: int
+    complete: bool
+
+
+class RunPage(BaseModel):
+    """Some runs of the logbook, newest first."""
+
+    runs: list[RunRow]
+    total: int
+
+
+class RunNumbers(BaseModel):
+    """A channel of a run and what it came to."""
+
+    number: int
+    id: str
+    name: str
+    unit: str
+    decimals: int
+    interval_s: float
+    instrument: str
+    low: float | None
+    high: float | None
+    samples: int
+    measured: int
+    minimum: float | None
+    maximum: float | None
+    mean: float | None
+
+
+class MarkRow(BaseModel):
+    """A mark of a run."""
+
+    at: int
+    text: str
+    by: str
+
+
+class RunDetail(RunRow):
+    """One run, whole."""
+
+    row_rule: str
+    folder: str
+    csv: str
+    polls: int
+    missed: int
+    gave_up: int
+    repairs: list[str]
+    numbers: list[RunNumbers]
+    marks: list[MarkRow]
+
+
+class Refusal(BaseModel):
+    """Why something was not done."""
+
+    detail: str

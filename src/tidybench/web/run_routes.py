@@ -1,0 +1,166 @@
+"""The logbook: all runs, one run, its trend and its CSV."""
+
+import uuid
+from pathlib import Path
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, HTTPException, Query, Request, Response
+from fastapi.responses import FileResponse
+from sqlalchemy import Select, func, select
+from sqlalchemy.orm import Session
+from starlette.concurrency import run_in_threadpool
+
+from tidybench.core.samples import DTYPE
+from tidybench.records.blocks import picture
+from tidybench.records.models import Mark, Run, RunChannel, SampleBlock
+from tidybench.web.bench_routes import REFUSALS
+from tidybench.web.context import Context, context_of
+from tidybench.web.models import MarkRow, RunDetail, RunNumbers, RunPage, RunRow
+
+router = APIRouter(prefix="/api/runs", responses=REFUSALS)
+
+
+def _rows() -> Select[Any]:
+    channels = select(func.count()).where(RunChannel.run_id == Run.id).scalar_subquery()
+    return select(Run, channels.label("channels"))
+
+
+def _row(run: Run, channels: int) -> RunRow:
+    return RunRow(
+        id=run.id,
+        name=run.name,
+        item=run.item,
+        operator=run.operator,
+        begun_at=run.begun_at,
+        ended_at=run.ended_at,
+        status=run.status,
+        reason=run.reason,
+        channels=channels,
+        samples=run.followed,
+        complete=run.complete,
+    )
+
+
+@router.get("")
+def listed(
+    request: Request,
+    search: Annotated[str, Query(max_length=100)] = "",
+    offset: Annotated[int, Query(ge=0)] = 0,
+    limit: Annotated[int, Query(ge=1, le=200)] = 50,
+) -> RunPage:
+    """Runs, newest first; `search` looks into name, test item and operator."""
+    with Session(context_of(request).engine) as session:
+        query = _rows()
+        if search:
+            escaped = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+            query = query.where(
+                (Run.name + " " + Run.item + " " + Run.operator).ilike(f"%{escaped}%", escape="\\")
+            )
+        total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
+        rows = session.execute(query.order_by(Run.begun_at.desc()).offset(offset).limit(limit)).all()
+        return RunPage(runs=[_row(run, channels) for run, channels in rows], total=total)
+
+
+def _found(session: Session, key: uuid.UUID) -> tuple[Run, int]:
+    row = session.execute(_rows().where(Run.id == key)).first()
+    if row is None:
+        raise HTTPException(404, "The logbook has no such run.")
+    return row[0], row[1]
+
+
+@router.get("/{key}")
+def one(request: Request, key: uuid.UUID) -> RunDetail:
+    """One run with its channels' numbers and its marks."""
+    with Session(context_of(request).engine) as session:
+        run, channels = _found(session, key)
+        sums = {
+            row.number: row
+            for row in session.execute(
+                select(
+                    SampleBlock.number,
+                    func.sum(SampleBlock.count).label("samples"),
+                    func.sum(SampleBlock.measured).label("measured"),
+                    func.min(SampleBlock.minimum).label("minimum"),
+                    func.max(SampleBlock.maximum).label("maximum"),
+                    func.sum(SampleBlock.mean * SampleBlock.measured).label("total"),
+                )
+                .where(SampleBlock.run_id == key)
+                .group_by(SampleBlock.number)
+            )
+        }
+        own = session.scalars(select(RunChannel).where(RunChannel.run_id == key).order_by(RunChannel.position)).all()
+        marks = session.scalars(select(Mark).where(Mark.run_id == key).order_by(Mark.position)).all()
+        counts = run.counts
+        return RunDetail(
+            **_row(run, channels).model_dump(),
+            row_rule=run.row_rule,
+            folder=run.folder,
+            csv=run.csv,
+            polls=counts["polls"],
+            missed=counts["missed"],
+            gave_up=counts["gave_up"],
+            repairs=run.repairs,
+            numbers=[_numbers(channel, sums.get(channel.number)) for channel in own],
+            marks=[MarkRow(at=m.at, text=m.text, by=m.by) for m in marks],
+        )
+
+
+def _numbers(channel: RunChannel, sums: Any) -> RunNumbers:
+    return RunNumbers(
+        number=channel.number,
+        id=channel.key,
+        name=channel.name,
+        unit=channel.unit,
+        decimals=channel.decimals,
+        interval_s=channel.interval_s,
+        instrument=channel.instrument,
+        low=channel.low,
+        high=channel.high,
+        samples=sums.samples if sums else 0,
+        measured=sums.measured if sums else 0,
+        minimum=sums.minimum if sums else None,
+        maximum=sums.maximum if sums else None,
+        mean=sums.total / sums.measured if sums and sums.measured else None,
+    )
+
+
+@router.get("/{key}/trend", response_class=Response)
+async def trend(
+    request: Request,
+    key: uuid.UUID,
+    start: int | None = None,
+    end: int | None = None,
+    points: Annotated[int, Query(ge=10, le=5000)] = 1000,
+) -> Response:
+    """A run's samples for a picture `points` wide, packed as on the live socket."""
+    data = await run_in_threadpool(_trend, context_of(request), key, start, end, points)
+    return Response(data, media_type="application/octet-stream")
+
+
+def _trend(context: Context, key: uuid.UUID, start: int | None, end: int | None, points: int) -> bytes:
+    with Session(context.engine) as session:
+        run, _ = _found(session, key)
+        last = session.scalar(select(func.max(SampleBlock.last_time)).where(SampleBlock.run_id == key))
+        first = run.begun_at if start is None else start
+        final = ((last or run.begun_at) + 1) if end is None else end
+        pieces = []
+        for number in session.scalars(select(RunChannel.number).where(RunChannel.run_id == key)):
+            series = picture(session, key, number, first, final, points)
+            records = np.empty(len(series.times), DTYPE)
+            records["word"] = (number << 8) | series.qualities.astype(np.uint64)
+            records["time"], records["value"] = series.times, series.values
+            pieces.append(records.tobytes())
+        return b"".join(pieces)
+
+
+@router.get("/{key}/csv", response_class=FileResponse)
+def csv_file(request: Request, key: uuid.UUID) -> FileResponse:
+    """The run's CSV."""
+    context = context_of(request)
+    with Session(context.engine) as session:
+        run, _ = _found(session, key)
+        path = (Path(run.folder) / run.csv).resolve()
+    if not path.is_relative_to(context.places.runs.resolve()) or not path.is_file():
+        raise HTTPException(404, f"The run's folder is not where it was: {run.folder}.")
+    return FileResponse(path, media_type="text/csv; charset=utf-8; header=present", filename=run.csv)

@@ -1,0 +1,61 @@
+"""Set-ups: those in force, and saving a new version."""
+
+from typing import Any
+
+from fastapi import APIRouter, HTTPException, Request
+from sqlalchemy.orm import Session
+from starlette.concurrency import run_in_threadpool
+
+from tidybench.core import setup as setups
+from tidybench.records.setups import Stored, bench_id, in_force, save
+from tidybench.web.bench_routes import REFUSALS
+from tidybench.web.context import Context, context_of
+from tidybench.web.models import SetupBody, SetupInfo, SetupSaved
+from tidybench.wire.messages import ApplySetups, SetupText
+
+router = APIRouter(prefix="/api/setups", responses=REFUSALS)
+
+
+@router.get("")
+async def listed(request: Request) -> list[SetupInfo]:
+    """The newest version of every instrument's set-up."""
+    stored = await run_in_threadpool(_in_force, context_of(request))
+    return [SetupInfo(key=s.key, name=s.name, version=s.version, saved_at=s.saved_at, text=s.text) for s in stored]
+
+
+@router.get("/schema")
+async def schema() -> dict[str, Any]:
+    """The JSON Schema of a set-up."""
+    return setups.schema()
+
+
+@router.post("", status_code=201)
+async def add(request: Request, body: SetupBody) -> SetupSaved:
+    """Keep a set-up as a new version, and put it in force unless a run is on."""
+    context = context_of(request)
+    try:
+        setup = setups.load(body.text)
+    except setups.SetupError as error:
+        raise HTTPException(400, str(error)) from None
+    version = await run_in_threadpool(_save, context, body.text)
+    why = await put_in_force(context)
+    sentence = f"Kept as version {version}, not in force yet: {why}" if why else f"Version {version} is in force."
+    return SetupSaved(key=setup.instrument.id, version=version, in_force=not why, sentence=sentence)
+
+
+async def put_in_force(context: Context) -> str:
+    """Give the recorder the set-ups in force; gives the reason where it does not take them."""
+    stored = await run_in_threadpool(_in_force, context)
+    texts = [SetupText(id=s.key, text=s.text) for s in stored]
+    answer, _ = await context.hub.ask(ApplySetups(setups=texts))
+    return answer.why
+
+
+def _in_force(context: Context) -> list[Stored]:
+    with Session(context.engine) as session, session.begin():
+        return in_force(session, bench_id(session, context.bench))
+
+
+def _save(context: Context, text: str) -> int:
+    with Session(context.engine) as session, session.begin():
+        return save(session, bench_id(session, context.bench), text)
