@@ -13,6 +13,9 @@ from tidybench.core.session import LinkCounts
 
 StageName = Literal["Port", "Bytes", "Messages", "Readings", "Channels"]
 StageState = Literal["passing", "losses", "stopped", "nothing"]
+NOT_TEXT = 0.1
+"""Share of unprintable bytes among the last from which on they are not taken for text."""
+
 RECENTLY = 60_000_000
 """Losses are shown on a bead for this long (microseconds)."""
 
@@ -104,7 +107,7 @@ def _bytes(facts: Facts) -> Stage:
         )
     if not counts.last_in:
         return Stage("Bytes", "nothing", "", "Nothing has arrived yet.")
-    if len(counts.recent) >= 4 and _unprintable(counts.recent) > 0.3:
+    if len(counts.recent) >= 4 and _unprintable(counts.recent) > NOT_TEXT:
         sample = counts.recent[-8:].hex(" ").upper()
         return Stage(
             "Bytes",
@@ -113,7 +116,8 @@ def _bytes(facts: Facts) -> Stage:
             f"Bytes come, but they are not text ({sample}). The baud rate, the data bits or the parity "
             f"differ from the instrument's: it is read at {facts.settings}.",
         )
-    return Stage("Bytes", "passing", "", f"Last byte {_ago(facts, counts.last_in)} ago, all printable.")
+    odd = f"{counts.unprintable} of {counts.bytes_in} not printable" if counts.unprintable else "all printable"
+    return Stage("Bytes", "passing", "", f"Last byte {_ago(facts, counts.last_in)} ago, {odd}.")
 
 
 def _unprintable(data: bytes) -> float:
@@ -159,11 +163,11 @@ def _messages(facts: Facts) -> Stage:
 
 def _no_terminator(facts: Facts) -> str:
     recent = facts.counts.recent
-    controls = Counter(b for b in recent if b < 0x20)
+    names = {13: "CR", 10: "LF", 3: "ETX", 0: "NUL", 59: "a semicolon"}
+    controls = Counter(b for b in recent if b in names)
     if controls:
         byte, count = controls.most_common(1)[0]
-        names = {13: "CR", 10: "LF", 9: "TAB", 2: "STX", 3: "ETX", 0: "NUL"}
-        name = names.get(byte, f"{byte:02X}")
+        name = names[byte]
         return f"Text comes, but no {facts.terminator} ends it. What does recur is {name} ({count} times): is that the end?"
     return f"{facts.counts.bytes_in} bytes came without {facts.terminator}. Compare the end of the messages with the tape."
 

@@ -363,7 +363,7 @@ class Bench:
         at, before, rate = self._rates.get(link, (now - 1.0, messages, 0.0))
         if messages < before:
             before = 0
-        if now - at >= 2.0 or link not in self._rates:
+        if now - at >= 4.0 or link not in self._rates:
             rate = (messages - before) / (now - at)
             self._rates[link] = (now, messages, rate)
         return rate

@@ -10,10 +10,10 @@ import time
 from collections.abc import Callable
 
 SHUT_OFF_HEAD = 72.0  # m, at no flow and nominal speed
-CURVE = 5.3e6  # m per (m3/s)^2: how head falls with flow
-PIPE = 1.9e6  # m per (m3/s)^2, valve wide open
+CURVE = 3.0e6  # m per (m3/s)^2: how head falls with flow
+PIPE = 2.6e6  # m per (m3/s)^2, valve wide open
 FLOW_LAG = 1.2  # s
-MOTOR_LOSS = 320.0  # W
+MOTOR_LOSS = 120.0  # W
 G = 9.81
 DENSITY = 998.0
 
@@ -64,7 +64,7 @@ class Loop:
             self._advance()
             if self.pipe_empty:
                 return None
-            return self._flow * 60_000 * (1 + self._noise(0.006))
+            return self._flow * 60_000 * (1 + self._noise(0.003))
 
     def power(self) -> float:
         """Electrical input power of the motor in W."""
@@ -72,10 +72,10 @@ class Loop:
             self._advance()
             head = SHUT_OFF_HEAD - CURVE * self._flow**2
             hydraulic = DENSITY * G * head * self._flow
-            efficiency = 0.30 + 0.36 * math.sin(min(self._flow / 0.0026, 1.4))
-            return (hydraulic / max(efficiency, 0.2) + MOTOR_LOSS) * (1 + self._noise(0.004))
+            efficiency = 0.30 + 0.28 * math.sin(min(self._flow / 0.0026 * math.pi / 2, 2.4))
+            return (hydraulic / max(efficiency, 0.2) + MOTOR_LOSS) * (1 + self._noise(0.003))
 
     def voltage(self) -> float:
         """Supply voltage in V."""
         with self._lock:
-            return 230.4 + self._noise(0.15)
+            return 230.4 + self._noise(0.12)

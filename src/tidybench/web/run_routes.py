@@ -43,7 +43,7 @@ def _row(run: Run, channels: int) -> RunRow:
 
 
 @router.get("")
-def listed(
+def list_runs(
     request: Request,
     search: Annotated[str, Query(max_length=100)] = "",
     offset: Annotated[int, Query(ge=0)] = 0,
@@ -70,7 +70,7 @@ def _found(session: Session, key: uuid.UUID) -> tuple[Run, int]:
 
 
 @router.get("/{key}")
-def one(request: Request, key: uuid.UUID) -> RunDetail:
+def one_run(request: Request, key: uuid.UUID) -> RunDetail:
     """One run with its channels' numbers and its marks."""
     with Session(context_of(request).engine) as session:
         run, channels = _found(session, key)

@@ -17,7 +17,7 @@ router = APIRouter(prefix="/api/setups", responses=REFUSALS)
 
 
 @router.get("")
-async def listed(request: Request) -> list[SetupInfo]:
+async def list_setups(request: Request) -> list[SetupInfo]:
     """The newest version of every instrument's set-up."""
     stored = await run_in_threadpool(_in_force, context_of(request))
     return [SetupInfo(key=s.key, name=s.name, version=s.version, saved_at=s.saved_at, text=s.text) for s in stored]
@@ -30,7 +30,7 @@ async def schema() -> dict[str, Any]:
 
 
 @router.post("", status_code=201)
-async def add(request: Request, body: SetupBody) -> SetupSaved:
+async def add_setup(request: Request, body: SetupBody) -> SetupSaved:
     """Keep a set-up as a new version, and put it in force unless a run is on."""
     context = context_of(request)
     try:

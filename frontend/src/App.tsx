@@ -1,0 +1,175 @@
+import { useEffect, useState } from "react";
+import { NavLink, Route, Routes } from "react-router";
+import styled from "styled-components";
+import { Bench } from "./bench/Bench";
+import { GlobalStyle } from "./look/GlobalStyle";
+import { type ThemeName, themes } from "./look/theme";
+import { useLive } from "./live/connection";
+import { Logbook } from "./logbook/Logbook";
+import { RunPage } from "./logbook/RunPage";
+import { Button, Key } from "./parts/Button";
+import { useKeys } from "./parts/useKeys";
+import { Actions, Window } from "./parts/Window";
+
+const Bar = styled.header`
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  height: 44px;
+  padding: 0 16px;
+  nav {
+    display: flex;
+    gap: 4px;
+    margin-left: 16px;
+    flex: 1;
+  }
+  nav a {
+    padding: 5px 12px;
+    border-radius: var(--radius);
+    color: var(--quiet);
+    text-decoration: none;
+    font-weight: 600;
+    &.active {
+      background: var(--chosen);
+      color: var(--ink);
+    }
+    &:hover {
+      color: var(--ink);
+    }
+  }
+  .name {
+    display: flex;
+    align-items: center;
+    gap: 9px;
+    font-size: 17px;
+    font-weight: 700;
+  }
+  .health {
+    font-weight: 700;
+    color: var(--fault);
+    white-space: nowrap;
+  }
+  @media (max-width: 719px) {
+    .name span {
+      display: none;
+    }
+    nav {
+      margin-left: 4px;
+    }
+    padding: 0 10px;
+  }
+`;
+
+const Keys = styled.dl`
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 8px 16px;
+  margin: 0;
+  dd {
+    margin: 0;
+  }
+`;
+
+const KEPT = "tidybench-theme";
+const LIST: [string, string][] = [
+  ["F", "freeze the trends, and go on"],
+  ["B", "begin a run"],
+  ["M", "mark this moment"],
+  ["E", "end the run (asks first)"],
+  ["T", "tape, taller and back"],
+  ["[ and ]", "a narrower or a wider stretch of time"],
+  ["Esc", "back out"],
+];
+
+/** The whole: name, places, health, and the place that is open. */
+export function App() {
+  const [name, setName] = useState<ThemeName>(() =>
+    (localStorage.getItem(KEPT) ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day")) ===
+    "night"
+      ? "night"
+      : "day",
+  );
+  const [help, setHelp] = useState(false);
+  useEffect(() => localStorage.setItem(KEPT, name), [name]);
+  useKeys({ "?": () => setHelp(true) });
+  const other = name === "day" ? "night" : "day";
+  const theme = themes[name];
+  return (
+    <>
+      <GlobalStyle $name={name} />
+      <Bar>
+        <div className="name">
+          <svg
+            width="24"
+            height="24"
+            viewBox="0 0 24 24"
+            fill="none"
+            stroke="var(--action)"
+            strokeWidth="2.4"
+            strokeLinecap="round"
+            strokeLinejoin="round"
+            aria-hidden="true"
+          >
+            <path d="M2 9h5l3-6 4 11 2-5h6M2 18h20M6 18v4M18 18v4" />
+          </svg>
+          <span>Tidy Bench</span>
+        </div>
+        <nav aria-label="Places">
+          <NavLink to="/" end>
+            Bench
+          </NavLink>
+          <NavLink to="/logbook">Logbook</NavLink>
+        </nav>
+        <Health />
+        <Button $kind="plain" onPress={() => setName(other)}>
+          {other === "night" ? "Night" : "Day"}
+        </Button>
+        <Button $kind="plain" aria-label="Keys" onPress={() => setHelp(true)}>
+          ?
+        </Button>
+      </Bar>
+      <Routes>
+        <Route path="/" element={<Bench theme={theme} />} />
+        <Route path="/logbook" element={<Logbook />} />
+        <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
+        <Route
+          path="*"
+          element={<p style={{ padding: 40 }}>There is no such page. The places are above.</p>}
+        />
+      </Routes>
+      {help && (
+        <Window title="Keys" open onClose={() => setHelp(false)}>
+          <p>On the Bench, when no field has focus:</p>
+          <Keys>
+            {LIST.map(([key, what]) => (
+              <div key={key} style={{ display: "contents" }}>
+                <dt>
+                  <Key>{key}</Key>
+                </dt>
+                <dd>{what}</dd>
+              </div>
+            ))}
+          </Keys>
+          <Actions>
+            <Button $kind="bright" onPress={() => setHelp(false)}>
+              Close
+            </Button>
+          </Actions>
+        </Window>
+      )}
+    </>
+  );
+}
+
+/** How many instruments have stopped; silent while all is well. */
+function Health() {
+  const { status } = useLive();
+  const all = status?.instruments ?? [];
+  const stopped = all.filter((one) => one.stages.some((stage) => stage.state === "stopped")).length;
+  if (!stopped) return null;
+  return (
+    <span className="health" role="status">
+      {stopped} of {all.length} instruments stopped
+    </span>
+  );
+}

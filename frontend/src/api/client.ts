@@ -1,0 +1,42 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Status = Schemas["Status"];
+export type Channel = Schemas["ChannelStatus"];
+export type Instrument = Schemas["InstrumentStatus"];
+export type Stage = Schemas["StageStatus"];
+export type RunStatus = Schemas["RunStatus"];
+export type TapeLine = Schemas["TapeLine"];
+export type LiveMessage = Schemas["LiveMessage"];
+export type RunRow = Schemas["RunRow"];
+export type RunDetail = Schemas["RunDetail"];
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+/** The sentence of a refusal, whatever form it came in. */
+export function sentence(error: unknown): string {
+  if (error && typeof error === "object" && "detail" in error && typeof error.detail === "string")
+    return error.detail;
+  if (error instanceof Error && error.name !== "TypeError") return error.message;
+  return "The web server does not answer. What is being logged goes on; try again in a moment.";
+}
+
+/** The data of an answer, or an Error with its sentence. */
+export async function got<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result;
+  try {
+    result = await answer;
+  } catch (error) {
+    throw new Error(sentence(error), { cause: error });
+  }
+  if (!result.response.ok) throw new Error(sentence(result.error));
+  return result.data as T;
+}
+
+/** Packed samples from an address. */
+export async function samplesFrom(address: string): Promise<ArrayBuffer> {
+  const response = await fetch(address);
+  if (!response.ok) throw new Error(sentence(await response.json().catch(() => null)));
+  return response.arrayBuffer();
+}

@@ -1,0 +1,199 @@
+import { useState } from "react";
+import { Form, Label, Radio, RadioGroup } from "react-aria-components";
+import styled from "styled-components";
+import { api, got, type RunStatus } from "../api/client";
+import { Button } from "../parts/Button";
+import { Field } from "../parts/Field";
+import { Actions, Trouble, Window } from "../parts/Window";
+
+const LAST = "tidybench-last-run";
+
+interface Particulars {
+  name: string;
+  item: string;
+  operator: string;
+  row_rule: "steady rows" | "each reading";
+}
+
+const blank: Particulars = { name: "", item: "", operator: "", row_rule: "steady rows" };
+
+function remembered(): Particulars {
+  try {
+    return { ...blank, ...(JSON.parse(localStorage.getItem(LAST) ?? "{}") as Partial<Particulars>) };
+  } catch {
+    return blank;
+  }
+}
+
+/** Remember what a run was called, so that the next one begins with it. */
+export const remember = (run: Particulars): void => localStorage.setItem(LAST, JSON.stringify(run));
+
+const Rules = styled(RadioGroup)`
+  display: grid;
+  gap: 6px;
+  .react-aria-Label {
+    font-size: 13px;
+    color: var(--quiet);
+  }
+  .react-aria-Radio {
+    display: flex;
+    gap: 8px;
+    align-items: flex-start;
+    cursor: pointer;
+  }
+  .react-aria-Radio::before {
+    content: "";
+    flex: none;
+    width: 16px;
+    height: 16px;
+    margin-top: 2px;
+    border-radius: 50%;
+    border: 2px solid var(--action);
+  }
+  .react-aria-Radio[data-selected]::before {
+    border-width: 5px;
+  }
+  .react-aria-Radio[data-focus-visible]::before {
+    outline: 3px solid var(--action);
+    outline-offset: 2px;
+  }
+`;
+
+const words = (error: unknown): string => (error instanceof Error ? error.message : String(error));
+
+/** Name a run and begin it. */
+export function BeginWindow({ onClose, onBegun }: { onClose: () => void; onBegun: () => void }) {
+  const [run, setRun] = useState(remembered);
+  const [trouble, setTrouble] = useState("");
+  const [busy, setBusy] = useState(false);
+  const set = (part: Partial<Particulars>): void => setRun((old) => ({ ...old, ...part }));
+  const begin = async (): Promise<void> => {
+    setBusy(true);
+    setTrouble("");
+    try {
+      await got(api.POST("/api/run", { body: run }));
+      remember(run);
+      onBegun();
+      onClose();
+    } catch (error) {
+      setTrouble(words(error));
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <Window title="Begin a run" open onClose={onClose}>
+      <Form
+        style={{ display: "grid", gap: 14 }}
+        onSubmit={(event) => {
+          event.preventDefault();
+          void begin();
+        }}
+      >
+        <Field
+          label="Name"
+          value={run.name}
+          onChange={(name) => set({ name })}
+          required
+          longest={120}
+          autoFocus
+          placeholder="for example: Pump 7 acceptance"
+        />
+        <Field label="Test item" value={run.item} onChange={(item) => set({ item })} longest={120} />
+        <Field
+          label="Operator"
+          value={run.operator}
+          onChange={(operator) => set({ operator })}
+          longest={120}
+        />
+        <Rules
+          value={run.row_rule}
+          onChange={(value) => set({ row_rule: value === "each reading" ? value : "steady rows" })}
+        >
+          <Label>Rows of the CSV</Label>
+          <Radio value="steady rows">Steady rows, at the fastest interval of all channels</Radio>
+          <Radio value="each reading">Each reading, a row whenever one arrives</Radio>
+        </Rules>
+        {trouble && <Trouble>{trouble}</Trouble>}
+        <Actions>
+          <Button onPress={onClose}>Cancel</Button>
+          <Button $kind="bright" type="submit" isDisabled={busy}>
+            Begin logging
+          </Button>
+        </Actions>
+      </Form>
+    </Window>
+  );
+}
+
+/** Write a mark. The time is that of pressing M, not of finishing the sentence: said, so nobody wonders. */
+export function MarkWindow({ onClose }: { onClose: () => void }) {
+  const [text, setText] = useState("");
+  const [trouble, setTrouble] = useState("");
+  const mark = async (): Promise<void> => {
+    try {
+      await got(api.POST("/api/run/marks", { body: { text, by: remembered().operator } }));
+      onClose();
+    } catch (error) {
+      setTrouble(words(error));
+    }
+  };
+  return (
+    <Window title="Mark this moment" open onClose={onClose}>
+      <Form
+        style={{ display: "grid", gap: 14 }}
+        onSubmit={(event) => {
+          event.preventDefault();
+          void mark();
+        }}
+      >
+        <Field
+          label="What happened"
+          value={text}
+          onChange={setText}
+          required
+          longest={500}
+          autoFocus
+          placeholder="for example: valve to 60 %"
+        />
+        {trouble && <Trouble>{trouble}</Trouble>}
+        <Actions>
+          <Button onPress={onClose}>Cancel</Button>
+          <Button $kind="bright" type="submit">
+            Mark
+          </Button>
+        </Actions>
+      </Form>
+    </Window>
+  );
+}
+
+/** Ending a run cannot be taken back, so it asks. */
+export function EndWindow({ run, onClose }: { run: RunStatus; onClose: (ended: boolean) => void }) {
+  const [trouble, setTrouble] = useState("");
+  const [busy, setBusy] = useState(false);
+  const end = async (): Promise<void> => {
+    setBusy(true);
+    try {
+      await got(api.POST("/api/run/end", { body: { run: run.id } }));
+      onClose(true);
+    } catch (error) {
+      setTrouble(words(error));
+      setBusy(false);
+    }
+  };
+  return (
+    <Window title={`End “${run.name}”?`} open onClose={() => onClose(false)} asks>
+      <p>The file is closed and goes to the logbook. The instruments stay connected.</p>
+      {trouble && <Trouble>{trouble}</Trouble>}
+      <Actions>
+        <Button onPress={() => onClose(false)} autoFocus>
+          Go on logging
+        </Button>
+        <Button $kind="bright" onPress={() => void end()} isDisabled={busy}>
+          End the run
+        </Button>
+      </Actions>
+    </Window>
+  );
+}

@@ -1,0 +1,117 @@
+/** The live connection: socket to buffers, past React. React hears of status and tape only. */
+
+import { useSyncExternalStore } from "react";
+import { type LiveMessage, samplesFrom, type Status, type TapeLine } from "../api/client";
+import { Samples } from "./samples";
+
+const TAPE_LINES = 2000;
+const HISTORY_SECONDS = 3600;
+
+export interface LiveState {
+  /** "joining" until the first word, then whether server and recorder are heard. */
+  line: "joining" | "live" | "no server" | "no recorder";
+  since: number;
+  why: string;
+  status: Status | null;
+}
+
+/** One connection for the whole page. */
+export class Connection {
+  readonly samples = new Samples();
+  tape: TapeLine[] = [];
+  leftOut = 0;
+  private state: LiveState = { line: "joining", since: Date.now(), why: "", status: null };
+  private readonly listeners = new Set<() => void>();
+  private readonly tapeListeners = new Set<() => void>();
+  private waiting: ArrayBuffer[] | null = [];
+  private offset = 0;
+  private retry = 300;
+
+  start(): void {
+    const scheme = location.protocol === "https:" ? "wss" : "ws";
+    const socket = new WebSocket(`${scheme}://${location.host}/api/live`);
+    socket.binaryType = "arraybuffer";
+    socket.onopen = () => {
+      this.retry = 300;
+      void this.catchUp();
+    };
+    socket.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
+      if (typeof event.data === "string") this.text(JSON.parse(event.data) as LiveMessage);
+      else if (this.waiting) this.waiting.push(event.data);
+      else this.samples.add(event.data);
+    };
+    socket.onclose = () => {
+      this.waiting = [];
+      this.become("no server", "");
+      setTimeout(() => this.start(), this.retry);
+      this.retry = Math.min(this.retry * 1.6, 4000);
+    };
+  }
+
+  /** Milliseconds since 1970 by the recorder's clock. */
+  now(): number {
+    return Date.now() + this.offset;
+  }
+
+  /** Fill in what was measured before the page opened, or while the line was down. */
+  private async catchUp(): Promise<void> {
+    this.waiting = [];
+    try {
+      this.samples.add(await samplesFrom(`/api/live/history?seconds=${HISTORY_SECONDS}&points=4000`));
+      const response = await fetch("/api/live/tape?last=200");
+      if (response.ok) this.lines((await response.json()) as TapeLine[], 0);
+    } catch {
+      // The live stream goes on without its past.
+    }
+    for (const packed of this.waiting ?? []) this.samples.add(packed);
+    this.waiting = null;
+  }
+
+  private text(message: LiveMessage): void {
+    if (message.kind === "tape" && message.tape) this.lines(message.tape.lines, message.tape.left_out ?? 0);
+    else if (message.kind === "skipped") void this.catchUp();
+    else if (message.kind === "away") this.become("no recorder", message.why ?? "", message.status);
+    else if (message.status) {
+      const offset = message.status.at / 1000 - Date.now();
+      if (Math.abs(offset - this.offset) > 250) this.offset = offset;
+      this.become("live", message.why ?? "", message.status);
+    }
+  }
+
+  private lines(lines: TapeLine[], leftOut: number): void {
+    const last = this.tape.at(-1)?.n ?? 0;
+    const restarted = lines.length > 0 && (lines.at(-1)?.n ?? 0) < last - 100_000;
+    const fresh = restarted ? lines : lines.filter((line) => line.n > last);
+    if (!fresh.length && !leftOut) return;
+    this.tape = [...(restarted ? [] : this.tape), ...fresh].slice(-TAPE_LINES);
+    this.leftOut += leftOut;
+    this.tapeListeners.forEach((listener) => listener());
+  }
+
+  private become(
+    line: LiveState["line"],
+    why: string,
+    status: Status | null | undefined = this.state.status,
+  ): void {
+    const since = line === this.state.line ? this.state.since : Date.now();
+    this.state = { line, since, why, status: status ?? null };
+    this.listeners.forEach((listener) => listener());
+  }
+
+  readonly subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+  readonly snapshot = (): LiveState => this.state;
+  readonly subscribeTape = (listener: () => void): (() => void) => {
+    this.tapeListeners.add(listener);
+    return () => this.tapeListeners.delete(listener);
+  };
+  readonly tapeSnapshot = (): TapeLine[] => this.tape;
+}
+
+export const connection = new Connection();
+
+export const useLive = (): LiveState => useSyncExternalStore(connection.subscribe, connection.snapshot);
+export const useTape = (): TapeLine[] =>
+  useSyncExternalStore(connection.subscribeTape, connection.tapeSnapshot);

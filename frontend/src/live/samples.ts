@@ -1,0 +1,90 @@
+/** Samples in the browser: the recorder's 24-byte records unpacked into one buffer a channel. */
+
+export const RECORD = 24;
+const MOST = 1 << 18;
+
+/** One channel's samples in order of time. Times are milliseconds since 1970. */
+export class Series {
+  times = new Float64Array(1024);
+  values = new Float64Array(1024);
+  qualities = new Uint8Array(1024);
+  length = 0;
+
+  /** Append a sample; one that is not newer than the last is already here and is left out. */
+  push(time: number, value: number, quality: number): void {
+    if (this.length && time <= (this.times[this.length - 1] ?? 0)) return;
+    if (this.length === this.times.length) this.room();
+    this.times[this.length] = time;
+    this.values[this.length] = value;
+    this.qualities[this.length] = quality;
+    this.length++;
+  }
+
+  private room(): void {
+    if (this.length < MOST) {
+      const grown = new Series();
+      grown.times = new Float64Array(this.length * 2);
+      grown.values = new Float64Array(this.length * 2);
+      grown.qualities = new Uint8Array(this.length * 2);
+      grown.times.set(this.times);
+      grown.values.set(this.values);
+      grown.qualities.set(this.qualities);
+      this.times = grown.times;
+      this.values = grown.values;
+      this.qualities = grown.qualities;
+      return;
+    }
+    const half = this.length >> 1;
+    this.times.copyWithin(0, half);
+    this.values.copyWithin(0, half);
+    this.qualities.copyWithin(0, half);
+    this.length -= half;
+  }
+
+  /** The index of the first sample at or after a time. */
+  indexAt(time: number): number {
+    let low = 0;
+    let high = this.length;
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if ((this.times[middle] ?? 0) < time) low = middle + 1;
+      else high = middle;
+    }
+    return low;
+  }
+
+  /** The newest sample, or null. */
+  last(): { time: number; value: number; quality: number } | null {
+    const i = this.length - 1;
+    if (i < 0) return null;
+    return { time: this.times[i] ?? 0, value: this.values[i] ?? NaN, quality: this.qualities[i] ?? 0 };
+  }
+}
+
+/** All channels' samples, by channel number. */
+export class Samples {
+  readonly series = new Map<number, Series>();
+  /** Counts up with every change, so that nothing is drawn for nothing. */
+  version = 0;
+
+  of(channel: number): Series {
+    let found = this.series.get(channel);
+    if (!found) {
+      found = new Series();
+      this.series.set(channel, found);
+    }
+    return found;
+  }
+
+  /** Take in packed records (docs/formats/samples.md). */
+  add(packed: ArrayBuffer): void {
+    const view = new DataView(packed);
+    const whole = packed.byteLength - (packed.byteLength % RECORD);
+    for (let at = 0; at < whole; at += RECORD) {
+      const word = view.getUint32(at, true);
+      const time = view.getInt32(at + 12, true) * 4294967296 + view.getUint32(at + 8, true);
+      this.of((word >>> 8) & 0xffff).push(time / 1000, view.getFloat64(at + 16, true), word & 0xff);
+    }
+    this.version++;
+  }
+}

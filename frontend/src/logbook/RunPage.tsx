@@ -1,0 +1,239 @@
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useMemo } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import styled from "styled-components";
+import { api, got, type RunDetail, samplesFrom } from "../api/client";
+import { LaneStack } from "../bench/LaneStack";
+import { lanesOf } from "../bench/lanes";
+import { remember } from "../bench/RunWindows";
+import { clock, count, figure, length, moment } from "../look/format";
+import { mono, type Theme } from "../look/theme";
+import { Samples } from "../live/samples";
+import { Button } from "../parts/Button";
+import { Trouble } from "../parts/Window";
+import { Sheet, Table } from "./Logbook";
+
+const Facts = styled.dl`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 28px;
+  margin: 0;
+  dt {
+    font-size: 12.5px;
+    color: var(--quiet);
+  }
+  dd {
+    margin: 0;
+    font-weight: 600;
+    overflow-wrap: anywhere;
+  }
+`;
+
+const Two = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
+  gap: 12px;
+  align-items: start;
+  h2 {
+    font-size: 15px;
+    margin-bottom: 6px;
+  }
+  @media (max-width: 900px) {
+    grid-template-columns: minmax(0, 1fr);
+  }
+`;
+
+const Path = styled.code`
+  font: 12.5px ${mono};
+  color: var(--quiet);
+  overflow-wrap: anywhere;
+`;
+
+const Download = styled.a`
+  display: inline-flex;
+  align-items: center;
+  min-height: 36px;
+  padding: 0 16px;
+  border-radius: var(--radius);
+  background: var(--action);
+  color: var(--actionInk);
+  font-weight: 600;
+  text-decoration: none;
+`;
+
+/** One run: lanes, marks, numbers, its CSV. */
+export function RunPage({ theme }: { theme: Theme }) {
+  const { id = "" } = useParams();
+  const run = useQuery({
+    queryKey: ["run", id],
+    queryFn: () => got(api.GET("/api/runs/{key}", { params: { path: { key: id } } })),
+    refetchInterval: (query) => (query.state.data?.complete ? false : 2000),
+  });
+  if (run.isError)
+    return (
+      <Sheet>
+        <Trouble>{run.error.message}</Trouble>
+        <Link to="/logbook">All runs</Link>
+      </Sheet>
+    );
+  if (!run.data) return <Sheet role="status">Opening the run …</Sheet>;
+  return <Whole run={run.data} theme={theme} />;
+}
+
+function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
+  const navigate = useNavigate();
+  const end = run.ended_at ?? null;
+  const again = (): void => {
+    const row_rule = run.row_rule === "each reading" ? "each reading" : "steady rows";
+    remember({ name: run.name, item: "", operator: run.operator, row_rule });
+    void navigate("/?begin");
+  };
+  return (
+    <Sheet>
+      <header>
+        <div style={{ flex: 1 }}>
+          <Link to="/logbook">Logbook</Link>
+          <h1>{run.name}</h1>
+        </div>
+        <Button onPress={again}>Repeat with a new test item</Button>
+        <Download href={`/api/runs/${run.id}/csv`} download={run.csv}>
+          Download the CSV
+        </Download>
+      </header>
+      <Facts>
+        <Fact name="Test item" text={run.item || "–"} />
+        <Fact name="Operator" text={run.operator || "–"} />
+        <Fact name="Begun" text={moment(run.begun_at / 1000)} />
+        <Fact name="Length" text={end ? length((end - run.begun_at) / 1000) : "logging now"} />
+        <Fact name="Why it ended" text={run.reason || "–"} />
+        <Fact name="Completeness" text={completeness(run)} />
+      </Facts>
+      {run.repairs.length > 0 && (
+        <p style={{ color: "var(--caution)", fontWeight: 600 }}>
+          After an interruption: {run.repairs.join(" ")}
+        </p>
+      )}
+      <Trend run={run} theme={theme} />
+      <Two>
+        <section>
+          <h2>Numbers</h2>
+          <Table aria-label="Numbers">
+            <thead>
+              <tr>
+                <th>Channel</th>
+                <th className="number">Mean</th>
+                <th className="number">Minimum</th>
+                <th className="number">Maximum</th>
+                <th className="number wide">Measured</th>
+              </tr>
+            </thead>
+            <tbody>
+              {run.numbers.map((one) => (
+                <tr key={one.number}>
+                  <td>
+                    {one.name}
+                    {one.unit && `, ${one.unit}`}
+                  </td>
+                  {[one.mean, one.minimum, one.maximum].map((value, index) => (
+                    <td className="number" key={index}>
+                      {value === null ? "–" : figure(value, one.decimals)}
+                    </td>
+                  ))}
+                  <td className="number wide">
+                    {count(one.measured)} of {count(one.samples)}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        </section>
+        <section>
+          <h2>Marks</h2>
+          {run.marks.length === 0 ? (
+            <p>No mark was set. M sets one while a run is on.</p>
+          ) : (
+            <Table aria-label="Marks">
+              <tbody>
+                {run.marks.map((mark) => (
+                  <tr key={mark.at}>
+                    <td style={{ whiteSpace: "nowrap" }}>{clock(mark.at / 1000)}</td>
+                    <td>{mark.text}</td>
+                    <td className="wide">{mark.by}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          )}
+        </section>
+      </Two>
+      <p>
+        <Path>
+          {run.folder}/{run.csv}
+        </Path>
+      </p>
+    </Sheet>
+  );
+}
+
+function Fact({ name, text }: { name: string; text: string }) {
+  return (
+    <div>
+      <dt>{name}</dt>
+      <dd>{text}</dd>
+    </div>
+  );
+}
+
+function completeness(run: RunDetail): string {
+  const lost = run.missed + run.gave_up;
+  const polls = `${count(run.polls)} polls`;
+  return lost
+    ? `${polls}, ${count(run.gave_up)} without reply, ${count(run.missed)} missed`
+    : `${polls}, all answered`;
+}
+
+function Trend({ run, theme }: { run: RunDetail; theme: Theme }) {
+  const trend = useQuery({
+    queryKey: ["trend", run.id, run.samples],
+    queryFn: async () => {
+      const samples = new Samples();
+      samples.add(await samplesFrom(`/api/runs/${run.id}/trend?points=1500`));
+      return samples;
+    },
+    placeholderData: (old) => old,
+    structuralSharing: false,
+  });
+  const lanes = useMemo(() => lanesOf(run.numbers), [run.numbers]);
+  const newest = Math.max(
+    0,
+    ...[...(trend.data?.series.values() ?? [])].map((series) => series.last()?.time ?? 0),
+  );
+  const begun = run.begun_at / 1000;
+  const end = run.ended_at ? run.ended_at / 1000 : Math.max(newest, begun + 1000);
+  const view = useCallback(() => ({ start: begun, end }), [begun, end]);
+  const marks = useMemo(
+    () => run.marks.map((mark) => ({ at: mark.at / 1000, text: mark.text })),
+    [run.marks],
+  );
+  if (trend.isError) return <Trouble>{trend.error.message}</Trouble>;
+  if (!trend.data) return <p role="status">Drawing the run …</p>;
+  return (
+    <div style={{ height: Math.max(300, lanes.length * 118 + 40), display: "grid" }}>
+      <LaneStack
+        lanes={lanes}
+        samples={trend.data}
+        view={view}
+        live={false}
+        marks={marks}
+        theme={theme}
+        shows="mean"
+        edge=""
+        controls={
+          <span style={{ padding: "0 12px 0 60px", color: "var(--quiet)", fontSize: 12.5 }}>
+            mean of the run
+          </span>
+        }
+      />
+    </div>
+  );
+}

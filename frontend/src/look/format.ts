@@ -1,0 +1,72 @@
+/** Numbers and times as the interface writes them. */
+
+const two = (n: number): string => String(n).padStart(2, "0");
+
+/** 14:03:12, local time, of milliseconds since 1970. */
+export function clock(ms: number): string {
+  const t = new Date(ms);
+  return `${two(t.getHours())}:${two(t.getMinutes())}:${two(t.getSeconds())}`;
+}
+
+/** 14:03:12.345. */
+export function clockMilli(ms: number): string {
+  return `${clock(ms)}.${String(Math.floor(ms) % 1000).padStart(3, "0")}`;
+}
+
+/** The clock, with the date when it is not today's. */
+export function moment(ms: number, now: number = Date.now()): string {
+  const t = new Date(ms);
+  const same = t.toDateString() === new Date(now).toDateString();
+  const day = `${t.getFullYear()}-${two(t.getMonth() + 1)}-${two(t.getDate())}`;
+  return same ? clock(ms) : `${day} ${clock(ms).slice(0, 5)}`;
+}
+
+/** 00:14:32, with days in front once there are some: 3 d 00:14:32. */
+export function elapsed(ms: number): string {
+  const s = Math.max(0, Math.floor(ms / 1000));
+  const days = Math.floor(s / 86400);
+  const rest = `${two(Math.floor(s / 3600) % 24)}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}`;
+  return days ? `${days} d ${rest}` : rest;
+}
+
+/** 8 min 03 s, 2 h 05 min, 3 d 4 h: a length in words. */
+export function length(ms: number): string {
+  const s = Math.round(ms / 1000);
+  if (s < 60) return `${s} s`;
+  if (s < 3600) return `${Math.floor(s / 60)} min ${two(s % 60)} s`;
+  if (s < 86400) return `${Math.floor(s / 3600)} h ${two(Math.floor(s / 60) % 60)} min`;
+  return `${Math.floor(s / 86400)} d ${Math.floor(s / 3600) % 24} h`;
+}
+
+/** A value with fixed decimals and a real minus sign. */
+export function figure(value: number, decimals: number): string {
+  return value.toFixed(decimals).replace("-", "−");
+}
+
+/** 4 361: thousands apart. */
+export function count(n: number): string {
+  return String(n).replace(/\B(?=(\d{3})+$)/g, " ");
+}
+
+/** Hours as a person says them: 6 h, 12 days. */
+export function hours(h: number): string {
+  if (h < 1) return "less than an hour";
+  return h < 72 ? `${Math.floor(h)} h` : `${Math.floor(h / 24)} days`;
+}
+
+/** The words of a quality (the number in a sample's record), "" for ok. */
+export function qualityWords(quality: number): string {
+  return (
+    [
+      "",
+      "flagged",
+      "no reading",
+      "over range",
+      "under range",
+      "not understood",
+      "bad checksum",
+      "no reply",
+      "link lost",
+    ][quality] ?? "unknown"
+  );
+}

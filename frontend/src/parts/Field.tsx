@@ -1,0 +1,66 @@
+import type { ReactNode } from "react";
+import { FieldError, Input, Label, TextArea, TextField } from "react-aria-components";
+import styled from "styled-components";
+import { mono } from "../look/theme";
+
+const Frame = styled(TextField)`
+  display: grid;
+  gap: 4px;
+  label {
+    font-size: 13px;
+    color: var(--quiet);
+  }
+  input,
+  textarea {
+    min-height: 38px;
+    padding: 7px 10px;
+    border: 1px solid var(--hairline);
+    border-radius: var(--radius);
+    background: var(--panel);
+    width: 100%;
+  }
+  textarea {
+    font: 13px/1.45 ${mono};
+    min-height: 260px;
+    resize: vertical;
+  }
+  .react-aria-FieldError {
+    color: var(--fault);
+    font-size: 13px;
+  }
+`;
+
+export interface FieldProps {
+  label: ReactNode;
+  value: string;
+  onChange: (value: string) => void;
+  required?: boolean;
+  longest?: number;
+  placeholder?: string;
+  lines?: boolean;
+  autoFocus?: boolean;
+}
+
+/** A labelled text field. */
+export function Field({
+  label,
+  value,
+  onChange,
+  required,
+  longest,
+  placeholder,
+  lines,
+  autoFocus,
+}: FieldProps) {
+  return (
+    <Frame value={value} onChange={onChange} isRequired={required} maxLength={longest} autoFocus={autoFocus}>
+      <Label>{label}</Label>
+      {lines ? (
+        <TextArea spellCheck={false} placeholder={placeholder} />
+      ) : (
+        <Input placeholder={placeholder} />
+      )}
+      <FieldError />
+    </Frame>
+  );
+}
