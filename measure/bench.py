@@ -19,7 +19,9 @@ from tidybench.wire.messages import BeginRun, SetupText
 from tidybench.wire.places import Places
 
 
-def setup(name: str, port: str, patterns: str, *, query: str = "", every: float = 0.0, baud: int = 9600) -> SetupText:
+def setup(
+    name: str, port: str, patterns: str, *, query: str = "", every: float = 0.0, baud: int = 9600
+) -> SetupText:
     """A set-up with four-number or one-number messages that end with LF."""
     fields = re.findall(r"<(\w+)>", patterns)
     talks = "when asked" if query else "on its own"

@@ -5,8 +5,8 @@ import pty
 import subprocess
 import sys
 import tty
-from contextlib import contextmanager
 from collections.abc import Iterator
+from contextlib import contextmanager
 
 ECHO = """
 import os, sys

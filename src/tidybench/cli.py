@@ -44,7 +44,9 @@ def _parser() -> argparse.ArgumentParser:
         ("up", "your own bench, without simulated instruments"),
     ):
         sub = commands.add_parser(name, help=text, description=text)
-        sub.add_argument("--port", type=_port, help=f"TCP port of the pages (else {PORT}, or the next one free)")
+        sub.add_argument(
+            "--port", type=_port, help=f"TCP port of the pages (else {PORT}, or the next one free)"
+        )
     check = commands.add_parser("check", help="say what is wrong with a set-up file")
     check.add_argument("setup", type=Path, metavar="SETUP")
     commands.add_parser("address", help="print the address of the running Tidy Bench again")
@@ -56,7 +58,9 @@ def _parser() -> argparse.ArgumentParser:
 def _port(text: str) -> int:
     if text.isascii() and text.isdigit() and 1 <= int(text) <= 65535:
         return int(text)
-    raise argparse.ArgumentTypeError(f"“{text}” is not a port: a whole number from 1 to 65535, for example {PORT}")
+    raise argparse.ArgumentTypeError(
+        f"“{text}” is not a port: a whole number from 1 to 65535, for example {PORT}"
+    )
 
 
 def _up(demo: bool, port: int | None) -> int:

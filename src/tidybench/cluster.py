@@ -38,7 +38,9 @@ def programs() -> Path:
     one = shutil.which("postgres")
     if one:
         return Path(one).resolve().parent
-    raise ClusterError("There is no PostgreSQL server on this computer. Install it: sudo apt-get install postgresql")
+    raise ClusterError(
+        "There is no PostgreSQL server on this computer. Install it: sudo apt-get install postgresql"
+    )
 
 
 def free_port() -> int:
@@ -137,14 +139,20 @@ class Cluster:
         if (self.folder / "PG_VERSION").exists() and self._note.exists():
             self._password = json.loads(self._note.read_text())["password"]
             have, want = (self.folder / "PG_VERSION").read_text().strip(), programs().parts[-2]
-            if have != want and want.isdigit() and not Path(f"/usr/lib/postgresql/{have}/bin/postgres").exists():
+            if (
+                have != want
+                and want.isdigit()
+                and not Path(f"/usr/lib/postgresql/{have}/bin/postgres").exists()
+            ):
                 raise ClusterError(
                     f"The records were made with PostgreSQL {have}, and only {want} is here. Install postgresql-{have}."
                 )
             return
         if (self.folder / "PG_VERSION").exists():
             # Nobody has the password any more. The records can be made again from the run folders.
-            self.folder.rename(self.folder.with_name(f"{self.folder.name}.without-password-{int(time.time())}"))
+            self.folder.rename(
+                self.folder.with_name(f"{self.folder.name}.without-password-{int(time.time())}")
+            )
         self.folder.parent.mkdir(parents=True, exist_ok=True)
         if self._owner.uid is not None:
             self.folder.parent.chmod(0o711)
@@ -213,7 +221,9 @@ class Cluster:
             except psycopg.OperationalError as error:
                 if not self.alive or time.monotonic() > until:
                     tail = self._log.read_text(errors="replace").strip().splitlines()[-1:] or [str(error)]
-                    raise ClusterError(f"PostgreSQL did not start: {tail[0]} (all of it: {self._log})") from error
+                    raise ClusterError(
+                        f"PostgreSQL did not start: {tail[0]} (all of it: {self._log})"
+                    ) from error
                 time.sleep(0.05)
 
     def _make_database(self) -> None:

@@ -33,7 +33,9 @@ class Acceptance:
     def __init__(self, runs: Path, setups: Path, begun: int, bench: str) -> None:
         self._now = begun
         self._begun = begun
-        texts = {path.name.split(".")[0]: path.read_text("utf-8") for path in sorted(setups.glob("*.setup.toml"))}
+        texts = {
+            path.name.split(".")[0]: path.read_text("utf-8") for path in sorted(setups.glob("*.setup.toml"))
+        }
         self._setups = [load(text) for text in texts.values()]
         numbers = {c.id: n for n, c in enumerate((c for s in self._setups for c in s.channel), 1)}
         self._plans = plan_links(self._setups, numbers)

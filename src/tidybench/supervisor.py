@@ -55,7 +55,9 @@ class Child:
 class Supervisor:
     """One running Tidy Bench."""
 
-    def __init__(self, places: Places, *, demo: bool, port: int | None, front_end: Path, setups: list[Path]) -> None:
+    def __init__(
+        self, places: Places, *, demo: bool, port: int | None, front_end: Path, setups: list[Path]
+    ) -> None:
         self._places, self._demo, self._front_end, self._setups = places, demo, front_end, setups
         self._wanted_port = port
         self._done = threading.Event()
@@ -110,7 +112,10 @@ class Supervisor:
         }
         if self._demo:
             print("Stand-ins …", flush=True)
-            self._add("stand-ins", [*python, "tidybench.standins", str(places.simulated), str(places.data / "control")])
+            self._add(
+                "stand-ins",
+                [*python, "tidybench.standins", str(places.simulated), str(places.data / "control")],
+            )
         print("Recorder …", flush=True)
         recorder = [*python, "tidybench.recorder"]
         self._add("recorder", recorder, [*recorder, "--carry-on"], nice=False)
@@ -123,7 +128,10 @@ class Supervisor:
         self._environment["TIDY_DATABASE_URL"] = address
         print("Web server …", flush=True)
         folders = [part for folder in self._setups for part in ("--setups", str(folder))]
-        self._add("web", [*python, "tidybench.web", "--port", str(port), "--front-end", str(self._front_end), *folders])
+        self._add(
+            "web",
+            [*python, "tidybench.web", "--port", str(port), "--front-end", str(self._front_end), *folders],
+        )
         self._wait_ready(port, token)
         return url
 
@@ -144,7 +152,9 @@ class Supervisor:
             if not _free(self._wanted_port):
                 who = listener(self._wanted_port)
                 held = f" by {who}" if who else ""
-                raise StartError(f"Port {self._wanted_port} is taken{held}. Choose another: --port {PORT + 1}.")
+                raise StartError(
+                    f"Port {self._wanted_port} is taken{held}. Choose another: --port {PORT + 1}."
+                )
             return self._wanted_port
         for port in range(PORT, PORT + 50):
             if _free(port):
@@ -206,7 +216,9 @@ class Supervisor:
             self._keep_alive()
             time.sleep(0.05)
         if not self._done.is_set():
-            raise StartError(f"It did not become ready in 30 s: {words}. What happened stands in {self._logs}.")
+            raise StartError(
+                f"It did not become ready in 30 s: {words}. What happened stands in {self._logs}."
+            )
 
     def _watch(self) -> None:
         while not self._done.wait(0.1):
@@ -223,7 +235,9 @@ class Supervisor:
                 continue
             assert child.process is not None
             child.deaths += 1
-            print(f"The {child.name} ended ({_how(child.process.returncode)}); it is started again.", flush=True)
+            print(
+                f"The {child.name} ended ({_how(child.process.returncode)}); it is started again.", flush=True
+            )
             self._launch(child, child.again)
         if self._cluster is not None and not self._cluster.alive:
             print("The database ended; it is started again.", flush=True)

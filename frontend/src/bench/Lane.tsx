@@ -172,7 +172,7 @@ export function Lane({ lane, samples, view, marks, first, theme, register, shows
         shows={shows}
         scale={scale}
         height={height}
-        pens={pens}
+        pensRef={pens}
       />
     </Row>
   );

@@ -84,7 +84,7 @@ export function LaneStack({
   const draws = useRef(new Set<() => void>());
   const box = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState(0);
-  const [axis, setAxis] = useState(() => view());
+  const [beatAxis, setBeatAxis] = useState(() => view());
 
   const register = useCallback((draw: () => void) => {
     draws.current.add(draw);
@@ -103,7 +103,6 @@ export function LaneStack({
 
   useEffect(() => {
     draws.current.forEach((draw) => draw());
-    setAxis(view());
   }, [view, marks, live]);
 
   useEffect(() => {
@@ -121,13 +120,14 @@ export function LaneStack({
       draws.current.forEach((draw) => draw());
       if (time - told > 200) {
         told = time;
-        setAxis(now);
+        setBeatAxis(now);
       }
     };
     frame = requestAnimationFrame(beat);
     return () => cancelAnimationFrame(frame);
   }, [live, view]);
 
+  const axis = live ? beatAxis : view();
   const height = Math.max(LEAST, Math.floor(room / Math.max(lanes.length, 1)));
   const span = axis.end - axis.start;
   const { step, at } = timeTicks(axis.start, axis.end, 6);

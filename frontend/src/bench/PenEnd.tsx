@@ -76,7 +76,7 @@ export interface PenEndProps {
   shows: "now" | "mean";
   scale: [number, number];
   height: number;
-  pens: RefObject<((view: LaneView, scale: [number, number]) => void) | null>;
+  pensRef: RefObject<((view: LaneView, scale: [number, number]) => void) | null>;
 }
 
 interface Shown {
@@ -86,7 +86,7 @@ interface Shown {
 }
 
 /** The limit rail and the readouts. Digits and pointers are written past React, at most a few times a second. */
-export function PenEnd({ lane, samples, theme, shows, scale, height, pens }: PenEndProps) {
+export function PenEnd({ lane, samples, theme, shows, scale, height, pensRef }: PenEndProps) {
   const pointers = useRef(new Map<number, SVGPathElement>());
   const cells = useRef(new Map<number, { digits: HTMLElement; limits: HTMLElement }>());
   const [order, setOrder] = useState<number[]>(() => lane.channels.map((channel) => channel.number));
@@ -94,7 +94,7 @@ export function PenEnd({ lane, samples, theme, shows, scale, height, pens }: Pen
   useEffect(() => {
     let written = 0;
     let sorted = 0;
-    pens.current = (view, current) => {
+    pensRef.current = (view, current) => {
       const time = performance.now();
       const values = new Map<number, Shown>();
       for (const channel of lane.channels) values.set(channel.number, read(channel, samples, view, shows));
@@ -116,9 +116,9 @@ export function PenEnd({ lane, samples, theme, shows, scale, height, pens }: Pen
       }
     };
     return () => {
-      pens.current = null;
+      pensRef.current = null;
     };
-  }, [lane, samples, shows, height, pens]);
+  }, [lane, samples, shows, height, pensRef]);
 
   const at = (value: number): number => height - ((value - scale[0]) / (scale[1] - scale[0])) * height;
   const clip = (y: number): number => Math.min(Math.max(y, 0), height);

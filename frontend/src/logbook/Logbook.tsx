@@ -134,7 +134,7 @@ export function Logbook() {
                 <td className="wide">{run.item}</td>
                 <td className="wide">{run.operator}</td>
                 <td className="number wide">
-                  {length(((run.ended_at ?? Date.now() * 1000) - run.begun_at) / 1000)}
+                  {run.ended_at ? length((run.ended_at - run.begun_at) / 1000) : "–"}
                 </td>
                 <td className="number wide">{count(run.samples)}</td>
                 <td title={run.reason}>{statusWords(run)}</td>

@@ -8,7 +8,7 @@ that a technician can read a tape in any editor and a script can get the bytes b
 import json
 from dataclasses import dataclass
 from functools import lru_cache
-from json.encoder import encode_basestring  # type: ignore[attr-defined]
+from json.encoder import encode_basestring
 from typing import Any, ClassVar
 
 

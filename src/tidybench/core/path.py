@@ -95,9 +95,7 @@ def _bytes(facts: Facts) -> Stage:
     counts = facts.counts
     since = counts.last_in or counts.opened_at
     if facts.now - since > _patience(facts):
-        try_this = (
-            "Check power, that the instrument's own output is set to serial, and whether the cable is crossed."
-        )
+        try_this = "Check power, that the instrument's own output is set to serial, and whether the cable is crossed."
         if counts.last_in:
             try_this = "Check power and the cable. " + (
                 "Its settings may have changed." if facts.asked else "It may have stopped talking on its own."
@@ -116,7 +114,9 @@ def _bytes(facts: Facts) -> Stage:
             f"Bytes come, but they are not text ({sample}). The baud rate, the data bits or the parity "
             f"differ from the instrument's: it is read at {facts.settings}.",
         )
-    odd = f"{counts.unprintable} of {counts.bytes_in} not printable" if counts.unprintable else "all printable"
+    odd = (
+        f"{counts.unprintable} of {counts.bytes_in} not printable" if counts.unprintable else "all printable"
+    )
     return Stage("Bytes", "passing", "", f"Last byte {_ago(facts, counts.last_in)} ago, {odd}.")
 
 

@@ -52,16 +52,22 @@ def unpack(data: bytes) -> "np.ndarray[tuple[int], np.dtype[np.void]]":
     return np.frombuffer(data, DTYPE, count=len(data) // RECORD_SIZE)
 
 
-def channels_of(records: "np.ndarray[tuple[int], np.dtype[np.void]]") -> "np.ndarray[tuple[int], np.dtype[np.uint16]]":
+def channels_of(
+    records: "np.ndarray[tuple[int], np.dtype[np.void]]",
+) -> "np.ndarray[tuple[int], np.dtype[np.uint16]]":
     """The channel number of each record."""
     return ((records["word"] >> np.uint64(8)) & np.uint64(0xFFFF)).astype(np.uint16)
 
 
-def qualities_of(records: "np.ndarray[tuple[int], np.dtype[np.void]]") -> "np.ndarray[tuple[int], np.dtype[np.uint8]]":
+def qualities_of(
+    records: "np.ndarray[tuple[int], np.dtype[np.void]]",
+) -> "np.ndarray[tuple[int], np.dtype[np.uint8]]":
     """The quality of each record."""
     return (records["word"] & np.uint64(0xFF)).astype(np.uint8)
 
 
-def sequences_of(records: "np.ndarray[tuple[int], np.dtype[np.void]]") -> "np.ndarray[tuple[int], np.dtype[np.uint64]]":
+def sequences_of(
+    records: "np.ndarray[tuple[int], np.dtype[np.void]]",
+) -> "np.ndarray[tuple[int], np.dtype[np.uint64]]":
     """The run-wide sequence number of each record."""
     return records["word"] >> np.uint64(24)

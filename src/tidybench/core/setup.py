@@ -46,8 +46,15 @@ class LinkPart(_Part):
     baud: Annotated[int, Field(ge=50, le=12_000_000)] = 9600
     data_bits: Literal[5, 6, 7, 8] = 8
     parity: Literal["none", "even", "odd", "mark", "space"] = "none"
-    stop_bits: Literal[1, 1.5, 2] = 1
+    stop_bits: Annotated[float, Field(json_schema_extra={"enum": [1, 1.5, 2]})] = 1
     flow_control: Literal["none", "rts/cts", "xon/xoff", "dsr/dtr"] = "none"
+
+    @field_validator("stop_bits")
+    @classmethod
+    def _known_stop_bits(cls, value: float) -> float:
+        if value not in (1, 1.5, 2):
+            raise ValueError("there are 1, 1.5 or 2 stop bits")
+        return value
 
     @property
     def byte_time(self) -> float:
@@ -95,7 +102,9 @@ class QueryPart(_Part):
     @classmethod
     def _not_too_fast(cls, value: float) -> float:
         if 0 < value < 0.001:
-            raise ValueError("a poll interval is 0 (the next as soon as the reply is whole) or at least 0.001 s")
+            raise ValueError(
+                "a poll interval is 0 (the next as soon as the reply is whole) or at least 0.001 s"
+            )
         return value
 
     @field_validator("send")
@@ -166,7 +175,9 @@ class Setup(_Part):
         if talks == "when asked" and self.listen is not None:
             problems.append('[listen]: belongs to an instrument that talks "on its own"')
         if talks == "on its own" and self.listen is None:
-            problems.append("[listen]: an instrument that talks on its own needs the patterns of its messages")
+            problems.append(
+                "[listen]: an instrument that talks on its own needs the patterns of its messages"
+            )
         if talks == "on its own" and self.query:
             problems.append('[[query]]: belongs to an instrument that talks "when asked"')
         fields: dict[str | None, set[str]] = {}
@@ -178,9 +189,14 @@ class Setup(_Part):
                 except PatternError as error:
                     problems.append(f"{where}: pattern {number}: {error}")
         ids = [query.id for query in self.query]
-        problems += [f"[[query]]: the id “{i}” is used twice" for i in sorted({i for i in ids if ids.count(i) > 1})]
+        problems += [
+            f"[[query]]: the id “{i}” is used twice" for i in sorted({i for i in ids if ids.count(i) > 1})
+        ]
         names = [c.id for c in self.channel]
-        problems += [f"[[channel]]: the id “{i}” is used twice" for i in sorted({i for i in names if names.count(i) > 1})]
+        problems += [
+            f"[[channel]]: the id “{i}” is used twice"
+            for i in sorted({i for i in names if names.count(i) > 1})
+        ]
         if problems:
             return problems
         for channel in self.channel:
@@ -258,9 +274,13 @@ def _sentences(error: Any, text: str) -> list[str]:
     if kind == "missing":
         return [f"{where}: this key is missing."]
     if kind == "literal_error":
-        return [f"{place}: {error['input']!r} is not possible here; {message.removeprefix('Input should be ')} is."]
+        return [
+            f"{place}: {error['input']!r} is not possible here; {message.removeprefix('Input should be ')} is."
+        ]
     if kind == "string_pattern_mismatch" and path and path[-1] == "id":
-        return [f"{place}: {error['input']!r} cannot be an id: small letters, digits, dots and dashes, at most 64."]
+        return [
+            f"{place}: {error['input']!r} cannot be an id: small letters, digits, dots and dashes, at most 64."
+        ]
     return [f"{place}: {message[0].lower()}{message[1:]} ({error['input']!r} was given)."]
 
 

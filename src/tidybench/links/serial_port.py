@@ -38,7 +38,9 @@ class SerialLink:
     def __init__(self, device: str, name: str, settings: LinkPart) -> None:
         self._name = name
         if not os.path.exists(device):
-            raise LinkError("missing", f"There is no port {name}. Plug the adapter in; it is taken up by itself.")
+            raise LinkError(
+                "missing", f"There is no port {name}. Plug the adapter in; it is taken up by itself."
+            )
         try:
             self._serial = serial.Serial(
                 device,
@@ -67,7 +69,9 @@ class SerialLink:
         text = str(error)
         if number in (errno.EAGAIN, errno.EBUSY) or "exclusively lock" in text:
             who = " and ".join(map(str, holders(device))) or "another program"
-            return LinkError("in use", f"The port {self._name} is held by {who}. Close it there; it is taken up by itself.")
+            return LinkError(
+                "in use", f"The port {self._name} is held by {who}. Close it there; it is taken up by itself."
+            )
         if number in (errno.EACCES, errno.EPERM):
             return LinkError(
                 "forbidden",
@@ -75,7 +79,9 @@ class SerialLink:
                 f"sudo usermod -aG dialout {os.environ.get('USER', 'YOUR-NAME')}, then log in again.",
             )
         if number in (errno.ENOENT, errno.ENXIO, errno.ENODEV, errno.EIO):
-            return LinkError("missing", f"There is no port {self._name}. Plug the adapter in; it is taken up by itself.")
+            return LinkError(
+                "missing", f"There is no port {self._name}. Plug the adapter in; it is taken up by itself."
+            )
         return LinkError("settings", f"The port {self._name} does not take these settings: {text}.")
 
     def read(self, timeout: float | None) -> bytes:
@@ -132,4 +138,6 @@ class SerialLink:
             pass
 
     def _gone(self) -> LinkError:
-        return LinkError("lost", f"The port {self._name} has vanished. Plug it in again; it is taken up by itself.")
+        return LinkError(
+            "lost", f"The port {self._name} has vanished. Plug it in again; it is taken up by itself."
+        )

@@ -65,7 +65,10 @@ def main() -> int:
 
 def _apply(bench: Bench, files: list[Path]) -> bool:
     try:
-        texts = [SetupText(id=load(text).instrument.id, text=text) for text in (f.read_text("utf-8") for f in files)]
+        texts = [
+            SetupText(id=load(text).instrument.id, text=text)
+            for text in (f.read_text("utf-8") for f in files)
+        ]
         bench.apply(texts)
     except (OSError, SetupError, Refused) as error:
         print(error, file=sys.stderr)

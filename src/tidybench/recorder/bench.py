@@ -136,7 +136,10 @@ class Bench:
         try:
             self.setups, plans = self._plans(texts, self.state.numbers)
         except Refused:
-            self.setups, plans = [], []  # a state file of another version: set-ups come again from the web server
+            self.setups, plans = (
+                [],
+                [],
+            )  # a state file of another version: set-ups come again from the web server
         self.workers = {}
         for plan in plans:
             device = device_of(plan.key, self.places.simulated)
@@ -166,7 +169,10 @@ class Bench:
 
     def ports(self) -> list[PortInfo]:
         """The ports as they are right now."""
-        return [PortInfo(name=p.name, device=p.device, description=p.description) for p in ports(self.places.simulated)]
+        return [
+            PortInfo(name=p.name, device=p.device, description=p.description)
+            for p in ports(self.places.simulated)
+        ]
 
     # ---- runs
 
@@ -187,7 +193,9 @@ class Bench:
                 raise Refused("conflict", "There is no channel to log. Connect an instrument first.")
             free = shutil.disk_usage(self.places.runs).free
             if free < LEAST_FREE:
-                raise Refused("disk", f"Only {free // 2**20} MB are free in {self.places.runs}. Make room first.")
+                raise Refused(
+                    "disk", f"Only {free // 2**20} MB are free in {self.places.runs}. Make room first."
+                )
             now = self.clock.now()
             try:
                 self.log = RunLog.begin(
@@ -202,7 +210,9 @@ class Bench:
                     setups={item.id: item.text for item in self.state.setups},
                 )
             except OSError as error:
-                raise Refused("disk", f"The run folder cannot be made: {error.strerror} ({self.places.runs}).") from error
+                raise Refused(
+                    "disk", f"The run folder cannot be made: {error.strerror} ({self.places.runs})."
+                ) from error
             self.state.run = str(self.log.folder)
             self._save()
             self.journal.put("", begin_note(name, now))
@@ -343,7 +353,8 @@ class Bench:
             pending=worker.reader.framer.pending,
         )
         stages = [
-            StageStatus(name=s.name, state=s.state, words=s.words, sentence=s.sentence) for s in reading_path(facts)
+            StageStatus(name=s.name, state=s.state, words=s.words, sentence=s.sentence)
+            for s in reading_path(facts)
         ]
         return InstrumentStatus(
             id=setup.instrument.id,
@@ -380,6 +391,3 @@ class Bench:
 
 def _named(terminator: str) -> str:
     return terminator.replace("\r", "CR ").replace("\n", "LF ").strip()
-
-
-

@@ -129,7 +129,9 @@ class Pump(threading.Thread):
             try:
                 log.end(now, reason)
             except OSError as error:
-                raise Refused("disk", f"The run was ended, but its summary could not be written: {error.strerror}.") from error
+                raise Refused(
+                    "disk", f"The run was ended, but its summary could not be written: {error.strerror}."
+                ) from error
 
 
 def _for_the_eye(entries: Sequence[Entry], total: int) -> bytes:

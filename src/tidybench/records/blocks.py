@@ -181,7 +181,9 @@ def _join(blocks: Any) -> Series:
     return Series(
         np.concatenate([np.array(b.times, np.int64) for b in blocks]) if blocks else np.empty(0, np.int64),
         np.concatenate([np.array(b.values, np.float64) for b in blocks]) if blocks else np.empty(0),
-        np.concatenate([np.array(b.qualities, np.int64) for b in blocks]) if blocks else np.empty(0, np.int64),
+        np.concatenate([np.array(b.qualities, np.int64) for b in blocks])
+        if blocks
+        else np.empty(0, np.int64),
     )
 
 
@@ -220,7 +222,9 @@ def picture(session: Session, run: uuid.UUID, number: int, start: int, end: int,
     return Series(series.times[index], series.values[index], series.qualities[index])
 
 
-def _from_summaries(session: Session, run: uuid.UUID, number: int, start: int, end: int, width: int) -> Series:
+def _from_summaries(
+    session: Session, run: uuid.UUID, number: int, start: int, end: int, width: int
+) -> Series:
     rows = session.execute(
         select(Summary.start, Summary.minimum, Summary.maximum, Summary.measured, Summary.worst)
         .where(
@@ -236,7 +240,7 @@ def _from_summaries(session: Session, run: uuid.UUID, number: int, start: int, e
     values: list[float] = []
     qualities: list[int] = []
     for at, low, high, measured, worst in rows:
-        if measured:
+        if measured and low is not None and high is not None:
             times += [at + width // 4, at + width * 3 // 4]
             values += [low, high]
             qualities += [0, 0]

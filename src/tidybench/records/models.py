@@ -3,7 +3,18 @@
 import uuid
 from typing import Any
 
-from sqlalchemy import BigInteger, Boolean, Double, ForeignKey, Index, Integer, SmallInteger, Text, UniqueConstraint, false
+from sqlalchemy import (
+    BigInteger,
+    Boolean,
+    Double,
+    ForeignKey,
+    Index,
+    Integer,
+    SmallInteger,
+    Text,
+    UniqueConstraint,
+    false,
+)
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB, UUID
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -129,4 +140,3 @@ class Mark(Base):
     at: Mapped[int] = mapped_column(BigInteger)
     text: Mapped[str] = mapped_column(Text)
     by: Mapped[str] = mapped_column(Text)
-

@@ -42,16 +42,22 @@ def save(session: Session, bench: int, text: str) -> int:
         select(Instrument).where(Instrument.bench_id == bench, Instrument.key == setup.instrument.id)
     )
     if instrument is None:
-        instrument = Instrument(bench_id=bench, key=setup.instrument.id, name=setup.instrument.name, in_use=True)
+        instrument = Instrument(
+            bench_id=bench, key=setup.instrument.id, name=setup.instrument.name, in_use=True
+        )
         session.add(instrument)
         session.flush()
     same = session.scalar(
-        select(SetupVersion.version).where(SetupVersion.instrument_id == instrument.id, SetupVersion.text == text)
+        select(SetupVersion.version).where(
+            SetupVersion.instrument_id == instrument.id, SetupVersion.text == text
+        )
     )
     if same is not None:
         return same
     newest = session.scalar(
-        select(func.coalesce(func.max(SetupVersion.version), 0)).where(SetupVersion.instrument_id == instrument.id)
+        select(func.coalesce(func.max(SetupVersion.version), 0)).where(
+            SetupVersion.instrument_id == instrument.id
+        )
     )
     version = (newest or 0) + 1
     instrument.name, instrument.in_use = setup.instrument.name, True
@@ -69,7 +75,9 @@ def in_force(session: Session, bench: int) -> list[Stored]:
         .subquery()
     )
     rows = session.execute(
-        select(Instrument.key, Instrument.name, SetupVersion.version, SetupVersion.saved_at, SetupVersion.text)
+        select(
+            Instrument.key, Instrument.name, SetupVersion.version, SetupVersion.saved_at, SetupVersion.text
+        )
         .join(SetupVersion, SetupVersion.instrument_id == Instrument.id)
         .join(newest, (newest.c.instrument_id == Instrument.id) & (newest.c.version == SetupVersion.version))
         .where(Instrument.bench_id == bench, Instrument.in_use)

@@ -151,7 +151,9 @@ class RunLog:
             self.turned |= self._tape.append(data)
         except OSError as error:
             # The CSV matters more: the tape is given up before it.
-            self.troubles["tape"] = f"The tape of this run ends here: {error.strerror}. Rows are still logged."
+            self.troubles["tape"] = (
+                f"The tape of this run ends here: {error.strerror}. Rows are still logged."
+            )
             self._tape = None
 
     def _write_samples(self, data: bytes) -> None:

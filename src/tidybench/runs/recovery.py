@@ -91,7 +91,7 @@ def _complete_samples(folder: Path, state: RunState) -> tuple[int, int, RunCount
     base = counts.sequence
     added, last_sequence, last_at = 0, last, state.begun_at
     links: set[str] = set()
-    file = Appender(path)
+    appender = Appender(path)
     for item in reread(folder, first):
         event = item.event
         last_sequence, last_at = max(last_sequence, item.sequence), max(last_at, event.at)
@@ -107,9 +107,9 @@ def _complete_samples(folder: Path, state: RunState) -> tuple[int, int, RunCount
         packed = item.batch.pack(item.sequence)
         if item.sequence == last:
             packed = packed[have * RECORD_SIZE :]
-        file.append(packed)
+        appender.append(packed)
         added += len(packed) // RECORD_SIZE
-    file.close()
+    appender.close()
     return last_sequence, added, counts, last_at, links
 
 
@@ -148,9 +148,15 @@ def _complete_rows(folder: Path, state: RunState, last_at: int) -> tuple[int, in
     stamps = Stamps()
     fresh: list[str] = []
     for sequence in np.unique(sequences_of(records)):
-        part = records[sequences_of(records) == sequence] if len(records) < 5000 else _part(records, int(sequence))
+        part = (
+            records[sequences_of(records) == sequence]
+            if len(records) < 5000
+            else _part(records, int(sequence))
+        )
         words = ((part["word"] >> np.uint64(8) & np.uint64(0xFFFF)) << np.uint64(8)) | qualities_of(part)
-        batch = Batch([int(w) for w in words], [int(t) for t in part["time"]], [float(v) for v in part["value"]])
+        batch = Batch(
+            [int(w) for w in words], [int(t) for t in part["time"]], [float(v) for v in part["value"]]
+        )
         fresh += rule.feed(max(batch.times), batch)
     fresh += rule.until(last_at)
     if state.row_rule == "each reading" and last_row is not None:
@@ -167,7 +173,9 @@ def _complete_rows(folder: Path, state: RunState, last_at: int) -> tuple[int, in
     return rows + len(fresh), len(fresh)
 
 
-def _part(records: "np.ndarray[tuple[int], np.dtype[np.void]]", sequence: int) -> "np.ndarray[tuple[int], np.dtype[np.void]]":
+def _part(
+    records: "np.ndarray[tuple[int], np.dtype[np.void]]", sequence: int
+) -> "np.ndarray[tuple[int], np.dtype[np.void]]":
     sequences = sequences_of(records)
     return records[np.searchsorted(sequences, sequence) : np.searchsorted(sequences, sequence, side="right")]
 

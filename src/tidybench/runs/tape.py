@@ -5,6 +5,7 @@ import shutil
 import threading
 from collections.abc import Iterator
 from pathlib import Path
+from typing import IO
 
 from tidybench.core.events import Event, TapeError, parse_tape_line
 from tidybench.runs.files import Appender
@@ -72,10 +73,15 @@ def read_tape(folder: Path, first_segment: int = 1) -> Iterator[tuple[int, str, 
     for path in segments(folder):
         if int(path.name[:4]) < first_segment:
             continue
-        opened = gzip.open(path, "rt", encoding="utf-8", newline="\n") if path.suffix == ".gz" else None
-        with opened or open(path, encoding="utf-8", newline="\n") as lines:
+        with _lines_of(path) as lines:
             for number, line in enumerate(lines, 1):
                 try:
                     yield parse_tape_line(line)
                 except TapeError as error:
                     raise TapeError(f"{path.name}, line {number}: {error}") from error
+
+
+def _lines_of(path: Path) -> IO[str]:
+    if path.suffix == ".gz":
+        return gzip.open(path, "rt", encoding="utf-8", newline="\n")
+    return open(path, encoding="utf-8", newline="\n")

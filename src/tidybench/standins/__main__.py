@@ -57,7 +57,9 @@ def main() -> None:
     folder = Path(sys.argv[1])
     folder.mkdir(parents=True, exist_ok=True)
     loop = Loop()
-    devices: dict[str, Device] = {d.name: d for d in (LoopFlowMeter(folder, loop), PowerAnalyser(folder, loop))}
+    devices: dict[str, Device] = {
+        d.name: d for d in (LoopFlowMeter(folder, loop), PowerAnalyser(folder, loop))
+    }
     for device in devices.values():
         device.start()
     done = threading.Event()

@@ -11,7 +11,9 @@ from pathlib import Path
 
 from tidybench.standins.uart import misread
 
-BAUDS = {getattr(termios, name): int(name[1:]) for name in dir(termios) if name[0] == "B" and name[1:].isdigit()}
+BAUDS = {
+    getattr(termios, name): int(name[1:]) for name in dir(termios) if name[0] == "B" and name[1:].isdigit()
+}
 FAULTS = ("unplugged", "silent", "garbled", "cut short", "doubled", "late", "dashes", "stuck", "flood")
 
 

@@ -51,17 +51,23 @@ class Access:
     def _refusal(self, scope: Scope, headers: Headers) -> Response | None:
         host, origin = headers.get("host", ""), headers.get("origin")
         if host.lower() not in self._hosts:
-            return _no(421, f"This server is not called “{host[:100]}”. Open the address that Tidy Bench printed.")
+            return _no(
+                421, f"This server is not called “{host[:100]}”. Open the address that Tidy Bench printed."
+            )
         if origin is not None and origin.lower() not in self._origins:
             return _no(403, f"A page of {origin[:100]} may not use this bench.")
         length = headers.get("content-length", "0")
         if not length.isdigit() or int(length) > LONGEST_BODY:
-            return _no(413, f"That is too large: at most {LONGEST_BODY // 2**20} MB are taken in one request.")
+            return _no(
+                413, f"That is too large: at most {LONGEST_BODY // 2**20} MB are taken in one request."
+            )
         query = parse_qs(scope["query_string"].decode("latin-1"))
         if scope["type"] == "http" and scope["method"] == "GET" and self._right(query.pop("token", [""])[0]):
             rest = urlencode(query, doseq=True)
             response = RedirectResponse(scope["path"] + (f"?{rest}" if rest else ""), 303)
-            response.set_cookie(self._cookie, self._token, httponly=True, samesite="strict", max_age=365 * 86400)
+            response.set_cookie(
+                self._cookie, self._token, httponly=True, samesite="strict", max_age=365 * 86400
+            )
             return response
         if self._right(self._given(headers)):
             return None
@@ -85,7 +91,9 @@ class Access:
     @staticmethod
     def _refuse_body(scope: Scope, send: Send) -> Callable[[], Awaitable[None]]:
         async def refuse() -> None:
-            response = _no(413, f"That is too large: at most {LONGEST_BODY // 2**20} MB are taken in one request.")
+            response = _no(
+                413, f"That is too large: at most {LONGEST_BODY // 2**20} MB are taken in one request."
+            )
             await response(scope, _nothing, send)
 
         return refuse

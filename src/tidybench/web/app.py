@@ -29,7 +29,9 @@ from tidybench.wire.client import RecorderAway
 from tidybench.wire.places import Places
 
 
-def make_app(places: Places, engine: Engine, front_end: Path | None = None, setups: list[Path] | None = None) -> FastAPI:
+def make_app(
+    places: Places, engine: Engine, front_end: Path | None = None, setups: list[Path] | None = None
+) -> FastAPI:
     """The application without its access control. `setups`: folders of set-up files to take in."""
 
     @contextlib.asynccontextmanager

@@ -147,7 +147,9 @@ async def health(request: Request) -> Health:
     free = status.disk.free_bytes
     disk = Part(well=free > 200 * 2**20, words=f"{free / 2**30:.1f} GB free")
     parts = (recorder, database, links, disk)
-    return Health(well=all(p.well for p in parts), recorder=recorder, database=database, links=links, disk=disk)
+    return Health(
+        well=all(p.well for p in parts), recorder=recorder, database=database, links=links, disk=disk
+    )
 
 
 def _database(context: Context) -> Part:
@@ -155,6 +157,8 @@ def _database(context: Context) -> Part:
         with context.engine.connect() as connection:
             connection.execute(text("SELECT 1"))
     except Exception as error:
-        return Part(well=False, words=f"does not answer ({str(error).splitlines()[0]}); runs are logged all the same")
+        return Part(
+            well=False, words=f"does not answer ({str(error).splitlines()[0]}); runs are logged all the same"
+        )
     trouble = context.clerk.trouble
     return Part(well=not trouble, words=trouble or "answers, records follow")

@@ -43,7 +43,9 @@ class Clerk(threading.Thread):
                 self.trouble = ""
             except (OperationalError, DBAPIError) as error:
                 first = str(error.orig).splitlines()[0] if error.orig else str(error)
-                self.trouble = f"The database does not answer ({first}). Runs are logged all the same; records follow."
+                self.trouble = (
+                    f"The database does not answer ({first}). Runs are logged all the same; records follow."
+                )
             except OSError as error:
                 self.trouble = f"A run folder cannot be read: {error}."
             self._stopping.wait(EVERY)
@@ -106,7 +108,16 @@ class Clerk(threading.Thread):
                 session.execute(update(Run).where(Run.id == key).values(**changing))
             return row.followed, row.complete
         fixed = state.model_dump(include={"name", "item", "operator", "row_rule", "begun_at", "csv"})
-        session.add(Run(id=key, bench_id=bench_id(session, state.bench), followed=0, complete=False, **fixed, **changing))
+        session.add(
+            Run(
+                id=key,
+                bench_id=bench_id(session, state.bench),
+                followed=0,
+                complete=False,
+                **fixed,
+                **changing,
+            )
+        )
         session.flush()
         for position, channel in enumerate(state.channels):
             session.add(

@@ -136,7 +136,9 @@ class Hub:
                     self._tasks.append(asyncio.create_task(self._greet()))
                 self._tell(self.message().model_dump_json())
             else:
-                self._tell(LiveMessage(kind="tape", tape=TapeUpdate.model_validate_json(data)).model_dump_json())
+                self._tell(
+                    LiveMessage(kind="tape", tape=TapeUpdate.model_validate_json(data)).model_dump_json()
+                )
 
     async def _greet(self) -> None:
         """Say which version of the local protocol this is, and hear which the recorder has."""

@@ -89,7 +89,9 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
                 .group_by(SampleBlock.number)
             )
         }
-        own = session.scalars(select(RunChannel).where(RunChannel.run_id == key).order_by(RunChannel.position)).all()
+        own = session.scalars(
+            select(RunChannel).where(RunChannel.run_id == key).order_by(RunChannel.position)
+        ).all()
         marks = session.scalars(select(Mark).where(Mark.run_id == key).order_by(Mark.position)).all()
         counts = run.counts
         return RunDetail(

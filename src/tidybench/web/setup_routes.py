@@ -20,7 +20,9 @@ router = APIRouter(prefix="/api/setups", responses=REFUSALS)
 async def list_setups(request: Request) -> list[SetupInfo]:
     """The newest version of every instrument's set-up."""
     stored = await run_in_threadpool(_in_force, context_of(request))
-    return [SetupInfo(key=s.key, name=s.name, version=s.version, saved_at=s.saved_at, text=s.text) for s in stored]
+    return [
+        SetupInfo(key=s.key, name=s.name, version=s.version, saved_at=s.saved_at, text=s.text) for s in stored
+    ]
 
 
 @router.get("/schema")
@@ -39,7 +41,9 @@ async def add_setup(request: Request, body: SetupBody) -> SetupSaved:
         raise HTTPException(400, str(error)) from None
     version = await run_in_threadpool(_save, context, body.text)
     why = await put_in_force(context)
-    sentence = f"Kept as version {version}, not in force yet: {why}" if why else f"Version {version} is in force."
+    sentence = (
+        f"Kept as version {version}, not in force yet: {why}" if why else f"Version {version} is in force."
+    )
     return SetupSaved(key=setup.instrument.id, version=version, in_force=not why, sentence=sentence)
 
 

@@ -11,7 +11,9 @@ class RecorderAway(Exception):
     """The recorder does not answer."""
 
     def __init__(self) -> None:
-        super().__init__("The recorder does not answer. It is started again by itself; what it logged is safe.")
+        super().__init__(
+            "The recorder does not answer. It is started again by itself; what it logged is safe."
+        )
 
 
 class Client:

@@ -67,7 +67,9 @@ class Places:
         self.sockets.mkdir(mode=0o700, exist_ok=True)
         found = self.sockets.lstat()
         if found.st_uid != os.getuid() or found.st_mode & 0o077:
-            raise PermissionError(f"{self.sockets} belongs to someone else, or others may enter it: remove it")
+            raise PermissionError(
+                f"{self.sockets} belongs to someone else, or others may enter it: remove it"
+            )
 
 
 def data_folder() -> Path:

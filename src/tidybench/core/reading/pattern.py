@@ -289,7 +289,9 @@ class _Parser:
                 return simple[escape]
             if escape in ("\\", "<", ">", "(", ")", "|", " ", "[", "]"):
                 return escape.encode()
-            raise PatternError(column, f"“\\{escape}” is not an escape.", "Known are \\r \\n \\t \\x02 \\< \\> \\\\.")
+            raise PatternError(
+                column, f"“\\{escape}” is not an escape.", "Known are \\r \\n \\t \\x02 \\< \\> \\\\."
+            )
         try:
             return char.encode(self.encoding)
         except UnicodeEncodeError:
@@ -317,9 +319,11 @@ class _Parser:
             assert word is not None
             if word[0] not in KINDS:
                 raise PatternError(
-                    self.position + 1, f"“{word[0]}” is not a kind of field.", f"Known are {', '.join(KINDS)}."
+                    self.position + 1,
+                    f"“{word[0]}” is not a kind of field.",
+                    f"Known are {', '.join(KINDS)}.",
                 )
-            kind = word[0]  # type: ignore[assignment]
+            kind = word[0]
             self.position = word.end()
         unit, flag = "", b""
         tokens: list[Token] = []
@@ -337,7 +341,9 @@ class _Parser:
             if self._take("["):
                 end = self.source.find("]", self.position)
                 if end < 0:
-                    raise PatternError(here + 1, "the unit's “[” is never closed.", "Put a “]” after the unit.")
+                    raise PatternError(
+                        here + 1, "the unit's “[” is never closed.", "Put a “]” after the unit."
+                    )
                 unit, self.position = self.source[self.position : end].strip(), end + 1
                 continue
             option = re.compile(r"(\w+)\(").match(self.source, self.position)
@@ -388,7 +394,9 @@ class _Parser:
         for index, element in enumerate(elements):
             if element.name:
                 if element.name in names:
-                    raise PatternError(element.column, f"the name “{element.name}” is used twice.", "Rename one.")
+                    raise PatternError(
+                        element.column, f"the name “{element.name}” is used twice.", "Rename one."
+                    )
                 names.add(element.name)
             following = elements[index + 1] if index + 1 < len(elements) else None
             if element.is_field and following is not None:
@@ -424,7 +432,16 @@ class _Parser:
                 )
             if element.kind in ("number", "int") and first in b"0123456789":
                 raise PatternError(
-                    column, "the number before this takes these digits too.", "Make the digits part of the field."
+                    column,
+                    "the number before this takes these digits too.",
+                    "Make the digits part of the field.",
                 )
-            if element.kind == "number" and first in (b".", b"e", b"E") and len(following.text) == 1 and first == b".":
-                raise PatternError(column, "the number before this takes the point too.", "Leave the point out.")
+            if (
+                element.kind == "number"
+                and first in (b".", b"e", b"E")
+                and len(following.text) == 1
+                and first == b"."
+            ):
+                raise PatternError(
+                    column, "the number before this takes the point too.", "Leave the point out."
+                )

@@ -147,7 +147,9 @@ class MessageReader:
         for program in self._programs:
             got = program.pattern.read(body)
             # A scaled value beyond all floats stops nowhere in the message itself.
-            stops.append(got if isinstance(got, Stop) else Stop(1, "a value that can be scaled", "an endless one"))
+            stops.append(
+                got if isinstance(got, Stop) else Stop(1, "a value that can be scaled", "an endless one")
+            )
         return max(stops, key=lambda stop: stop.column)
 
     def nothing(self, quality: Quality, at: int, out: Batch) -> None:

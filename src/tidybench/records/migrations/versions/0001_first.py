@@ -7,11 +7,14 @@ from sqlalchemy.dialects import postgresql as pg
 revision = "0001"
 down_revision = None
 
-big, number = sa.BigInteger(), sa.Double()
+big = sa.BigInteger()
+number: sa.Double[float] = sa.Double()
 
 
 def _run_key() -> sa.Column[object]:
-    return sa.Column("run_id", pg.UUID(as_uuid=True), sa.ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
+    return sa.Column(
+        "run_id", pg.UUID(as_uuid=True), sa.ForeignKey("run.id", ondelete="CASCADE"), primary_key=True
+    )
 
 
 def upgrade() -> None:
@@ -32,7 +35,9 @@ def upgrade() -> None:
     op.create_table(
         "setup_version",
         sa.Column("id", sa.Integer, primary_key=True),
-        sa.Column("instrument_id", sa.Integer, sa.ForeignKey("instrument.id", ondelete="CASCADE"), nullable=False),
+        sa.Column(
+            "instrument_id", sa.Integer, sa.ForeignKey("instrument.id", ondelete="CASCADE"), nullable=False
+        ),
         sa.Column("version", sa.Integer, nullable=False),
         sa.Column("text", sa.Text, nullable=False),
         sa.Column("saved_at", big, nullable=False),
@@ -116,5 +121,14 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.execute("DROP VIEW sample")
-    for table in ("mark", "summary", "sample_block", "run_channel", "run", "setup_version", "instrument", "bench"):
+    for table in (
+        "mark",
+        "summary",
+        "sample_block",
+        "run_channel",
+        "run",
+        "setup_version",
+        "instrument",
+        "bench",
+    ):
         op.drop_table(table)

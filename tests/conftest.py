@@ -1,0 +1,159 @@
+"""What many tests need: set-ups, a bench in a folder of its own, a PostgreSQL of the tests' own."""
+
+import contextlib
+import os
+import signal
+import subprocess
+import sys
+import time
+import uuid
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from sqlalchemy import Engine, text
+
+from tidybench.cluster import Cluster
+from tidybench.core.setup import Setup, load
+from tidybench.records.database import engine_for, upgrade
+from tidybench.standins.instruments import LoopFlowMeter, PowerAnalyser
+from tidybench.standins.loop import Loop
+from tidybench.wire.client import Client
+from tidybench.wire.messages import GetStatus, Request, Status
+from tidybench.wire.places import Places
+
+ROOT = Path(__file__).resolve().parents[1]
+DEMO = ROOT / "setups" / "demo"
+
+
+def wait_for(condition: Callable[[], object], what: str = "it", seconds: float = 15.0) -> None:
+    """Wait on a condition; nothing here sleeps for luck."""
+    until = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < until, f"waited {seconds} s for {what}"
+        time.sleep(0.01)
+
+
+def setup_text(name: str) -> str:
+    """The TOML of one of the demo's set-ups."""
+    return (DEMO / f"{name}.setup.toml").read_text("utf-8")
+
+
+@pytest.fixture
+def flow_setup() -> Setup:
+    return load(setup_text("loop-flow-meter"))
+
+
+@pytest.fixture
+def places(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Places:
+    """A bench's folders, for this process and those it starts."""
+    monkeypatch.setenv("TIDY_DATA", str(tmp_path / "data"))
+    found = Places(tmp_path / "data")
+    found.make()
+    found.simulated.mkdir()
+    return found
+
+
+class Shop:
+    """The two stand-ins, in this process."""
+
+    def __init__(self, places: Places) -> None:
+        self.loop = Loop()
+        self.flow = LoopFlowMeter(places.simulated, self.loop)
+        self.power = PowerAnalyser(places.simulated, self.loop)
+        for device in (self.flow, self.power):
+            device.start()
+
+    def close(self) -> None:
+        for device in (self.flow, self.power):
+            device.stop()
+
+
+@pytest.fixture
+def shop(places: Places) -> Iterator[Shop]:
+    made = Shop(places)
+    yield made
+    made.close()
+
+
+class RecorderProcess:
+    """A real recorder, in a process of its own."""
+
+    def __init__(self, places: Places) -> None:
+        self.places = places
+        self.client = Client(places.control)
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self, *names: str, carry_on: bool = False) -> None:
+        files = [str(DEMO / f"{name}.setup.toml") for name in names]
+        command = [sys.executable, "-m", "tidybench.recorder", *(["--carry-on"] if carry_on else []), *files]
+        environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+        self.process = subprocess.Popen(command, env=environment, stdin=subprocess.DEVNULL)
+        self.client.close()
+
+    def kill(self) -> None:
+        assert self.process is not None
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self) -> None:
+        if self.process is not None and self.process.poll() is None:
+            self.process.terminate()
+            assert self.process.wait(10) == 0
+        self.client.close()
+
+    def ask(self, request: Request) -> "tuple[object, list[bytes]]":
+        return self.client.ask(request)
+
+    def status(self) -> Status:
+        answer, _ = self.client.ask(GetStatus())
+        assert answer.status is not None
+        return answer.status
+
+    def all_passing(self) -> bool:
+        """Every instrument passing at every stage; losses of the last minute do not count."""
+        instruments = self.status().instruments
+        return bool(instruments) and all(
+            s.state in ("passing", "losses") for i in instruments for s in i.stages
+        )
+
+
+@pytest.fixture
+def recorder(places: Places) -> Iterator[RecorderProcess]:
+    made = RecorderProcess(places)
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="session")
+def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
+    """A PostgreSQL of the tests' own."""
+    folder = tmp_path_factory.mktemp("cluster")
+    made = Cluster(folder, folder / "postgres.log")
+    made.start()
+    yield made
+    made.remove()
+
+
+@pytest.fixture
+def database_url(cluster: Cluster) -> Iterator[str]:
+    """A fresh database for one test."""
+    name = f"t{uuid.uuid4().hex[:12]}"
+    main = engine_for(cluster.url)
+    with main.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        connection.execute(text(f"CREATE DATABASE {name}"))
+    yield cluster.url.rsplit("/", 1)[0] + f"/{name}"
+    with (
+        contextlib.suppress(Exception),
+        main.connect().execution_options(isolation_level="AUTOCOMMIT") as connection,
+    ):
+        connection.execute(text(f"DROP DATABASE {name} WITH (FORCE)"))
+    main.dispose()
+
+
+@pytest.fixture
+def engine(database_url: str) -> Iterator[Engine]:
+    made = engine_for(database_url)
+    upgrade(made)
+    yield made
+    made.dispose()

@@ -1,0 +1,109 @@
+"""The reading path: the right sentence for what was seen."""
+
+from dataclasses import replace
+
+import pytest
+
+from tidybench.core.path import Facts, Stage, first_fault, reading_path
+from tidybench.core.reading.pattern import Stop
+from tidybench.core.reading.reader import Counts
+from tidybench.core.session import LinkCounts
+
+S = 1_000_000
+NOW = 100 * S
+
+
+def well() -> Facts:
+    return Facts(
+        now=NOW,
+        port_name="port 3",
+        port_trouble="",
+        port_sentence="",
+        settings="9600 8-N-1",
+        counts=LinkCounts(
+            bytes_in=2200, messages=100, polls=100, opened_at=NOW - 20 * S, last_in=NOW - 50_000,
+            last_message=NOW - 50_000, answer_time=29_000, recent=b"FL=+0148.27 L/min OK\r\n",
+        ),
+        readings=Counts(understood=100, recent_count=100),
+        asked=True,
+        interval_s=0.2,
+        give_up_s=0.5,
+        terminator="CR LF",
+        has_channels=True,
+    )  # fmt: skip
+
+
+def fault(facts: Facts) -> Stage:
+    found = first_fault(reading_path(facts))
+    assert found is not None
+    return found
+
+
+def test_all_passing() -> None:
+    stages = reading_path(well())
+    assert [s.state for s in stages] == ["passing"] * 5
+    assert stages[2].sentence == "Messages end at CR LF, answers in 29 ms."
+
+
+def test_a_stopped_stage_blanks_what_follows() -> None:
+    stages = reading_path(replace(well(), port_trouble="missing", port_sentence="There is no port 3."))
+    assert [s.state for s in stages] == ["stopped", "nothing", "nothing", "nothing", "nothing"]
+    assert stages[4].sentence == "Waits for Port."
+
+
+def test_open_but_silent_from_the_beginning() -> None:
+    facts = well()
+    facts.counts.last_in = facts.counts.bytes_in = facts.counts.messages = 0
+    found = fault(facts)
+    assert (found.name, found.words) == ("Bytes", "silent")
+    assert found.sentence.startswith(
+        "No bytes for 20 s. The port is open. Check power, that the instrument's own output"
+    )
+
+
+def test_nothing_is_said_too_soon() -> None:
+    facts = well()
+    facts.counts.last_in = facts.counts.bytes_in = facts.counts.messages = 0
+    facts.counts.opened_at = NOW - S
+    facts = replace(facts, readings=Counts())
+    assert [s.state for s in reading_path(facts)] == ["passing", "nothing", "nothing", "nothing", "nothing"]
+
+
+@pytest.mark.parametrize("data", [bytes(range(128, 160)), b"\x00\xfe" * 20, b"A\x9c\x88" * 10])
+def test_bytes_that_are_not_text_mean_other_settings(data: bytes) -> None:
+    facts = well()
+    facts.counts.recent = data
+    found = fault(facts)
+    assert (found.name, found.words) == ("Bytes", "not text")
+    assert "9600 8-N-1" in found.sentence
+
+
+def test_text_without_its_end_shows_what_recurs() -> None:
+    facts = well()
+    facts.counts.messages = 0
+    facts.counts.recent = b"148.2\r148.3\r148.4\r"
+    found = fault(facts)
+    assert found.name == "Messages"
+    assert "CR (3 times)" in found.sentence
+
+
+def test_losses_have_a_notch_and_a_number() -> None:
+    facts = well()
+    facts.counts.gave_up, facts.counts.last_gave_up = 2, NOW - S
+    assert (fault(facts).state, fault(facts).words) == ("losses", "2 no reply")
+    facts.counts.late, facts.counts.worst_late = 2, 640_000
+    assert "up to 640 ms" in fault(facts).sentence
+    facts.counts.last_gave_up = NOW - 300 * S
+    assert first_fault(reading_path(facts)) is None
+
+
+def test_messages_not_understood_show_the_character() -> None:
+    facts = well()
+    facts.readings.recent, facts.readings.recent_count = 0b100, 100
+    facts.readings.last_not_understood = b"FL=ERR"
+    facts.readings.last_stop = Stop(4, "a number (flow)", "“E”")
+    found = fault(facts)
+    assert (found.name, found.state, found.words) == ("Readings", "losses", "1 not understood")
+    assert "“FL=ERR” stops at character 4" in found.sentence
+    facts.readings.recent = 0b111
+    assert fault(facts).state == "stopped"

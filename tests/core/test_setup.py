@@ -1,0 +1,55 @@
+"""Set-ups: every slip is said in words."""
+
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import DEMO, setup_text
+from tidybench.core.setup import SetupError, load
+
+GOOD = setup_text("loop-flow-meter")
+
+
+@pytest.mark.parametrize("path", sorted(DEMO.glob("*.setup.toml")), ids=lambda path: path.name)
+def test_the_demo_s_set_ups_are_good(path: Path) -> None:
+    assert load(path.read_text("utf-8")).channel
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "words"),
+    [
+        ("baud = 9600", "bawd = 9600", "Line 11, link.bawd: there is no such key"),
+        ("baud = 9600", 'baud = "fast"', "Line 11, link.baud"),
+        ('parity = "none"', 'parity = "sometimes"', "'sometimes' is not possible here"),
+        ('port = "simulated/loop-flow-meter"', "", "link.port: this key is missing"),
+        ('id = "loop-flow-meter"', 'id = "Loop Flow"', "cannot be an id"),
+        ("every_s = 0.2", "every_s = -1", "every_s"),
+        ("every_s = 0.2", "every_s = 0.0001", "at least 0.001 s"),
+        ("<state:word>", "<flow:word>", "pattern 1: column 40: the name “flow” is used twice"),
+        ('field = "flow"', 'field = "floe"', "no pattern has a field “floe” (its fields: flow, state)"),
+        ('query = "flow"', 'query = "flaw"', "there is no query “flaw”"),
+        ("low = 60", "low = 600", "must be below"),
+        ("stop_bits = 1", "stop_bits = 3", "1, 1.5 or 2 stop bits"),
+        ('talks = "when asked"', 'talks = "on its own"', "needs the patterns"),
+        ("[link]", "[link", "This is not TOML"),
+        ('send = "FL?\\r"', 'send = "λ"', "made of bytes"),
+    ],
+)
+def test_what_is_wrong_is_said(old: str, new: str, words: str) -> None:
+    assert old in GOOD
+    with pytest.raises(SetupError) as caught:
+        load(GOOD.replace(old, new))
+    assert words in str(caught.value)
+    assert "Traceback" not in str(caught.value)
+
+
+def test_all_problems_are_said_at_once() -> None:
+    with pytest.raises(SetupError) as caught:
+        load(GOOD.replace("baud", "bawd").replace("parity", "party"))
+    assert len(caught.value.problems) == 2
+
+
+def test_times_on_the_wire() -> None:
+    link = load(GOOD).link
+    assert link.byte_time == pytest.approx(1041.67, abs=0.01)
+    assert link.short == "9600 8-N-1"

@@ -1,0 +1,205 @@
+"""kill -9, and what is left: a run that goes on, files that agree, ports that are free."""
+
+import csv
+import os
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import ROOT, RecorderProcess, Shop, wait_for
+from tidybench.core.events import Lost, Missed, Note, Received
+from tidybench.core.samples import unpack
+from tidybench.links.holders import holders
+from tidybench.runs.folder import read_state
+from tidybench.runs.recovery import mend
+from tidybench.runs.reread import reread
+from tidybench.runs.stamps import parse
+from tidybench.wire.messages import BeginRun, EndRun, RunStatus
+from tidybench.wire.places import Places
+
+BOTH = ("loop-flow-meter", "power-analyser")
+
+
+def begin(recorder: RecorderProcess, rule: str = "steady rows") -> RunStatus:
+    answer = recorder.client.ask(BeginRun(name="Long test", row_rule=rule))[0]  # type: ignore[arg-type]
+    assert answer.run is not None
+    return answer.run
+
+
+def rows_of(run: RunStatus) -> list[dict[str, str]]:
+    data = (Path(run.folder) / run.csv).read_bytes()
+    assert data.endswith(b"\r\n")
+    rows = list(csv.DictReader(data.decode().splitlines()))
+    assert all(None not in row and None not in row.values() for row in rows)
+    return rows
+
+
+def packed_from_tape(folder: Path) -> bytes:
+    return b"".join(item.batch.pack(item.sequence) for item in reread(folder) if item.batch is not None)
+
+
+def test_golden_a_tape_read_again_gives_the_same_samples(recorder: RecorderProcess, shop: Shop) -> None:
+    """A live run with a late reply, a gap and a recorder restart."""
+    recorder.start(*BOTH)
+    wait_for(recorder.all_passing, "passing")
+    run = begin(recorder)
+    folder = Path(run.folder)
+
+    def polls() -> int:
+        found = recorder.status().run
+        return found.polls if found else 0
+
+    wait_for(lambda: polls() > 8, "some polls")
+    shop.flow.late_by = 0.6
+    shop.flow.fault("late")
+    wait_for(
+        lambda: (found := recorder.status().run) is not None and found.gave_up > 0, "a poll to be given up"
+    )
+    shop.flow.fault("late", False)
+    shop.power.fault("unplugged")
+    wait_for(lambda: recorder.status().instruments[1].stages[0].state == "stopped", "the gap")
+    shop.power.fault("unplugged", False)
+    wait_for(recorder.all_passing, "the device to be back")
+    recorder.kill()
+    recorder.start(carry_on=True)
+    wait_for(recorder.all_passing, "the recorder to be back")
+    before = polls()
+    wait_for(lambda: polls() > before + 5, "polls after the restart")
+    assert recorder.client.ask(EndRun(run=run.id))[0].trouble == ""
+
+    live = (folder / "samples.bin").read_bytes()
+    assert packed_from_tape(folder) == live
+    events = [item.event for item in reread(folder)]
+    assert sum(isinstance(e, Lost) for e in events) >= 3  # the gap, and both links at the restart
+    assert any(isinstance(e, Note) and e.what == "recorder restarted" for e in events)
+    sequences = [item.sequence for item in reread(folder)]
+    assert sequences == sorted(set(sequences))
+    codes = {int(word) & 0xFF for word in unpack(live)["word"]}
+    assert {0, 7, 8} <= codes  # ok, no reply, link lost
+
+
+@pytest.mark.parametrize("rule", ["steady rows", "each reading"])
+def test_a_recorder_killed_in_mid_run_carries_on(recorder: RecorderProcess, shop: Shop, rule: str) -> None:
+    recorder.start(*BOTH)
+    wait_for(recorder.all_passing, "passing")
+    run = begin(recorder, rule)
+    wait_for(lambda: len(rows_of(run)) > 8, "rows")
+    recorder.kill()
+    killed_with = len(rows_of(run))
+    assert not holders(shop.flow.port)
+    recorder.start(carry_on=True)
+    wait_for(recorder.all_passing, "the recorder to be back")
+    wait_for(lambda: len(rows_of(run)) > killed_with + 8, "rows after the restart")
+    status = recorder.status().run
+    assert status is not None
+    assert status.id == run.id
+    assert recorder.client.ask(EndRun(run=run.id))[0].trouble == ""
+    rows = rows_of(run)
+    times = [parse(row["time"]) for row in rows]
+    assert times == sorted(times)
+    if rule == "steady rows":
+        assert len(times) == len(set(times))
+    folder = Path(run.folder)
+    assert packed_from_tape(folder) == (folder / "samples.bin").read_bytes()
+    state = read_state(folder)
+    assert state.status == "ended"
+    assert state.counts.missed == sum(e.event.count for e in reread(folder) if isinstance(e.event, Missed))
+
+
+def test_a_kill_loses_at_most_a_tenth_of_a_second(recorder: RecorderProcess, shop: Shop) -> None:
+    recorder.start("loop-flow-meter")
+    wait_for(recorder.all_passing, "passing")
+    run = begin(recorder, "each reading")
+    wait_for(lambda: len(rows_of(run)) > 5, "rows")
+    recorder.kill()
+    last = shop.flow.sent[-1]
+    mend(Path(run.folder))
+    logged = [float(row["Loop flow [L/min]"]) for row in rows_of(run)]
+    sent = [float(reply[3:11]) for reply in shop.flow.sent]
+    # The interval is 200 ms: at most the reply that was on its way is not in the file.
+    assert logged[-1] in (float(last[3:11]), sent[-2])
+
+
+@pytest.mark.parametrize("tear", range(1, 60, 6))
+def test_torn_anywhere_the_files_are_made_to_agree(
+    recorder: RecorderProcess, shop: Shop, tmp_path: Path, tear: int
+) -> None:
+    """As a power cut leaves them: each file cut at another byte."""
+    folder = _finished_run(recorder, shop, tmp_path)
+    state = read_state(folder)
+    whole_samples = (folder / "samples.bin").read_bytes()
+    whole_rows = (folder / state.csv).read_bytes()
+    for name, cut in (("samples.bin", tear * 5), (state.csv, tear * 4), ("tape/0001.jsonl", tear % 30)):
+        os.truncate(folder / name, (folder / name).stat().st_size - cut)
+    mended = mend(folder)
+    samples = (folder / "samples.bin").read_bytes()
+    assert samples == packed_from_tape(folder)
+    assert whole_samples.startswith(samples)
+    rows = (folder / state.csv).read_bytes()
+    assert rows.endswith(b"\r\n")
+    assert whole_rows.startswith(rows[: len(whole_rows)][:-2])
+    assert mended.state.repairs
+    assert mended.rows == rows.count(b"\n") - 1
+
+
+_runs: dict[int, Path] = {}
+
+
+def _finished_run(recorder: RecorderProcess, shop: Shop, tmp_path: Path) -> Path:
+    """A fresh copy of one short run, made once."""
+    import shutil
+
+    if 0 not in _runs:
+        recorder.start("loop-flow-meter")
+        wait_for(recorder.all_passing, "passing")
+        run = begin(recorder)
+        wait_for(lambda: len(rows_of(run)) > 15, "rows")
+        recorder.kill()
+        kept = tmp_path.parent / "kept-run"
+        shutil.copytree(run.folder, kept)
+        mend(kept)
+        _runs[0] = kept
+    copy = tmp_path / "copy"
+    shutil.copytree(_runs[0], copy)
+    return copy
+
+
+def test_everything_killed_the_run_is_closed_at_the_next_start(recorder: RecorderProcess, shop: Shop) -> None:
+    recorder.start(*BOTH)
+    wait_for(recorder.all_passing, "passing")
+    run = begin(recorder)
+    wait_for(lambda: len(rows_of(run)) > 5, "rows")
+    recorder.kill()
+    recorder.start()  # a new start, not a supervisor's restart
+    wait_for(lambda: recorder.status().run is None, "the recorder")
+    state = read_state(Path(run.folder))
+    assert state.status == "interrupted"
+    assert state.ended_at is not None
+    assert (Path(run.folder) / "summary.json").exists()
+    last = max(i.event.at for i in reread(Path(run.folder)) if isinstance(i.event, Received))
+    assert abs(state.ended_at - last) < 1_000_000
+
+
+def test_when_its_parent_is_gone_it_ends_and_frees_the_ports(places: Places, shop: Shop) -> None:
+    """The supervisor was killed with -9: the recorder hears the end of file on their pipe."""
+    code = (
+        "import os, subprocess, sys, time\n"
+        "r, w = os.pipe()\n"
+        "p = subprocess.Popen([sys.executable, '-m', 'tidybench.recorder', *sys.argv[1:]],\n"
+        "    pass_fds=[r], env={**os.environ, 'TIDY_PARENT_PIPE': str(r)})\n"
+        "print(p.pid, flush=True)\ntime.sleep(100)\n"
+    )
+    setup = ROOT / "setups" / "demo" / "loop-flow-meter.setup.toml"
+    environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+    parent = subprocess.Popen(
+        [sys.executable, "-c", code, str(setup)], env=environment, stdout=subprocess.PIPE
+    )
+    assert parent.stdout is not None
+    child = int(parent.stdout.readline())
+    wait_for(lambda: [h.pid for h in holders(shop.flow.port)] == [child], "the port to be held")
+    parent.send_signal(signal.SIGKILL)
+    parent.wait()
+    wait_for(lambda: not holders(shop.flow.port), "the port to be free", 3)

@@ -1,0 +1,198 @@
+"""The recorder over pseudo-terminals: polls, faults, ports."""
+
+import csv
+from pathlib import Path
+
+from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
+from tidybench.core.samples import RECORD_SIZE, Batch, unpack
+from tidybench.links.holders import holders
+from tidybench.recorder.clock import STEP, Clock
+from tidybench.recorder.ring import HOUR, SampleRing
+from tidybench.wire.messages import (
+    PROTOCOL,
+    AddMark,
+    Answer,
+    ApplySetups,
+    BeginRun,
+    EndRun,
+    GetHistory,
+    GetPorts,
+    GetTape,
+    Hello,
+    ReleasePort,
+    SetupText,
+    TakeBackPort,
+)
+
+BOTH = ("loop-flow-meter", "power-analyser")
+FLOW = "simulated/loop-flow-meter"
+
+
+def ask(recorder: RecorderProcess, request: object) -> Answer:
+    return recorder.client.ask(request)[0]  # type: ignore[arg-type]
+
+
+def stage(recorder: RecorderProcess, number: int, instrument: int = 0) -> "tuple[str, str, str]":
+    found = recorder.status().instruments[instrument].stages[number]
+    return found.state, found.words, found.sentence
+
+
+def test_what_the_stand_ins_send_is_what_is_logged(recorder: RecorderProcess, shop: Shop) -> None:
+    recorder.start(*BOTH)
+    wait_for(recorder.all_passing, "both instruments to pass")
+    begun = ask(recorder, BeginRun(name="First", row_rule="each reading"))
+    assert begun.run is not None
+    before = len(shop.flow.sent)
+    wait_for(lambda: len(shop.flow.sent) >= before + 8, "eight replies")
+    run = begun.run
+    assert ask(recorder, EndRun(run=run.id)).trouble == ""
+    with open(Path(run.folder) / run.csv, newline="", encoding="utf-8") as file:
+        rows = list(csv.DictReader(file))
+    logged = [float(row["Loop flow [L/min]"]) for row in rows if row["Loop flow [L/min]"]]
+    sent = [float(reply[3:11]) for reply in shop.flow.sent]
+    assert len(logged) >= 7
+    start = next(i for i in range(len(sent)) if sent[i : i + len(logged)] == logged)
+    assert start >= before - 1
+    assert {row["flags"] for row in rows} == {""}
+
+
+def test_a_late_reply_is_stray_and_the_next_reading_is_right(recorder: RecorderProcess, shop: Shop) -> None:
+    recorder.start("loop-flow-meter")
+    wait_for(recorder.all_passing, "passing")
+    shop.flow.late_by = 0.7
+    shop.flow.fault("late")
+    wait_for(lambda: "late" in stage(recorder, 2)[1], "a late reply to be seen")
+    assert "up to 7" in stage(recorder, 2)[2]
+    shop.flow.fault("late", False)
+    data = recorder.client.ask(GetHistory())[1][0]
+    values = {float(v) for v in unpack(data)["value"] if v == v}
+    assert values <= {float(reply[3:11]) for reply in shop.flow.sent}
+
+
+def test_an_unplugged_device_is_taken_back_and_the_other_notices_nothing(
+    recorder: RecorderProcess, shop: Shop
+) -> None:
+    recorder.start(*BOTH)
+    wait_for(recorder.all_passing, "passing")
+    shop.flow.fault("unplugged")
+    wait_for(lambda: stage(recorder, 0)[0] == "stopped", "the port to be missed")
+    assert "it is taken up by itself" in stage(recorder, 0)[2]
+    queries = shop.power.queries
+    wait_for(lambda: shop.power.queries > queries + 2, "the other to go on")
+    assert stage(recorder, 2, 1)[0] == "passing"
+    shop.flow.fault("unplugged", False)
+    wait_for(recorder.all_passing, "the device to be taken back")
+
+
+def test_a_port_in_use_is_said_and_taken_when_free(recorder: RecorderProcess, shop: Shop) -> None:
+    import serial
+
+    other = serial.Serial(shop.flow.port, 9600, exclusive=True)
+    recorder.start("loop-flow-meter")
+    wait_for(lambda: recorder.status().instruments and stage(recorder, 0)[1] == "in use", "in use")
+    assert "is held by" in stage(recorder, 0)[2]
+    other.close()
+    wait_for(recorder.all_passing, "the port to be taken")
+
+
+def test_release_and_take_back(recorder: RecorderProcess, shop: Shop) -> None:
+    recorder.start("loop-flow-meter")
+    wait_for(recorder.all_passing, "passing")
+    assert len(holders(shop.flow.port)) == 1
+    assert ask(recorder, ReleasePort(link=FLOW)).trouble == ""
+    wait_for(lambda: not holders(shop.flow.port), "the port to be free")
+    assert stage(recorder, 0)[1] == "released"
+    assert ask(recorder, TakeBackPort(link=FLOW)).trouble == ""
+    wait_for(recorder.all_passing, "passing again")
+    assert ask(recorder, ReleasePort(link="COM99")).trouble == "not found"
+
+
+def test_ports_are_free_when_it_ends(recorder: RecorderProcess, shop: Shop) -> None:
+    recorder.start(*BOTH)
+    wait_for(recorder.all_passing, "passing")
+    recorder.stop()
+    assert not holders(shop.flow.port)
+    assert not holders(shop.power.port)
+
+
+def test_silence_and_garbage_lead_to_their_sentences(recorder: RecorderProcess, shop: Shop) -> None:
+    shop.flow.fault("silent")
+    recorder.start("loop-flow-meter")
+    wait_for(
+        lambda: recorder.status().instruments and stage(recorder, 1)[1] == "silent", "silence to be said"
+    )
+    assert "Check power" in stage(recorder, 1)[2]
+    shop.flow.fault("silent", False)
+    wait_for(recorder.all_passing, "passing")
+    wrong = setup_text("loop-flow-meter").replace("baud = 9600", "baud = 19200")
+    assert ask(recorder, ApplySetups(setups=[SetupText(id="loop-flow-meter", text=wrong)])).trouble == ""
+    wait_for(lambda: stage(recorder, 1)[1] == "not text", "garbage to be said")
+    assert "read at 19200 8-N-1" in stage(recorder, 1)[2]
+
+
+def test_requests_that_cannot_be_carried_out(recorder: RecorderProcess, shop: Shop) -> None:
+    recorder.start()
+    assert "Connect an instrument" in ask(recorder, BeginRun(name="x")).why
+    bad = ask(recorder, ApplySetups(setups=[SetupText(id="x", text="[instrument]")]))
+    assert bad.trouble == "invalid"
+    assert ask(recorder, AddMark(text="now")).trouble == "conflict"
+    texts = [SetupText(id=name, text=setup_text(name)) for name in BOTH]
+    assert ask(recorder, ApplySetups(setups=[texts[0], texts[0]])).trouble == "invalid"
+    assert ask(recorder, ApplySetups(setups=texts)).trouble == ""
+    for name in ("", "   ", "a\x07b", "x" * 121):
+        assert ask(recorder, BeginRun(name=name)).trouble == "invalid"
+    run = ask(recorder, BeginRun(name='=../"x" 😀')).run
+    assert run is not None
+    assert "is on. End it first" in ask(recorder, BeginRun(name="second")).why
+    assert ask(recorder, ApplySetups(setups=[])).trouble == "conflict"
+    assert ask(recorder, AddMark(text=" ")).trouble == "invalid"
+    assert "Nothing was ended" in ask(recorder, EndRun(run="00000000-0000-0000-0000-000000000000")).why
+    assert ask(recorder, EndRun(run=run.id)).trouble == ""
+    assert "already" in ask(recorder, EndRun(run=run.id)).why
+
+
+def test_versions_shake_hands(recorder: RecorderProcess) -> None:
+    recorder.start()
+    assert ask(recorder, Hello()).trouble == ""
+    other = ask(recorder, Hello(protocol=PROTOCOL + 1))
+    assert other.trouble == "version"
+    assert other.hello is not None
+    assert other.hello.protocol == PROTOCOL
+
+
+def test_the_tape_and_the_ports_can_be_seen(recorder: RecorderProcess, shop: Shop) -> None:
+    recorder.start("loop-flow-meter")
+    wait_for(recorder.all_passing, "passing")
+    wait_for(
+        lambda: {"out", "in"} <= {line.kind for line in ask(recorder, GetTape(last=50)).tape}, "both ways"
+    )
+    lines = ask(recorder, GetTape(last=50)).tape
+    assert any(line.text == "FL?\r" for line in lines)
+    assert FLOW in [port.name for port in ask(recorder, GetPorts()).ports]
+
+
+def test_the_clock_never_goes_backward_in_a_run() -> None:
+    wall, monotonic = [10**18], [0]
+    clock = Clock(lambda: wall[0], lambda: monotonic[0])
+    start = clock.now()
+    wall[0] -= 3600 * 10**9
+    monotonic[0] += 10**9
+    assert clock.check(may_go_back=False) == 0
+    assert clock.now() == start + 1_000_000
+    wall[0] += 7200 * 10**9
+    assert clock.check(may_go_back=False) > STEP
+    assert clock.now() > start + 3_500_000_000
+    wall[0] -= 7200 * 10**9
+    assert clock.check(may_go_back=True) < -STEP
+
+
+def test_the_ring_keeps_an_hour_and_no_more() -> None:
+    ring = SampleRing()
+    for second in range(0, 7200, 2):
+        batch = Batch()
+        batch.add(1, 0, second * 1_000_000, float(second))
+        ring.add(batch.pack(second), second * 1_000_000)
+    kept = unpack(ring.since(0))
+    assert abs(int(kept["time"][0]) - (7198_000_000 - HOUR)) <= 4_000_000
+    assert int(kept["time"][-1]) == 7198_000_000
+    assert len(ring.since(7190_000_000)) // RECORD_SIZE <= 6

@@ -1,0 +1,164 @@
+"""Run folders: names, metadata, time stamps, tape segments, full disks."""
+
+import json
+import os
+import time
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.conftest import wait_for
+from tidybench.core.events import Note, TapeError, tape_line
+from tidybench.core.samples import Batch
+from tidybench.runs.files import Appender, trim_lines, trim_records
+from tidybench.runs.folder import RunChannel, metadata, new_folder, slug
+from tidybench.runs.log import RunLog
+from tidybench.runs.stamps import Stamps, parse
+from tidybench.runs.tape import TapeWriter, read_tape, segments
+
+AT = 1_795_416_791_420_240
+CHANNEL = RunChannel(
+    number=1, id="a", name="A", unit="V", decimals=1, interval_s=0.1, instrument="i", instrument_name="I",
+    scale=2, offset=1,
+)  # fmt: skip
+
+
+def begin(runs: Path, name: str = "Pump 7 / ..", rule: str = "each reading") -> RunLog:
+    return RunLog.begin(
+        runs, bench="b", name=name, item="=x", operator="o", row_rule=rule, at=AT,  # type: ignore[arg-type]
+        channels=[CHANNEL], setups={},
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("name", "short"),
+    [("Pump 7 acceptance", "pump-7-acceptance"), ("../../etc/passwd", "etc-passwd"), ("=1+1", "1-1"),
+     ("Größe \"a\" 😀", "grosse-a"), ("...", "run"), ("水", "run"), ("a" * 200, "a" * 60)],
+)  # fmt: skip
+def test_a_name_becomes_a_safe_file_name(name: str, short: str) -> None:
+    assert slug(name) == short.replace("grosse", "groe")  # ß has no plain form
+
+
+@given(st.text())
+def test_any_name_does(name: str) -> None:
+    assert set(slug(name)) <= set("abcdefghijklmnopqrstuvwxyz0123456789-")
+    assert slug(name)
+
+
+def test_two_runs_of_one_second_have_folders_of_their_own(tmp_path: Path) -> None:
+    first, second = new_folder(tmp_path, "x", AT), new_folder(tmp_path, "x", AT)
+    assert first[0] != second[0]
+    assert first[1] != second[1]
+
+
+def test_the_sidecar_describes_the_csv(tmp_path: Path) -> None:
+    log = begin(tmp_path)
+    table = json.loads(metadata(log.state))
+    titles = (log.folder / log.state.csv).read_text().splitlines()[0].split(",")
+    assert [column["titles"] for column in table["tableSchema"]["columns"]] == titles
+    assert table["@context"][0] == "http://www.w3.org/ns/csvw"
+    assert table["tableSchema"]["columns"][2]["schema:unitText"] == "V"
+    assert (log.folder / f"{log.state.csv}-metadata.json").exists()
+    log.abandon()
+
+
+@given(st.integers(0, 4_000_000_000_000_000))
+def test_stamps_read_back(at: int) -> None:
+    stamps = Stamps()
+    assert parse(stamps.micro(at)) == at
+    assert parse(stamps.milli(at)) == at // 1000 * 1000
+
+
+def test_stamps_follow_summer_time(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("TZ", "Europe/Berlin")
+    time.tzset()
+    try:
+        stamps = Stamps()
+        hour = 3_600_000_000
+        change = 1_792_890_000_000_000  # 2026-10-25 01:00 UTC: the hour from 2 to 3 comes twice
+        assert stamps.milli(change - hour).endswith("T02:00:00.000+02:00")
+        assert stamps.milli(change).endswith("T02:00:00.000+01:00")
+    finally:
+        monkeypatch.undo()
+        time.tzset()
+
+
+def test_a_torn_line_and_a_torn_record_are_cut(tmp_path: Path) -> None:
+    file = tmp_path / "f"
+    file.write_bytes(b"one\r\ntwo\r\nthr")
+    assert trim_lines(file) == 3
+    assert file.read_bytes() == b"one\r\ntwo\r\n"
+    assert trim_lines(file) == 0
+    file.write_bytes(b"x" * 50)
+    assert trim_records(file, 24) == 2
+    assert trim_lines(tmp_path / "none") == trim_records(tmp_path / "none", 24) == 0
+
+
+def test_the_tape_goes_on_in_segments_and_old_ones_are_compressed(tmp_path: Path) -> None:
+    writer = TapeWriter(tmp_path, segment_size=200)
+    for n in range(20):
+        writer.append((tape_line(n, "x", Note(n, "mark", "something that happened")) + "\n").encode())
+    writer.close()
+    wait_for(lambda: len(list(tmp_path.glob("*.gz"))) == len(segments(tmp_path)) - 1, "compression")
+    assert [sequence for sequence, _, _ in read_tape(tmp_path)] == list(range(20))
+    assert TapeWriter(tmp_path)._number == int(segments(tmp_path)[-1].name[:4])
+
+
+def test_a_bad_line_is_named(tmp_path: Path) -> None:
+    (tmp_path / "0001.jsonl").write_text('{"n":1,"t":1,"l":"","k":"note","what":"a","text":""}\nnonsense\n')
+    with pytest.raises(TapeError, match=r"0001\.jsonl, line 2"):
+        list(read_tape(tmp_path))
+
+
+def test_a_full_disk_gives_up_the_tape_before_the_csv(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    log = begin(tmp_path)
+    full = {"tape", "samples"}
+
+    def write(appender: Appender, data: bytes) -> None:
+        kind = (
+            "tape" if "tape" in str(appender.path) else "samples" if appender.path.suffix == ".bin" else "csv"
+        )
+        if kind in full:
+            raise OSError(28, os.strerror(28))
+        real(appender, data)
+
+    real = Appender.append
+    monkeypatch.setattr(Appender, "append", write)
+    batch = Batch()
+    batch.add(1, 0, AT + 5, 1.5)
+    log.write([(1, "", Note(AT + 5, "x"), batch)], [batch.pack(1)], AT + 6)
+    assert log.rows == 1
+    assert set(log.troubles) == {"tape", "samples"}
+    full.add("csv")
+    log.write([(2, "", Note(AT + 7, "x"), batch)], [batch.pack(2)], AT + 8)
+    assert log.rows == 1
+    assert "No space left on device" in log.troubles["csv"]
+    full.clear()
+    log.write([], [], AT + 9)  # there is room again: the rows that waited follow
+    assert log.rows == 2
+    assert "csv" not in log.troubles
+    assert len((log.folder / log.state.csv).read_text().splitlines()) == 3
+    log.abandon()
+
+
+def test_a_piece_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    file = Appender(tmp_path / "f")
+    file.append(b"whole\n")
+    calls = []
+
+    def half(fd: int, data: bytes) -> int:
+        calls.append(data)
+        if len(calls) > 1:
+            raise OSError(28, "full")
+        return real(fd, data[:3])
+
+    real = os.write
+    monkeypatch.setattr(os, "write", half)
+    with pytest.raises(OSError, match="full"):
+        file.append(b"torn apart\n")
+    monkeypatch.undo()
+    assert (tmp_path / "f").read_bytes() == b"whole\n"
