@@ -1,6 +1,7 @@
 """What many tests need: set-ups, a bench in a folder of its own, a PostgreSQL of the tests' own."""
 
 import contextlib
+import json
 import os
 import signal
 import subprocess
@@ -10,10 +11,11 @@ import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import httpx
 import pytest
 from sqlalchemy import Engine, text
 
-from tidybench.cluster import Cluster
+from tidybench.cluster import Cluster, free_port
 from tidybench.core.setup import Setup, load
 from tidybench.records.database import engine_for, upgrade
 from tidybench.standins.instruments import LoopFlowMeter, PowerAnalyser
@@ -135,20 +137,28 @@ def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
     made.remove()
 
 
+@contextlib.contextmanager
+def fresh_database(cluster: Cluster) -> Iterator[str]:
+    """The address of a database that is there for a while."""
+    name = f"t{uuid.uuid4().hex[:12]}"
+    main = engine_for(cluster.url)
+
+    def say(sql: str) -> None:
+        with main.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+            connection.execute(text(sql))
+
+    say(f"CREATE DATABASE {name}")
+    yield cluster.url.rsplit("/", 1)[0] + f"/{name}"
+    with contextlib.suppress(Exception):
+        say(f"DROP DATABASE {name} WITH (FORCE)")
+    main.dispose()
+
+
 @pytest.fixture
 def database_url(cluster: Cluster) -> Iterator[str]:
     """A fresh database for one test."""
-    name = f"t{uuid.uuid4().hex[:12]}"
-    main = engine_for(cluster.url)
-    with main.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
-        connection.execute(text(f"CREATE DATABASE {name}"))
-    yield cluster.url.rsplit("/", 1)[0] + f"/{name}"
-    with (
-        contextlib.suppress(Exception),
-        main.connect().execution_options(isolation_level="AUTOCOMMIT") as connection,
-    ):
-        connection.execute(text(f"DROP DATABASE {name} WITH (FORCE)"))
-    main.dispose()
+    with fresh_database(cluster) as url:
+        yield url
 
 
 @pytest.fixture
@@ -157,3 +167,75 @@ def engine(database_url: str) -> Iterator[Engine]:
     upgrade(made)
     yield made
     made.dispose()
+
+
+class Server:
+    """A whole bench: stand-ins here, recorder, web server and database as processes."""
+
+    def __init__(self, data: Path, database_url: str) -> None:
+        self.places = Places(data)
+        self.places.make()
+        self.places.simulated.mkdir()
+        os.environ["TIDY_DATA"] = str(data)
+        self.shop = Shop(self.places)
+        self.recorder = RecorderProcess(self.places)
+        self.recorder.start()
+        self.port = free_port()
+        self.token = "t0ken-of-the-tests"
+        self.places.access.write_text(json.dumps({"token": self.token, "port": self.port}))
+        self.database_url = database_url
+        self.web: subprocess.Popen[bytes] | None = None
+        self.start_web()
+
+    @property
+    def base(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start_web(self) -> None:
+        environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "TIDY_DATABASE_URL": self.database_url}
+        command = [sys.executable, "-m", "tidybench.web", "--port", str(self.port), "--setups", str(DEMO)]
+        command += ["--front-end", str(ROOT / "frontend" / "dist")]
+        self.web = subprocess.Popen(command, env=environment, stdin=subprocess.DEVNULL)
+        wait_for(self.ready, "the web server")
+
+    def ready(self) -> bool:
+        with contextlib.suppress(httpx.HTTPError):
+            health = self.get("/api/health").json()
+            return bool(health["recorder"]["well"] and health["database"]["well"])
+        return False
+
+    def client(self, **headers: str) -> httpx.Client:
+        given = {"Authorization": f"Bearer {self.token}", **headers}
+        return httpx.Client(base_url=self.base, headers=given, timeout=20)
+
+    def get(self, path: str) -> httpx.Response:
+        with self.client() as client:
+            return client.get(path)
+
+    def post(self, path: str, body: object) -> httpx.Response:
+        with self.client() as client:
+            return client.post(path, json=body)
+
+    def kill_web(self) -> None:
+        assert self.web is not None
+        self.web.kill()
+        self.web.wait()
+
+    def close(self) -> None:
+        self.kill_web()
+        self.recorder.stop()
+        self.shop.close()
+
+
+@pytest.fixture(scope="module")
+def server(cluster: Cluster, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """A whole bench for the tests of one file; no run is on when a test begins."""
+    before = os.environ.get("TIDY_DATA")
+    with fresh_database(cluster) as url:
+        made = Server(tmp_path_factory.mktemp("bench") / "data", url)
+        yield made
+        made.close()
+    if before is None:
+        os.environ.pop("TIDY_DATA", None)
+    else:
+        os.environ["TIDY_DATA"] = before

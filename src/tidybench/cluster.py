@@ -234,7 +234,9 @@ class Cluster:
 
 
 def _is_server(pid: int) -> bool:
+    """Whether this process is a PostgreSQL server that has not ended."""
     try:
-        return "postgres" in Path(f"/proc/{pid}/comm").read_text()
+        status = Path(f"/proc/{pid}/status").read_text()
     except OSError:
         return False
+    return status.startswith("Name:\tpostgres") and "\nState:\tZ" not in status

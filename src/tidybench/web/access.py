@@ -6,13 +6,12 @@ that names this server, and, where a browser says where a request comes from, ou
 """
 
 import hmac
-from collections.abc import Awaitable, Callable
 from http.cookies import CookieError, SimpleCookie
 from urllib.parse import parse_qs, urlencode
 
 from starlette.datastructures import Headers
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from starlette.types import ASGIApp, Message, Receive, Scope, Send
+from starlette.types import ASGIApp, Receive, Scope, Send
 
 LONGEST_BODY = 2 * 1024 * 1024
 
@@ -39,8 +38,6 @@ class Access:
         headers = Headers(scope=scope)
         refusal = self._refusal(scope, headers)
         if refusal is None:
-            if scope["type"] == "http":
-                receive = _bounded(receive, self._refuse_body(scope, send))
             await self._app(scope, receive, send)
         elif scope["type"] == "websocket":
             await receive()
@@ -88,36 +85,6 @@ class Access:
     def _right(self, given: str) -> bool:
         return bool(given) and hmac.compare_digest(given.encode(), self._token.encode())
 
-    @staticmethod
-    def _refuse_body(scope: Scope, send: Send) -> Callable[[], Awaitable[None]]:
-        async def refuse() -> None:
-            response = _no(
-                413, f"That is too large: at most {LONGEST_BODY // 2**20} MB are taken in one request."
-            )
-            await response(scope, _nothing, send)
-
-        return refuse
-
-
-async def _nothing() -> Message:
-    return {"type": "http.disconnect"}
-
 
 def _no(status: int, why: str) -> JSONResponse:
     return JSONResponse({"detail": why}, status)
-
-
-def _bounded(receive: Receive, refuse: Callable[[], Awaitable[None]]) -> Receive:
-    """A body without a length is counted as it comes."""
-    total = 0
-
-    async def counted() -> Message:
-        nonlocal total
-        message = await receive()
-        total += len(message.get("body", b""))
-        if total > LONGEST_BODY:
-            await refuse()
-            return {"type": "http.disconnect"}
-        return message
-
-    return counted

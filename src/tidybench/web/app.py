@@ -21,7 +21,7 @@ from tidybench import __version__
 from tidybench.core.setup import SetupError
 from tidybench.records.setups import bench_id, save
 from tidybench.web import bench_routes, run_routes, setup_routes
-from tidybench.web.access import Access
+from tidybench.web.access import LONGEST_BODY, Access
 from tidybench.web.clerk import Clerk
 from tidybench.web.context import Context
 from tidybench.web.hub import Hub
@@ -54,6 +54,7 @@ def make_app(
         openapi_url="/api/openapi.json",
         docs_url=None,
         redoc_url=None,
+        max_body_size=LONGEST_BODY,
         generate_unique_id_function=lambda route: route.name,
     )
     app.include_router(bench_routes.router)

@@ -1,0 +1,169 @@
+"""The records in a real PostgreSQL."""
+
+import random
+import uuid
+from pathlib import Path
+
+import numpy as np
+import pytest
+from sqlalchemy import Engine, func, inspect, select, text
+from sqlalchemy.orm import Session
+
+from tests.conftest import DEMO, setup_text
+from tidybench.core.samples import Batch, channels_of, unpack
+from tidybench.core.setup import SetupError
+from tidybench.demo import make_runs
+from tidybench.records import blocks
+from tidybench.records.database import downgrade, upgrade
+from tidybench.records.models import Base, Run, SampleBlock, Summary
+from tidybench.records.setups import bench_id, in_force, save
+from tidybench.runs.folder import SAMPLES, read_state, run_folders
+from tidybench.web.clerk import Clerk
+
+NOW = 1_795_416_791_000_000
+
+
+def new_run(session: Session) -> uuid.UUID:
+    key = uuid.uuid4()
+    session.add(
+        Run(
+            id=key, bench_id=bench_id(session, "b"), name="n", item="", operator="", row_rule="steady rows",
+            begun_at=NOW, ended_at=None, status="logging", reason="", folder="f", csv="c", followed=0,
+            complete=False, counts={}, repairs=[],
+        )
+    )  # fmt: skip
+    session.flush()
+    return key
+
+
+def records(count: int, start: int = 0, channels: int = 2) -> "np.ndarray[tuple[int], np.dtype[np.void]]":
+    batch = Batch()
+    for i in range(start, start + count):
+        quality = 7 if i % 50 == 49 else 0
+        batch.add(1 + i % channels, quality, NOW + i * 10_000, float("nan") if quality else float(i))
+    return unpack(batch.pack(1))
+
+
+def test_migrations_make_the_models_tables_and_go_down_again(engine: Engine) -> None:
+    names = set(inspect(engine).get_table_names())
+    assert set(Base.metadata.tables) <= names
+    for name, table in Base.metadata.tables.items():
+        have = {c["name"]: c["nullable"] for c in inspect(engine).get_columns(name)}
+        assert have == {c.name: bool(c.nullable) for c in table.columns}
+    downgrade(engine)
+    assert set(inspect(engine).get_table_names()) == {"alembic_version"}
+    upgrade(engine)
+
+
+@pytest.mark.parametrize("pieces", [[20_000], [7] * 500, [1, 5000, 3, 9000, 2, 2, 4000]])
+def test_blocks_hold_every_sample_once_whatever_the_pieces(engine: Engine, pieces: list[int]) -> None:
+    with Session(engine) as session, session.begin():
+        run = new_run(session)
+        at = 0
+        for size in pieces:
+            blocks.append(session, run, at, records(size, at))
+            at += size
+            blocks.merge(session, run)
+        blocks.merge(session, run, all_of_it=True)
+        expected = records(sum(pieces))
+        for number in (1, 2):
+            own = expected[channels_of(expected) == number]
+            got = blocks.series_of(session, run, number, 0, 2**62)
+            assert got.times.tolist() == own["time"].tolist()
+            np.testing.assert_array_equal(got.values, own["value"])
+            inside = blocks.series_of(session, run, number, NOW + 100_000, NOW + 200_000)
+            assert inside.times.tolist() == [
+                t for t in own["time"].tolist() if NOW + 100_000 <= t < NOW + 200_000
+            ]
+        largest = session.scalar(select(func.max(SampleBlock.count)))
+        assert largest is not None
+        assert largest <= blocks.FULL
+
+
+def test_summaries_agree_with_the_samples(engine: Engine) -> None:
+    with Session(engine) as session, session.begin():
+        run = new_run(session)
+        random.seed(3)
+        at = 0
+        while at < 9000:
+            size = random.randint(1, 400)
+            blocks.append(session, run, at, records(size, at))
+            at += size
+        for width in blocks.WIDTHS:
+            rows = session.scalars(select(Summary).where(Summary.run_id == run, Summary.width == width)).all()
+            for row in rows:
+                series = blocks.series_of(session, run, row.number, row.start, row.start + width)
+                good = series.values[series.qualities <= 1]
+                assert (row.count, row.measured) == (len(series.times), len(good))
+                assert (row.minimum, row.maximum) == (good.min(), good.max())
+                assert row.total == pytest.approx(good.sum())
+
+
+def test_a_long_run_is_drawn_from_summaries(engine: Engine) -> None:
+    with Session(engine) as session, session.begin():
+        run = new_run(session)
+        batch = Batch()
+        for i in range(60_000):
+            batch.add(1, 0, NOW + i * 100_000, 5.0 if i != 31_234 else 99.0)
+        blocks.append(session, run, 0, unpack(batch.pack(1)))
+        few = blocks.picture(session, run, 1, NOW, NOW + 6_000_000_000, 100)
+        assert len(few.times) < 1500
+        assert few.values.max() == 99.0  # no spike is lost
+        zoomed = blocks.picture(session, run, 1, NOW + 3_123_000_000, NOW + 3_124_000_000, 100)
+        assert 99.0 in zoomed.values
+
+
+def test_the_sample_view_gives_plain_rows(engine: Engine) -> None:
+    with Session(engine) as session, session.begin():
+        run = new_run(session)
+        session.execute(
+            text(
+                "INSERT INTO run_channel (run_id, number, position, key, name, unit, instrument, decimals, interval_s)"
+                " VALUES (:run, 1, 0, 'flow', 'Flow', 'L/min', 'i', 1, 0.2)"
+            ),
+            {"run": run},
+        )
+        blocks.append(session, run, 0, records(100))
+        count, nulls = session.execute(text("SELECT count(*), count(*) - count(value) FROM sample")).one()
+        assert (count, nulls) == (50, 0)
+
+
+def test_set_ups_have_versions_and_the_newest_is_in_force(engine: Engine) -> None:
+    first = setup_text("loop-flow-meter")
+    second = first.replace("every_s = 0.2", "every_s = 0.5")
+    with Session(engine) as session, session.begin():
+        bench = bench_id(session, "b")
+        assert bench_id(session, "b") == bench
+        assert [save(session, bench, t) for t in (first, second, first, second)] == [1, 2, 1, 2]
+        [stored] = in_force(session, bench)
+        assert (stored.version, stored.text) == (2, second)
+        assert in_force(session, bench_id(session, "another bench")) == []
+        with pytest.raises(SetupError):
+            save(session, bench, "nonsense")
+
+
+def test_the_clerk_follows_a_run_and_may_be_stopped_anywhere(engine: Engine, tmp_path: Path) -> None:
+    assert make_runs(tmp_path, DEMO, NOW, "b")
+    [folder] = run_folders(tmp_path)
+    clerk = Clerk(engine, tmp_path)
+    whole = (folder / SAMPLES).read_bytes()
+    state = read_state(folder)
+    for part in (0, 24 * 100, 24 * 100 + 7, len(whole)):
+        (folder / SAMPLES).write_bytes(whole[:part])
+        (folder / "state.json").write_text(
+            state.model_copy(update={"status": "logging" if part < len(whole) else "ended"}).model_dump_json()
+        )
+        Clerk(engine, tmp_path).follow()  # a new one each time, as after a kill
+        clerk.follow()
+    with Session(engine) as session:
+        run = session.scalars(select(Run)).one()
+        assert run.complete
+        assert run.followed == len(whole) // 24
+        expected = unpack(whole)
+        for channel in state.channels:
+            own = expected[channels_of(expected) == channel.number]
+            got = blocks.series_of(session, run.id, channel.number, 0, 2**62)
+            assert got.times.tolist() == own["time"].tolist()
+            np.testing.assert_array_equal(got.values, own["value"])
+        assert session.scalar(text("SELECT count(*) FROM mark")) == 4
+    assert not make_runs(tmp_path, DEMO, NOW, "b")

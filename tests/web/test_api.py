@@ -1,0 +1,258 @@
+"""The API against a whole bench."""
+
+import asyncio
+import csv
+import io
+import json
+import time
+import uuid
+
+import httpx
+import pytest
+from websockets.asyncio.client import connect
+from websockets.exceptions import InvalidStatus
+
+from tests.conftest import Server, setup_text, wait_for
+from tidybench.core.samples import unpack
+
+
+def begin(server: Server, name: str = "Run", **more: str) -> dict[str, object]:
+    wait_for(server.recorder.all_passing, "the instruments")
+    answer = server.post("/api/run", {"name": name, **more})
+    assert answer.status_code == 201, answer.text
+    return dict(answer.json())
+
+
+def end(server: Server, run: dict[str, object]) -> None:
+    assert server.post("/api/run/end", {"run": run["id"]}).status_code == 204
+
+
+def rows(server: Server) -> int:
+    run = server.get("/api/bench").json()["status"]["run"]
+    return int(run["rows"]) if run else 0
+
+
+# ---- who may come in
+
+
+def test_without_the_token_nothing_is_given(server: Server) -> None:
+    for path in ("/api/bench", "/api/health", "/api/openapi.json", "/api/runs", "/api/nonsense"):
+        answer = httpx.get(server.base + path)
+        assert answer.status_code == 401
+        assert "token" in answer.json()["detail"]
+    assert httpx.get(server.base + "/").status_code == 401
+    assert httpx.get(server.base + "/?token=wrong").status_code == 401
+    with server.client(Authorization="Bearer wrong") as client:
+        assert client.get("/api/bench").status_code == 401
+
+
+def test_the_token_becomes_a_strict_cookie(server: Server) -> None:
+    with httpx.Client(base_url=server.base) as client:
+        answer = client.get(f"/?token={server.token}&begin=")
+        assert answer.status_code == 303
+        assert server.token not in answer.headers["location"]
+        cookie = answer.headers["set-cookie"].lower()
+        assert "httponly" in cookie
+        assert "samesite=strict" in cookie
+        assert client.get("/api/bench").status_code == 200
+
+
+@pytest.mark.parametrize("host", ["evil.example", "evil.example:8470", "127.0.0.1", "127.0.0.1:1", ""])
+def test_another_host_is_refused(server: Server, host: str) -> None:
+    with server.client(Host=host) as client:
+        assert client.get("/api/bench").status_code == 421
+
+
+@pytest.mark.parametrize("origin", ["http://evil.example", "null", "https://127.0.0.1", "http://127.0.0.1:1"])
+def test_another_origin_is_refused(server: Server, origin: str) -> None:
+    with server.client(Origin=origin) as client:
+        assert client.post("/api/run", json={"name": "x"}).status_code == 403
+        assert client.get("/api/bench").status_code == 403
+
+
+def test_the_socket_is_guarded_too(server: Server) -> None:
+    address = f"ws://127.0.0.1:{server.port}/api/live"
+    bearer = {"Authorization": f"Bearer {server.token}"}
+
+    async def refused(headers: dict[str, str]) -> None:
+        with pytest.raises(InvalidStatus) as caught:
+            async with connect(address, additional_headers=headers):
+                pass
+        assert caught.value.response.status_code == 403
+
+    async def all_of_them() -> None:
+        await refused({})
+        await refused({**bearer, "Origin": "http://evil.example"})
+
+    asyncio.run(all_of_them())
+
+
+def test_bodies_that_are_too_large_or_malformed(server: Server) -> None:
+    with server.client() as client:
+        big = client.post(
+            "/api/setups", content=b"x" * 3_000_000, headers={"Content-Type": "application/json"}
+        )
+        assert big.status_code == 413
+
+        def pieces() -> "object":
+            for _ in range(60):
+                yield b"x" * 65_536
+
+        endless = client.post("/api/setups", content=pieces(), headers={"Content-Type": "application/json"})  # type: ignore[arg-type]
+        assert endless.status_code == 413
+        for body in (b"{", b"[]", b'{"name": 5}', b'{"name": "x", "row_rule": "sometimes"}', b"\xff\xfe"):
+            answer = client.post("/api/run", content=body, headers={"Content-Type": "application/json"})
+            assert answer.status_code in (400, 422)
+            assert isinstance(answer.json()["detail"], str)
+
+
+# ---- the bench
+
+
+def test_health_and_schema(server: Server) -> None:
+    wait_for(server.recorder.all_passing, "the instruments")
+    wait_for(lambda: server.get("/api/health").json()["well"], "all to be well")
+    schema = server.get("/api/openapi.json").json()
+    assert "/api/run" in schema["paths"]
+
+
+def test_the_socket_brings_samples_status_and_tape(server: Server) -> None:
+    wait_for(server.recorder.all_passing, "the instruments")
+
+    async def listen() -> tuple[set[str], set[float]]:
+        kinds, values = set(), set()
+        bearer = {"Authorization": f"Bearer {server.token}", "Origin": server.base}
+        async with connect(f"ws://127.0.0.1:{server.port}/api/live", additional_headers=bearer) as socket:
+            until = time.monotonic() + 10
+            while (len(values) < 5 or len(kinds) < 2) and time.monotonic() < until:
+                item = await socket.recv()
+                if isinstance(item, bytes):
+                    values |= set(unpack(item)["value"].tolist())
+                else:
+                    kinds.add(json.loads(item)["kind"])
+        return kinds, values
+
+    kinds, values = asyncio.run(listen())
+    assert {"status", "tape"} <= kinds
+    assert values & {float(reply[3:11]) for reply in server.shop.flow.sent}
+
+
+def test_the_last_hour_is_there_when_the_page_opens(server: Server) -> None:
+    wait_for(server.recorder.all_passing, "the instruments")
+    wait_for(lambda: len(unpack(server.get("/api/live/history").content)) > 5, "some history")
+    got = {
+        v for v in unpack(server.get("/api/live/history?seconds=3600").content)["value"].tolist() if v == v
+    }
+    assert got & {float(reply[3:11]) for reply in server.shop.flow.sent}
+    assert server.get("/api/live/history?seconds=-1").status_code == 422
+    assert server.get("/api/live/tape?last=5").json()[-1]["text"]
+    assert "simulated/loop-flow-meter" in [p["name"] for p in server.get("/api/ports").json()]
+
+
+def test_a_run_from_begin_to_logbook(server: Server) -> None:
+    run = begin(server, "Pump 7 acceptance", item="P7-0413", operator="M. Okafor")
+    wait_for(lambda: rows(server) > 10, "rows")
+    assert server.post("/api/run", {"name": "another"}).status_code == 409
+    assert server.post("/api/run/marks", {"text": "=valve to 60 %", "by": "me"}).status_code == 201
+    assert server.post("/api/run/end", {"run": str(uuid.uuid4())}).status_code == 409
+    end(server, run)
+    second = server.post("/api/run/end", {"run": run["id"]})
+    assert second.status_code == 409
+    assert "ended already" in second.json()["detail"]
+
+    def found() -> dict[str, object]:
+        return dict(server.get(f"/api/runs/{run['id']}").json())
+
+    wait_for(lambda: found().get("complete"), "the records to be complete")
+    detail = server.get(f"/api/runs/{run['id']}").json()
+    assert detail["marks"][0]["text"] == "=valve to 60 %"
+    file = server.get(f"/api/runs/{run['id']}/csv")
+    table = list(csv.DictReader(io.StringIO(file.text)))
+    assert run["csv"] in file.headers["content-disposition"]
+    flow = next(n for n in detail["numbers"] if n["id"] == "loop-flow")
+    logged = {float(row["Loop flow [L/min]"]) for row in table if row["Loop flow [L/min]"]}
+    assert flow["minimum"] - 1e-9 <= min(logged)
+    trend = unpack(server.get(f"/api/runs/{run['id']}/trend?points=500").content)
+    assert logged <= set(trend["value"].tolist()) | {0.0}
+    assert server.get("/api/runs?search=okafor").json()["runs"][0]["id"] == run["id"]
+    assert server.get("/api/runs?search=%25_%5C").json()["total"] == 0
+
+
+def test_odd_names_are_kept_and_never_leave_their_folder(server: Server) -> None:
+    for name in ('=HYPERLINK("x")', "../../../tmp/x", "a/b\\c", "😀", "'quoted' \"twice\"", "."):
+        run = begin(server, name)
+        assert "/runs/" in str(run["folder"])
+        assert ".." not in str(run["folder"])
+        end(server, run)
+        wait_for(lambda key=run["id"]: server.get(f"/api/runs/{key}").status_code == 200, "the logbook")  # type: ignore[misc]
+        assert server.get(f"/api/runs/{run['id']}").json()["name"] == name
+    for name in ("", "  ", "x" * 121, "a\nb"):
+        answer = server.post("/api/run", {"name": name})
+        assert answer.status_code in (400, 422)
+        assert answer.json()["detail"]
+
+
+def test_what_is_not_there(server: Server) -> None:
+    for path in (
+        f"/api/runs/{uuid.uuid4()}",
+        f"/api/runs/{uuid.uuid4()}/csv",
+        f"/api/runs/{uuid.uuid4()}/trend",
+    ):
+        assert server.get(path).status_code == 404
+    assert server.get("/api/runs/nonsense").status_code == 422
+    assert server.get("/api/nonsense").status_code == 404
+    assert server.post("/api/ports/release", {"link": "COM99"}).status_code == 404
+
+
+def test_set_ups_are_saved_checked_and_put_in_force(server: Server) -> None:
+    stored = {s["key"]: s for s in server.get("/api/setups").json()}
+    assert set(stored) == {"loop-flow-meter", "power-analyser"}
+    bad = server.post("/api/setups", {"text": setup_text("loop-flow-meter").replace("baud", "bawd")})
+    assert bad.status_code == 400
+    assert "link.bawd: there is no such key" in bad.json()["detail"]
+    changed = setup_text("loop-flow-meter").replace('name = "Loop flow"', 'name = "Flow in the loop"')
+    saved = server.post("/api/setups", {"text": changed}).json()
+    assert saved["in_force"]
+    wait_for(
+        lambda: (
+            "Flow in the loop" in [c["name"] for c in server.get("/api/bench").json()["status"]["channels"]]
+        ),
+        "the new name",
+    )
+    run = begin(server)
+    during = server.post("/api/setups", {"text": changed.replace("Flow in the loop", "Later")}).json()
+    assert not during["in_force"]
+    assert "A run is on" in during["sentence"]
+    end(server, run)
+
+
+# ---- when things go away
+
+
+def test_the_web_server_killed_in_mid_run(server: Server) -> None:
+    run = begin(server, "Goes on")
+    wait_for(lambda: rows(server) > 3, "rows")
+    before = rows(server)
+    server.kill_web()
+    server.start_web()
+    wait_for(lambda: rows(server) > before + 5, "the run to go on")
+    end(server, run)
+    wait_for(lambda: server.get(f"/api/runs/{run['id']}").json().get("complete"), "the records")
+    detail = server.get(f"/api/runs/{run['id']}").json()
+    table = list(csv.DictReader(io.StringIO(server.get(f"/api/runs/{run['id']}/csv").text)))
+    times = [row["time"] for row in table]
+    assert len(times) == len(set(times))
+    assert detail["missed"] == detail["gave_up"] == 0
+
+
+def test_the_recorder_away_is_said_with_an_honest_status(server: Server) -> None:
+    server.recorder.kill()
+    wait_for(lambda: server.get("/api/bench").json()["kind"] == "away", "it to be missed")
+    answer = server.post("/api/run", {"name": "x"})
+    assert answer.status_code == 503
+    assert "recorder does not answer" in answer.json()["detail"]
+    assert not server.get("/api/health").json()["well"]
+    server.recorder.start(carry_on=True)
+    wait_for(server.ready, "the recorder to be heard again")
+    # What was refused must not be carried out behind the person's back.
+    assert server.get("/api/bench").json()["status"]["run"] is None
