@@ -1,4 +1,5 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { VisuallyHidden } from "react-aria-components";
 import { useSearchParams } from "react-router";
 import styled from "styled-components";
 import type { RunStatus, Status } from "../api/client";
@@ -145,6 +146,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   };
   return (
     <Page>
+      <VisuallyHidden elementType="h1">Bench</VisuallyHidden>
       <div style={{ display: "grid", gap: 10, gridTemplateColumns: "minmax(0, 1fr)" }}>
         {!here && (
           <Banner role="alert">

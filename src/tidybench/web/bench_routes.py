@@ -143,7 +143,8 @@ async def health(request: Request) -> Health:
         unknown = Part(well=False, words="not known: the recorder has not been heard yet")
         return Health(well=False, recorder=recorder, database=database, links=unknown, disk=unknown)
     stopped = [i.name for i in status.instruments if any(s.state == "stopped" for s in i.stages)]
-    links = Part(well=not stopped, words=f"stopped: {', '.join(stopped)}" if stopped else "all passing")
+    passing = "all passing" if status.instruments else "no instrument is connected yet"
+    links = Part(well=not stopped, words=f"stopped: {', '.join(stopped)}" if stopped else passing)
     free = status.disk.free_bytes
     disk = Part(well=free > 200 * 2**20, words=f"{free / 2**30:.1f} GB free")
     parts = (recorder, database, links, disk)

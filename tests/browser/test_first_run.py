@@ -1,0 +1,218 @@
+"""A technician's whole first run, in a real browser, against stand-ins on real pseudo-terminals."""
+
+import contextlib
+import csv
+import json
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+
+from tests.conftest import ROOT, Server, wait_for
+
+pytestmark = pytest.mark.browser
+
+
+class Page:
+    """The browser as a person uses it."""
+
+    def __init__(self, folder: Path, server: Server) -> None:
+        options = webdriver.ChromeOptions()
+        for argument in (
+            "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+            "--disable-background-networking", "--disable-component-update", "--disable-sync",
+            "--disable-dev-shm-usage", "--window-size=1280,900", f"--user-data-dir={folder / 'profile'}",
+        ):  # fmt: skip
+            options.add_argument(argument)
+        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+        options.add_experimental_option("prefs", {"download.default_directory": str(folder / "downloads")})
+        self.driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+        self.server = server
+        self.downloads = folder / "downloads"
+
+    def open(self, path: str = "/") -> None:
+        self.driver.get(f"{self.server.base}{path}{'&' if '?' in path else '?'}token={self.server.token}")
+
+    def see(self, text: str, seconds: float = 15) -> None:
+        wait_for(lambda: text in self.text(), f"“{text}” on the page", seconds)
+
+    def text(self) -> str:
+        with contextlib.suppress(Exception):
+            return self.driver.find_element(By.TAG_NAME, "body").text
+        return ""
+
+    def find(self, css: str) -> WebElement:
+        wait_for(lambda: self.driver.find_elements(By.CSS_SELECTOR, css), css)
+        return self.driver.find_element(By.CSS_SELECTOR, css)
+
+    def press(self, label: str) -> None:
+        xpath = f"//*[self::button or self::a][contains(normalize-space(.), '{label}')]"
+        wait_for(lambda: self.driver.find_elements(By.XPATH, xpath), f"the button “{label}”")
+        self.driver.find_elements(By.XPATH, xpath)[-1].click()
+
+    def field(self, label: str) -> WebElement:
+        xpath = f"//label[contains(., '{label}')]/following::input[1]"
+        wait_for(lambda: self.driver.find_elements(By.XPATH, xpath), f"the field “{label}”")
+        return self.driver.find_element(By.XPATH, xpath)
+
+    def key(self, key: str) -> None:
+        self.driver.find_element(By.TAG_NAME, "body").send_keys(key)
+
+    def digits(self, channel: str) -> str:
+        return self.find(f"[data-testid='readout-{channel}'] .digits").text
+
+    def no_complaints(self) -> None:
+        complaints = [e["message"] for e in self.driver.get_log("browser") if "favicon" not in e["message"]]
+        assert complaints == []
+
+    def accessible(self) -> None:
+        self.driver.execute_script((ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text("utf-8"))
+        found = self.driver.execute_async_script(
+            "const done = arguments[0]; axe.run().then(r => done(JSON.stringify("
+            "r.violations.map(v => [v.id, v.nodes.map(n => n.html).slice(0, 3)]))))"
+        )
+        assert json.loads(found) == []
+
+
+@pytest.fixture
+def page(tmp_path: Path, server: Server) -> Iterator[Page]:
+    made = Page(tmp_path, server)
+    yield made
+    made.driver.quit()
+
+
+def test_a_technician_s_first_run(page: Page, server: Server) -> None:
+    shop = server.shop
+    page.open()
+    page.see("Loop flow meter")
+    page.see("Not logging")
+    assert "token" not in page.driver.current_url
+    wait_for(lambda: page.digits("Loop flow") not in ("", "–"), "digits")
+    assert 20 < float(page.digits("Loop flow")) < 300
+    page.see("FL=+0")  # the raw text is there too
+    page.accessible()
+
+    # Begin: a run without a name is refused in words, at the field.
+    page.press("Begin a run")
+    page.field("Name").clear()
+    page.press("Begin logging")
+    assert page.driver.find_elements(By.CSS_SELECTOR, "[role=dialog] .react-aria-FieldError")
+    page.field("Name").send_keys('=Pump 7 / "first" é')
+    page.field("Test item").send_keys("P7-0413")
+    page.field("Operator").send_keys("M. Okafor")
+    page.press("Begin logging")
+    page.see("Logging since")
+    first = len(shop.flow.sent)
+    page.see("all within limits")
+
+    # A mark, by its key; a scanner's burst of keys does nothing.
+    page.key("m")
+    page.find("[role=dialog] input").send_keys("valve to 60 %" + Keys.ENTER)
+    wait_for(lambda: not page.driver.find_elements(By.CSS_SELECTOR, "[role=dialog]"), "the mark to be kept")
+    page.key("ebm")
+    page.see("mark: valve to 60 %")
+    assert not page.driver.find_elements(By.CSS_SELECTOR, "[role=dialog], [role=alertdialog]")
+
+    # Freezing stops the view, never the capture.
+    page.key("f")
+    page.see("frozen")
+    shown = page.digits("Loop flow")
+    received = len(shop.flow.sent)
+    wait_for(lambda: len(shop.flow.sent) > received + 5, "more readings")
+    assert page.digits("Loop flow") == shown
+    page.key("f")
+    wait_for(lambda: page.digits("Loop flow") != shown, "live digits again")
+
+    # Something goes wrong, and the page says what.
+    shop.power.fault("unplugged")
+    page.see("1 of 2 instruments stopped")
+    page.see("link lost")
+    page.find("[data-testid='instrument-power-analyser'] [aria-label^='Port']").click()
+    page.see("it is taken up by itself")
+    page.press("Close")
+    shop.power.fault("unplugged", False)
+    wait_for(lambda: "instruments stopped" not in page.text(), "the device to be taken back")
+    wait_for(lambda: len(shop.flow.sent) > first + 20, "twenty readings")
+
+    # Reloading disturbs nothing: what was measured before is there at once.
+    page.driver.refresh()
+    page.see("Logging since")
+    wait_for(lambda: page.digits("Loop flow") not in ("", "–"), "digits after reloading")
+
+    # End: it asks first.
+    page.press("End run")
+    page.see("Go on logging")
+    page.press("End the run")
+    page.see("Not logging")
+    page.press("Look at the run")
+    page.see("ended by a person")
+    page.see("valve to 60 %")
+    wait_for(
+        lambda: page.driver.find_elements(By.CSS_SELECTOR, "[data-testid=lane] canvas"), "the run's lanes"
+    )
+    page.accessible()
+
+    # The CSV, against what the stand-ins sent.
+    page.press("Download the CSV")
+    wait_for(lambda: list(page.downloads.glob("*.csv")), "the download")
+    [file] = page.downloads.glob("*.csv")
+    assert file.name.startswith("pump-7-first")
+    with open(file, newline="", encoding="utf-8") as text:
+        rows = list(csv.DictReader(text))
+    assert len(rows) > 20
+    sent = [float(reply[3:11]) for reply in shop.flow.sent]
+    logged = [float(row["Loop flow [L/min]"]) for row in rows if row["Loop flow [L/min]"]]
+    assert len(logged) > 20
+    # Every cell is a reply that was sent, and they stand in the order they were sent in.
+    position = 0
+    for value in logged:
+        position = sent.index(value, max(0, position - 1))
+    gaps = [row for row in rows if "Motor input=link-lost" in row["flags"]]
+    assert gaps
+    assert all(row["Motor input [kW]"] == "" for row in gaps)
+    page.no_complaints()
+
+
+def test_nothing_connected_and_an_instrument_added(page: Page, server: Server) -> None:
+    page.open("/logbook")
+    page.see("Logbook")
+    page.field("Find by name").send_keys("no such run at all")
+    page.see("No run has “no such run at all”")
+    page.open("/logbook/00000000-0000-0000-0000-000000000000")
+    page.see("The logbook has no such run.")
+    page.open("/")
+    page.press("Add an instrument")
+    box = page.find("[role=dialog] textarea")
+    box.send_keys(Keys.CONTROL + "a")
+    box.send_keys("[instrument]\nname = 5\nbawd = 3\n")
+    page.press("Keep and connect")
+    page.see("there is no such key")
+    page.see("link: this key is missing.")
+
+
+def test_two_windows_and_a_second_one_ends_the_run(page: Page, server: Server) -> None:
+    wait_for(server.recorder.all_passing, "the instruments")
+    page.open("/")
+    page.see("Not logging")
+    run = server.post("/api/run", {"name": "From elsewhere"}).json()
+    page.see("From elsewhere")
+    page.press("End run")
+    page.see("Go on logging")
+    assert server.post("/api/run/end", {"run": run["id"]}).status_code == 204
+    page.see("“From elsewhere” ended")
+
+
+def test_a_phone_walks_past(page: Page, server: Server) -> None:
+    wait_for(server.recorder.all_passing, "the instruments")
+    metrics = {"width": 390, "height": 844, "deviceScaleFactor": 2, "mobile": True}
+    page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+    page.open("/")
+    wait_for(lambda: page.digits("Loop flow") not in ("", "–"), "digits")
+    wide = page.driver.execute_script("return document.documentElement.scrollWidth")
+    assert wide <= 390

@@ -1,0 +1,230 @@
+"""The one command: starting, being killed, starting again, ending."""
+
+import json
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+
+from tests.conftest import DEMO, ROOT, setup_text, wait_for
+from tidybench.cluster import Cluster
+from tidybench.runs.folder import read_state, run_folders
+from tidybench.supervisor import listener
+
+
+def tidy(*arguments: str, data: Path) -> "subprocess.Popen[str]":
+    environment = {
+        **os.environ,
+        "PYTHONPATH": str(ROOT / "src"),
+        "TIDY_DATA": str(data),
+        "PYTHONUNBUFFERED": "1",
+    }
+    return subprocess.Popen(
+        [sys.executable, "-m", "tidybench.cli", *arguments],
+        env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, stdin=subprocess.DEVNULL,
+    )  # fmt: skip
+
+
+def address(process: "subprocess.Popen[str]") -> str:
+    """The address it prints when it is ready."""
+    assert process.stdout is not None
+    seen = []
+    for line in process.stdout:
+        seen.append(line)
+        if found := re.search(r"http://\S+", line):
+            return found[0]
+    raise AssertionError("".join(seen))
+
+
+def processes_of(data: Path) -> dict[int, str]:
+    """The processes that belong to a data folder."""
+    found = {}
+    for entry in Path("/proc").glob("[0-9]*"):
+        try:
+            environment = (entry / "environ").read_bytes()
+            command = (entry / "cmdline").read_bytes().replace(b"\0", b" ").decode()
+        except OSError:
+            continue
+        if f"TIDY_DATA={data}\0".encode() in environment and "tidybench." in command:
+            found[int(entry.name)] = command
+    return found
+
+
+def get(url: str, path: str) -> httpx.Response:
+    base, token = url.split("/?token=")
+    return httpx.get(base + path, headers={"Authorization": f"Bearer {token}"})
+
+
+def post(url: str, path: str, body: object) -> httpx.Response:
+    base, token = url.split("/?token=")
+    return httpx.post(base + path, json=body, headers={"Authorization": f"Bearer {token}"})
+
+
+@pytest.fixture
+def data(tmp_path: Path) -> Iterator[Path]:
+    folder = tmp_path / "a bench"  # with a blank in it
+    yield folder
+    for pid in processes_of(folder):
+        os.kill(pid, signal.SIGKILL)
+    if folder.exists():
+        Cluster(folder, folder / "x.log").remove()
+
+
+def test_demo_from_nothing_to_nothing(data: Path) -> None:
+    process = tidy("demo", data=data)
+    url = address(process)
+    wait_for(lambda: get(url, "/api/health").json()["well"], "all to be well")
+    assert oct((data / "access.json").stat().st_mode)[-3:] == "600"
+    assert oct((data / "database.json").stat().st_mode)[-3:] == "600"
+    wait_for(lambda: get(url, "/api/runs").json()["runs"], "the earlier run")
+    assert get(url, "/api/runs").json()["runs"][0]["name"] == "Pump 7 acceptance"
+
+    second = tidy("demo", data=data)
+    assert second.wait(20) == 1
+    assert second.stdout is not None
+    assert f"It runs already with this data folder: {url}" in second.stdout.read()
+
+    assert len(processes_of(data)) == 4  # the supervisor and its three
+    process.send_signal(signal.SIGTERM)
+    assert process.wait(20) == 0
+    assert processes_of(data) == {}
+    assert not Cluster(data, data / "x.log").alive
+    assert not list((data / "simulated").iterdir())
+
+
+def test_each_process_killed_and_then_all_of_them(data: Path) -> None:
+    process = tidy("demo", data=data)
+    url = address(process)
+    wait_for(lambda: get(url, "/api/health").json()["well"], "all to be well")
+    wait_for(lambda: get(url, "/api/bench").json()["status"]["channels"], "the set-ups to be in force")
+    run = post(url, "/api/run", {"name": "Endurance"}).json()
+
+    def rows() -> int:
+        try:
+            status = get(url, "/api/bench").json()
+        except httpx.HTTPError:
+            return 0
+        return (
+            int(status["status"]["run"]["rows"])
+            if status["kind"] == "status" and status["status"]["run"]
+            else 0
+        )
+
+    wait_for(lambda: rows() > 5, "rows")
+    for name in ("recorder", "web", "standins"):
+        before = rows()
+        [pid] = [pid for pid, command in processes_of(data).items() if f"tidybench.{name}" in command]
+        os.kill(pid, signal.SIGKILL)
+        wait_for(lambda b=before: rows() > b + 10, f"the run to go on without its {name}", 30)  # type: ignore[misc]
+    [postgres] = [p for p in [listener(_database_port(data))] if p]
+    os.kill(postgres.pid, signal.SIGKILL)
+    wait_for(lambda: get(url, "/api/runs").status_code == 200, "the database to be back", 30)
+
+    # Now the supervisor, in mid-run, and with it everything else.
+    process.kill()
+    process.wait()
+    wait_for(lambda: not processes_of(data), "its children to notice", 10)
+    folder = next(f for f in run_folders(data / "runs") if read_state(f).id == run["id"])
+    assert read_state(folder).status == "interrupted"
+
+    again = tidy("demo", data=data)
+    url = address(again)
+    wait_for(lambda: get(url, f"/api/runs/{run['id']}").json().get("complete"), "the records", 30)
+    detail = get(url, f"/api/runs/{run['id']}").json()
+    assert detail["status"] == "interrupted"
+    assert detail["samples"] == (folder / "samples.bin").stat().st_size // 24
+    again.send_signal(signal.SIGINT)
+    assert again.wait(20) == 0
+    assert processes_of(data) == {}
+
+
+def _database_port(data: Path) -> int:
+    cluster = Cluster(data, data / "x.log")
+    return int((cluster.folder / "postmaster.pid").read_text().splitlines()[3])
+
+
+def test_a_start_that_is_killed_half_way_does_not_spoil_the_next(data: Path) -> None:
+    for patience in (0.3, 0.8, 1.3):
+        process = tidy("up", data=data)
+        time.sleep(patience)  # wherever it has come to
+        process.kill()
+        process.wait()
+    process = tidy("up", data=data)
+    url = address(process)
+    health = get(url, "/api/health").json()
+    assert health["recorder"]["well"]
+    assert health["database"]["well"]
+    process.terminate()
+    assert process.wait(20) == 0
+
+
+def test_a_taken_port_is_said_with_its_holder(data: Path) -> None:
+    with socket.socket() as other:
+        other.bind(("127.0.0.1", 0))
+        other.listen()
+        port = other.getsockname()[1]
+        process = tidy("up", "--port", str(port), data=data)
+        assert process.wait(20) == 1
+        assert process.stdout is not None
+        said = process.stdout.read()
+    assert f"Port {port} is taken by " in said
+    assert f"(process {os.getpid()})" in said
+    assert "Traceback" not in said
+
+
+@pytest.mark.parametrize("port", ["0", "70000", "x", "-1", "８４７０"])
+def test_nonsense_for_a_port(port: str, data: Path) -> None:
+    process = tidy("up", "--port", port, data=data)
+    assert process.wait(20) == 2
+    assert process.stdout is not None
+    assert "Traceback" not in process.stdout.read()
+
+
+def test_check_says_what_is_wrong(tmp_path: Path) -> None:
+    def check(path: Path) -> tuple[int, str]:
+        process = tidy("check", str(path), data=tmp_path)
+        said = process.communicate()[0]
+        assert "Traceback" not in said
+        return process.returncode, said
+
+    code, said = check(DEMO / "loop-flow-meter.setup.toml")
+    assert (code, "a good set-up of Loop flow meter (9600 8-N-1): Loop flow" in said) == (0, True)
+    bad = tmp_path / "bad.setup.toml"
+    bad.write_text(setup_text("loop-flow-meter").replace("baud", "bawd"))
+    code, said = check(bad)
+    assert (code, "Line 11, link.bawd: there is no such key" in said) == (1, True)
+    bad.write_bytes(b"\xff\xfe\x00")
+    assert check(bad)[0] == 1
+    assert check(tmp_path / "none.toml")[0] == 2
+    assert check(tmp_path)[0] == 2
+
+
+def test_the_script_explains_itself() -> None:
+    script = ROOT / "tidy"
+    helped = subprocess.run([script, "help"], capture_output=True, text=True, check=True)
+    for word in ("demo", "up", "check", "test", "measure", "address", "TIDY_DATA"):
+        assert word in helped.stdout
+    wrong = subprocess.run([script, "dmeo"], capture_output=True, text=True)
+    assert wrong.returncode == 1
+    assert "there is no command “dmeo”" in wrong.stderr
+
+
+def test_the_published_schema_takes_the_demo_s_set_ups() -> None:
+    published = json.loads((ROOT / "docs/formats/set-up.schema.json").read_text("utf-8"))
+    assert set(published["properties"]) == {
+        "format",
+        "instrument",
+        "link",
+        "framing",
+        "query",
+        "listen",
+        "channel",
+    }
