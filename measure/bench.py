@@ -20,23 +20,32 @@ from tidybench.wire.places import Places
 
 
 def setup(
-    name: str, port: str, patterns: str, *, query: str = "", every: float = 0.0, baud: int = 9600
+    name: str,
+    port: str,
+    pattern: str,
+    *,
+    query: str = "",
+    every: float = 0.0,
+    baud: int = 9600,
+    channels: list[str] | None = None,
+    end: str = "\n",
 ) -> SetupText:
-    """A set-up with four-number or one-number messages that end with LF."""
-    fields = re.findall(r"<(\w+)>", patterns)
+    """A set-up with one pattern and a channel for each of its fields (or for those named)."""
+    fields = channels or re.findall(r"<(\w+)>", pattern)
     talks = "when asked" if query else "on its own"
-    source = (
-        f'[[query]]\nid = "q"\nsend = {json.dumps(query)}\nevery_s = {every}\ngive_up_after_s = 2.0\npatterns = ["{patterns}"]\n'
+    asking = (
+        f'[[query]]\nid = "q"\nsend = {json.dumps(query)}\nevery_s = {every}\ngive_up_after_s = 2.0\n'
         if query
-        else f'[listen]\nevery_s = 0.1\npatterns = ["{patterns}"]\n'
-    )
-    channels = "".join(
-        f'[[channel]]\nid = "{name}-{f}"\nname = "{name} {f}"\nfield = "{f}"\nunit = "V"\n' for f in fields
+        else "[listen]\nevery_s = 0.1\n"
     )
     text = (
         f'[instrument]\nid = "{name}"\nname = "{name}"\ntalks = "{talks}"\n[link]\nport = "{port}"\nbaud = {baud}\n'
-        f'[framing]\nterminator = "\\n"\n{source}{channels}'
+        f"[framing]\nterminator = {json.dumps(end)}\n{asking}patterns = [{json.dumps(pattern)}]\n"
     )
+    for field in fields:
+        text += (
+            f'[[channel]]\nid = "{name}-{field}"\nname = "{name} {field}"\nfield = "{field}"\nunit = "V"\n'
+        )
     return SetupText(id=name, text=text)
 
 

@@ -1,4 +1,4 @@
-"""The other end of the pseudo-terminals: tight loops in processes of their own."""
+"""The other end of the pseudo-terminals: small loops in processes of their own."""
 
 import os
 import pty
@@ -10,7 +10,7 @@ from contextlib import contextmanager
 
 ECHO = """
 import os, sys
-fd, reply, query = int(sys.argv[1]), sys.argv[2].encode().decode("unicode_escape").encode("latin-1"), 0
+fd, reply = int(sys.argv[1]), sys.argv[2].encode().decode("unicode_escape").encode("latin-1")
 while True:
     try:
         data = os.read(fd, 4096)
@@ -19,34 +19,89 @@ while True:
     for _ in range(data.count(b"\\n")):
         os.write(fd, reply)
 """
+"""Answers every query at once."""
 
 STREAM = """
 import os, sys, time
-fd, line, go = int(sys.argv[1]), sys.argv[2].encode().decode("unicode_escape").encode("latin-1"), int(sys.argv[3])
+fd, line, count = int(sys.argv[1]), sys.argv[2].encode().decode("unicode_escape").encode("latin-1"), int(sys.argv[3])
 os.read(fd, 1)
 piece = line * 100
-for _ in range(go // 100):
+for _ in range(count // 100):
     view = memoryview(piece)
     while view:
         view = view[os.write(fd, view):]
-os.write(fd, b"end\\n")
 time.sleep(600)
 """
+"""Sends so many lines as fast as they are taken, once a byte was received."""
+
+MANY = """
+import os, select, sys
+fds = [int(fd) for fd in sys.argv[1].split(",")]
+while True:
+    for fd in select.select(fds, (), ())[0]:
+        try:
+            data = os.read(fd, 4096)
+        except OSError:
+            continue
+        for _ in range(data.count(b"\\n")):
+            os.write(fd, b"+0148.27\\n")
+"""
+"""Answers on many pseudo-terminals."""
+
+FLOOD = """
+import os, sys, time
+fd, rate = int(sys.argv[1]), float(sys.argv[2])
+os.set_blocking(fd, False)
+line = b"+0148.27,12.345,-7.25,1013.2\\n"
+began, sent = time.monotonic(), 0
+while True:
+    due = int((time.monotonic() - began) * rate / 10 / len(line))
+    if due > sent:
+        try:
+            os.write(fd, line * min(due - sent, 100))
+        except (BlockingIOError, OSError):
+            pass
+        sent = due
+    time.sleep(0.002)
+"""
+"""Talks on its own without pause at a baud rate."""
+
+COUNTING = """
+import os, sys, time
+fd, n = int(sys.argv[1]), 0
+while True:
+    try:
+        data = os.read(fd, 4096)
+    except OSError:
+        continue
+    for _ in range(data.count(b"\\n")):
+        n += 1
+        os.write(fd, b"%d\\n" % n)
+        print(n, time.time_ns(), flush=True)
+"""
+"""Answers 1, 2, 3 … and prints when the last byte of each was sent."""
 
 
 @contextmanager
-def peer(program: str, *arguments: str) -> Iterator[str]:
-    """Run a program on the master side of a new pseudo-terminal; gives the path of its slave."""
-    master, slave = pty.openpty()
-    tty.setraw(slave)
-    path = os.ttyname(slave)
+def peer(
+    program: str, *arguments: str, count: int = 1, nice: int = 0
+) -> Iterator[tuple[list[str], subprocess.Popen[str]]]:
+    """Run a program on the master sides of new pseudo-terminals; gives the paths of their slaves."""
+    pairs = [pty.openpty() for _ in range(count)]
+    for _, slave in pairs:
+        tty.setraw(slave)
+    paths = [os.ttyname(slave) for _, slave in pairs]
+    masters = [master for master, _ in pairs]
+    command = [sys.executable, "-u", "-c", program, ",".join(map(str, masters)), *arguments]
     process = subprocess.Popen(
-        [sys.executable, "-c", program, str(master), *arguments], pass_fds=[master], stderr=subprocess.DEVNULL
-    )
+        ["nice", "-n", str(nice), *command],
+        pass_fds=masters, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
+    )  # fmt: skip
     try:
-        yield path
+        yield paths, process
     finally:
         process.kill()
         process.wait()
-        os.close(master)
-        os.close(slave)
+        for master, slave in pairs:
+            os.close(master)
+            os.close(slave)

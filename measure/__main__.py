@@ -1,0 +1,53 @@
+"""Runs the measurements: python -m measure [--json] [ROW …]."""
+
+import json
+import os
+import platform
+import sys
+from dataclasses import asdict
+
+from measure.acquisition import poll, stream, wire
+from measure.result import Result, Row
+from measure.timing import jitter, socket_latency
+
+ROWS: dict[str, Row] = {
+    "poll": poll,
+    "stream": stream,
+    "wire": wire,
+    "jitter": jitter,
+    "socket-latency": socket_latency,
+}
+
+
+def main() -> int:
+    """Measure, print, and give 1 where a target was missed."""
+    names = [argument for argument in sys.argv[1:] if not argument.startswith("-")]
+    unknown = [name for name in names if name not in ROWS]
+    if unknown:
+        print(f"There is no row “{unknown[0]}”. Rows: {', '.join(ROWS)}.", file=sys.stderr)
+        return 2
+    results = []
+    as_json = "--json" in sys.argv
+    for name in names or list(ROWS):
+        result = ROWS[name]()
+        results.append(result)
+        if not as_json:
+            print(line(result), flush=True)
+    if as_json:
+        print(json.dumps([asdict(result) for result in results], indent=1, ensure_ascii=False))
+    else:
+        print(f"({platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()})")
+    return 0 if all(result.met for result in results) else 1
+
+
+def line(result: Result) -> str:
+    """A row as text."""
+    beside = ", ".join(
+        f"{result.ratios[name]:.2f} x {name} ({value:,.0f})" for name, value in result.baselines.items()
+    )
+    parts = [f"{result.name:15s} {result.value:12,.1f} {result.unit:15s}", beside, result.note]
+    return f"{'met   ' if result.met else 'MISSED'} {' | '.join(p for p in parts if p)} | target: {result.target}"
+
+
+if __name__ == "__main__":
+    sys.exit(main())

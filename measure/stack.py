@@ -1,0 +1,99 @@
+"""Recorder and web server as processes, as the supervisor runs them."""
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from measure.bench import wait_for
+from tidybench.cluster import Cluster, free_port
+from tidybench.wire.client import Client
+from tidybench.wire.messages import SetupText
+from tidybench.wire.places import Places
+
+TOKEN = "measuring"
+
+
+@contextmanager
+def private_cluster() -> Iterator[str]:
+    """A PostgreSQL of its own; gives its address."""
+    with tempfile.TemporaryDirectory() as folder:
+        cluster = Cluster(Path(folder), Path(folder) / "postgres.log")
+        cluster.start()
+        try:
+            yield cluster.url
+        finally:
+            cluster.remove()
+
+
+@dataclass(slots=True)
+class Stack:
+    """A running bench."""
+
+    places: Places
+    port: int
+    client: Client
+    database: str
+
+    @property
+    def page(self) -> str:
+        """The address a browser opens."""
+        return f"http://127.0.0.1:{self.port}/?token={TOKEN}"
+
+
+@contextmanager
+def stack(setups: list[SetupText]) -> Iterator[Stack]:
+    """Start it with these set-ups in force, and take it down again."""
+    front_end = Path(__file__).resolve().parents[1] / "frontend" / "dist"
+    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder, private_cluster() as url:
+        places = Places(Path(folder))
+        os.environ["TIDY_DATA"] = folder
+        places.make()
+        for setup in setups:
+            (places.setups / f"{setup.id}.setup.toml").write_text(setup.text)
+        port = free_port()
+        places.access.write_text(json.dumps({"token": TOKEN, "port": port}))
+        environment = {**os.environ, "TIDY_DATABASE_URL": url}
+        recorder = subprocess.Popen([sys.executable, "-m", "tidybench.recorder"], env=environment)
+        web = subprocess.Popen(
+            [
+                "nice",
+                "-n",
+                "5",
+                sys.executable,
+                "-m",
+                "tidybench.web",
+                "--port",
+                str(port),
+                "--front-end",
+                str(front_end),
+            ],
+            env=environment,
+        )
+        client = Client(places.control)
+        try:
+            request = urllib.request.Request(
+                f"http://127.0.0.1:{port}/api/bench", headers={"Authorization": f"Bearer {TOKEN}"}
+            )
+
+            def ready() -> bool:
+                try:
+                    with urllib.request.urlopen(request, timeout=2) as answer:
+                        status = json.load(answer)["status"]
+                        return status is not None and len(status["instruments"]) == len(setups)
+                except OSError:
+                    return False
+
+            wait_for(ready)
+            yield Stack(places, port, client, url)
+        finally:
+            client.close()
+            for process in (web, recorder):
+                process.terminate()
+                process.wait()

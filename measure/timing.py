@@ -1,0 +1,127 @@
+"""Rows `jitter` and `socket-latency`: what must be on time, while everything else goes on."""
+
+import asyncio
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import psycopg
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+from websockets.asyncio.client import connect
+
+from measure.bench import setup
+from measure.peers import COUNTING, FLOOD, MANY, peer
+from measure.result import Result, percentile
+from measure.stack import TOKEN, Stack, stack
+from tidybench.core.events import Sent
+from tidybench.core.samples import unpack
+from tidybench.runs.tape import read_tape
+from tidybench.wire.messages import BeginRun, EndRun
+
+POLLS, EVERY = 16, 100_000
+SECONDS = 20
+
+QUERY = """
+import sys, psycopg
+with psycopg.connect(sys.argv[1], autocommit=True) as connection:
+    while True:
+        connection.execute("SELECT sum(sqrt(n)) FROM generate_series(1, 400000) AS n")
+"""
+
+
+@contextmanager
+def _browser(page: str) -> Iterator[None]:
+    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as profile:
+        options = webdriver.ChromeOptions()
+        for argument in (
+            "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+            "--disable-background-networking", "--disable-component-update", "--disable-sync",
+            "--disable-dev-shm-usage", f"--user-data-dir={profile}",
+        ):  # fmt: skip
+            options.add_argument(argument)
+        driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+        try:
+            driver.get(page)
+            yield
+        finally:
+            driver.quit()
+
+
+@contextmanager
+def _database_query(url: str) -> Iterator[None]:
+    psycopg.connect(url).close()
+    process = subprocess.Popen(["nice", "-n", "5", sys.executable, "-c", QUERY, url])
+    try:
+        yield
+    finally:
+        process.kill()
+        process.wait()
+
+
+def jitter() -> Result:
+    """How late 16 polls at 10 Hz begin, with a browser listening, a query running and one link flooded."""
+    with peer(MANY, count=POLLS, nice=5) as (paths, _), peer(FLOOD, "460800", nice=5) as (flooded, _):
+        setups = [
+            setup(f"p{n}", path, "<v>", query="V?\n", every=EVERY / 1e6) for n, path in enumerate(paths)
+        ]
+        setups.append(setup("flood", flooded[0], "<a>,<b>,<c>,<d>", baud=460_800))
+        with stack(setups) as bench, _browser(bench.page), _database_query(bench.database):
+            late, missed = _lateness(bench)
+    worst = percentile(late, 0.99)
+    return Result(
+        "jitter", worst, "ms late (99 %)", "2 ms", worst <= 2 and missed == 0, {}, {},
+        f"{len(late)} polls, median {percentile(late, 0.5):.2f} ms, worst {late[-1]:.1f} ms, {missed} missed",
+    )  # fmt: skip
+
+
+def _lateness(bench: Stack) -> tuple[list[float], int]:
+    answer, _ = bench.client.ask(BeginRun(name="jitter"))
+    assert answer.run is not None, answer.why
+    time.sleep(SECONDS)
+    ended, _ = bench.client.ask(EndRun(run=answer.run.id))
+    assert not ended.trouble, ended.why
+    late = [
+        (event.at % EVERY) / 1000
+        for _, _, event in read_tape(Path(answer.run.folder) / "tape")
+        if isinstance(event, Sent) and event.query
+    ]
+    return sorted(late), answer.run.missed
+
+
+def socket_latency() -> Result:
+    """From a reply's last byte to the browser's socket."""
+    with (
+        peer(COUNTING, nice=5) as (paths, process),
+        stack([setup("n", paths[0], "<v>", query="V?\n", every=0.05)]) as bench,
+    ):
+        sent: dict[int, int] = {}
+        got = asyncio.run(_listen(bench.port, 400))
+        process.kill()
+        assert process.stdout is not None
+        for line in process.stdout.read().splitlines():
+            number, at = line.split()
+            sent[int(number)] = int(at)
+    waits = sorted((at - sent[value]) / 1e6 for value, at in got if value in sent)
+    value = percentile(waits, 0.99)
+    return Result(
+        "socket-latency", value, "ms (99 %)", "30 ms", value <= 30, {}, {},
+        f"{len(waits)} replies, median {percentile(waits, 0.5):.1f} ms, worst {waits[-1]:.1f} ms",
+    )  # fmt: skip
+
+
+async def _listen(port: int, count: int) -> list[tuple[int, int]]:
+    got: list[tuple[int, int]] = []
+    headers = {"Authorization": f"Bearer {TOKEN}"}
+    async with connect(f"ws://127.0.0.1:{port}/api/live", additional_headers=headers) as socket:
+        while len(got) < count:
+            item = await asyncio.wait_for(socket.recv(), 20)
+            now = time.time_ns()
+            if isinstance(item, bytes):
+                got += [(int(value), now) for value in unpack(item)["value"] if value == value]
+    return got
