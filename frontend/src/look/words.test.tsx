@@ -20,8 +20,7 @@ describe("figures and times", () => {
     expect(length(480_000)).toBe("8 min 00 s");
     expect(length(7_500_000)).toBe("2 h 05 min");
   });
-  it("sets thousands apart", () =>
-    expect(count(4361000)).toBe("4 361 000"));
+  it("sets thousands apart", () => expect(count(4361000)).toBe("4 361 000"));
   it("says hours as a person does", () => {
     expect([0.5, 6.7, 500].map(hours)).toEqual(["less than an hour", "6 h", "20 days"]);
   });
