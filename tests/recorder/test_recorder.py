@@ -1,13 +1,16 @@
 """The recorder over pseudo-terminals: polls, faults, ports."""
 
 import csv
+import sys
+import threading
 from pathlib import Path
 
 from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
+from tidybench.core.events import Received
 from tidybench.core.samples import RECORD_SIZE, Batch, unpack
 from tidybench.links.holders import holders
 from tidybench.recorder.clock import STEP, Clock
-from tidybench.recorder.ring import HOUR, SampleRing
+from tidybench.recorder.ring import HOUR, SampleRing, TapeRing
 from tidybench.wire.messages import (
     PROTOCOL,
     AddMark,
@@ -196,3 +199,30 @@ def test_the_ring_keeps_an_hour_and_no_more() -> None:
     assert abs(int(kept["time"][0]) - (7198_000_000 - HOUR)) <= 4_000_000
     assert int(kept["time"][-1]) == 7198_000_000
     assert len(ring.since(7190_000_000)) // RECORD_SIZE <= 6
+
+
+def test_the_rings_can_be_asked_while_they_grow() -> None:
+    tape, samples = TapeRing(500), SampleRing(span=1_000_000)
+    done = threading.Event()
+
+    def grow() -> None:
+        batch = Batch()
+        batch.add(1, 0, 1, 1.0)
+        now = 0
+        while not done.is_set():
+            now += 100_000
+            tape.add([(now, "x", Received(now, b"a"), None)] * 3)
+            samples.add(batch.pack(1) * 50_000, now)
+
+    thread = threading.Thread(target=grow)
+    before = sys.getswitchinterval()
+    sys.setswitchinterval(1e-6)
+    thread.start()
+    try:
+        for _ in range(300):
+            assert len(tape.last(50)) in (0, 50)
+            assert len(samples.since(0)) % RECORD_SIZE == 0
+    finally:
+        done.set()
+        thread.join()
+        sys.setswitchinterval(before)

@@ -1,5 +1,6 @@
 """The bench as the recorder holds it: set-ups in force, their workers, the run in progress."""
 
+import contextlib
 import os
 import platform
 import shutil
@@ -385,8 +386,16 @@ class Bench:
         if log is None:
             return DiskStatus(free_bytes=free, hours_left=None)
         age = (self.clock.now() - log.state.begun_at) / 3.6e9
-        used = sum(f.stat().st_size for f in log.folder.rglob("*") if f.is_file())
+        used = _size_of(log.folder)
         return DiskStatus(free_bytes=free, hours_left=free / (used / age) if used and age > 0.003 else None)
+
+
+def _size_of(folder: Path) -> int:
+    total = 0
+    for file in folder.rglob("*"):
+        with contextlib.suppress(OSError):  # a segment that is being compressed just now
+            total += file.stat().st_size
+    return total
 
 
 def _named(terminator: str) -> str:

@@ -35,8 +35,9 @@ class SampleRing:
             self._size -= len(self._chunks.popleft()[1])
 
     def since(self, at: int) -> bytes:
-        """Packed samples from about `at` on."""
-        return b"".join(data for last, data in self._chunks if last >= at) + bytes(self._open)
+        """Packed samples from about `at` on. Any thread may ask: the chunks are copied in one step."""
+        chunks = list(self._chunks)
+        return b"".join(data for last, data in chunks if last >= at) + bytes(self._open)
 
     def preload(self, packed: bytes, now: int) -> None:
         """Take in samples of before a restart; older ones than the span are left out."""
@@ -59,9 +60,9 @@ class TapeRing:
         self._entries.extend(entries)
 
     def last(self, count: int) -> list[TapeLine]:
-        """The newest `count` events for the eye."""
+        """The newest `count` events for the eye. Any thread may ask: the ring is copied in one step."""
         lines: list[TapeLine] = []
-        for entry in reversed(self._entries):
+        for entry in reversed(list(self._entries)):
             if len(lines) == count:
                 break
             line = for_the_eye(entry)
