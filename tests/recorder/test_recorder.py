@@ -220,7 +220,7 @@ def test_the_rings_can_be_asked_while_they_grow() -> None:
     thread.start()
     try:
         for _ in range(300):
-            assert len(tape.last(50)) in (0, 50)
+            assert len(tape.last(50)) <= 50
             assert len(samples.since(0)) % RECORD_SIZE == 0
     finally:
         done.set()
