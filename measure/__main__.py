@@ -43,7 +43,7 @@ def main() -> int:
 def line(result: Result) -> str:
     """A row as text."""
     beside = ", ".join(
-        f"{result.ratios[name]:.2f} x {name} ({value:,.0f})" for name, value in result.baselines.items()
+        f"{result.ratios[name]:.2f} x {name} ({value:,.4g})" for name, value in result.baselines.items()
     )
     parts = [f"{result.name:15s} {result.value:12,.1f} {result.unit:15s}", beside, result.note]
     return f"{'met   ' if result.met else 'MISSED'} {' | '.join(p for p in parts if p)} | target: {result.target}"

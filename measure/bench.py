@@ -12,7 +12,7 @@ from pathlib import Path
 
 import zmq
 
-from tidybench.recorder.__main__ import SWITCH
+from tidybench.recorder import tuning
 from tidybench.recorder.bench import Bench
 from tidybench.recorder.pump import Pump
 from tidybench.wire.messages import BeginRun, SetupText
@@ -57,7 +57,7 @@ def recorder(setups: list[SetupText], row_rule: str = "each reading") -> Iterato
         places = Places(Path(folder))
         places.make()
         before = sys.getswitchinterval()
-        sys.setswitchinterval(SWITCH)
+        tuning.collector()
         bench = Bench(places, carry_on=False)
         context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
         pump = Pump(bench, context)

@@ -35,18 +35,22 @@ time.sleep(600)
 """Sends so many lines as fast as they are taken, once a byte was received."""
 
 MANY = """
-import os, select, sys
+import os, select, sys, time
 fds = [int(fd) for fd in sys.argv[1].split(",")]
+due = []
 while True:
-    for fd in select.select(fds, (), ())[0]:
+    wait = None if not due else max(0.0, due[0][0] - time.monotonic())
+    for fd in select.select(fds, (), (), wait)[0]:
         try:
             data = os.read(fd, 4096)
         except OSError:
             continue
-        for _ in range(data.count(b"\\n")):
-            os.write(fd, b"+0148.27\\n")
+        if b"\\n" in data:
+            due.append((time.monotonic() + 0.012, fd))
+    while due and due[0][0] <= time.monotonic():
+        os.write(due.pop(0)[1], b"+0148.27\\n")
 """
-"""Answers on many pseudo-terminals."""
+"""Answers on many pseudo-terminals, 12 ms after each query: no 9600 baud line is faster with 11 bytes."""
 
 FLOOD = """
 import os, sys, time

@@ -27,6 +27,21 @@ from tidybench.wire.messages import BeginRun, EndRun
 POLLS, EVERY = 16, 100_000
 SECONDS = 20
 
+SLEEPER = """
+import os, select, sys, time
+try:
+    os.sched_setscheduler(0, os.SCHED_RR, os.sched_param(1))
+except OSError:
+    pass
+every = 100_000_000
+due = (time.monotonic_ns() // every + 1) * every
+while True:
+    select.select((), (), (), max(0, due - time.monotonic_ns()) / 1e9)
+    print((time.monotonic_ns() - due) / 1e6, flush=True)
+    due += every
+"""
+"""The baseline: one bare thread that only wakes at 10 Hz, with the recorder's own priority."""
+
 QUERY = """
 import sys, psycopg
 with psycopg.connect(sys.argv[1], autocommit=True) as connection:
@@ -72,10 +87,14 @@ def jitter() -> Result:
         ]
         setups.append(setup("flood", flooded[0], "<a>,<b>,<c>,<d>", baud=460_800))
         with stack(setups) as bench, _browser(bench.page), _database_query(bench.database):
+            sleeper = subprocess.Popen([sys.executable, "-c", SLEEPER], stdout=subprocess.PIPE, text=True)
             late, missed = _lateness(bench)
+            sleeper.kill()
+            bare = percentile([float(line) for line in sleeper.communicate()[0].splitlines()], 0.99)
     worst = percentile(late, 0.99)
     return Result(
-        "jitter", worst, "ms late (99 %)", "2 ms", worst <= 2 and missed == 0, {}, {},
+        "jitter", worst, "ms late (99 %)", "2 ms", worst <= 2 and missed == 0,
+        {"bare sleeper": bare}, {"bare sleeper": worst / bare},
         f"{len(late)} polls, median {percentile(late, 0.5):.2f} ms, worst {late[-1]:.1f} ms, {missed} missed",
     )  # fmt: skip
 

@@ -199,7 +199,7 @@ class Cluster:
         self.port = port
         with open(self._log, "ab") as log:
             self._process = subprocess.Popen(
-                [str(self._programs() / "postgres"), "-D", str(self.folder), "-p", str(self.port),
+                ["nice", "-n", "5", str(self._programs() / "postgres"), "-D", str(self.folder), "-p", str(self.port),
                  "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "max_connections=40",
                  "-c", "shared_buffers=64MB", "-c", "synchronous_commit=off", "-c", "log_timezone=UTC"],
                 cwd="/", stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,

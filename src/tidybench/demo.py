@@ -5,7 +5,7 @@ Only the clock is not real: bytes are stamped as the polls of an earlier afterno
 
 from pathlib import Path
 
-from tidybench.core.events import Event, Note, Opened, Received, Sent, Start
+from tidybench.core.events import Event, Note, Opened, Received, Sent, Start, tape_line
 from tidybench.core.plan import plan_links
 from tidybench.core.session import LinkReader
 from tidybench.core.setup import load
@@ -108,5 +108,6 @@ class Acceptance:
         self._flush([(self._sequence, link, event, None)], event.at)
 
     def _flush(self, entries: list[Entry], now: int) -> None:
+        lines = [tape_line(sequence, link, event) for sequence, link, event, _ in entries]
         packs = [batch.pack(sequence) if batch is not None else b"" for sequence, _, _, batch in entries]
-        self._log.write(entries, packs, now)
+        self._log.write(entries, lines, packs, now)

@@ -6,7 +6,7 @@ import threading
 from pathlib import Path
 
 from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
-from tidybench.core.events import Received
+from tidybench.core.events import Received, tape_line
 from tidybench.core.samples import RECORD_SIZE, Batch, unpack
 from tidybench.links.holders import holders
 from tidybench.recorder.clock import STEP, Clock
@@ -211,7 +211,7 @@ def test_the_rings_can_be_asked_while_they_grow() -> None:
         now = 0
         while not done.is_set():
             now += 100_000
-            tape.add([(now, "x", Received(now, b"a"), None)])
+            tape.add([tape_line(now, "x", Received(now, b"a"))])
             samples.add(batch.pack(1) * 50, now)
 
     thread = threading.Thread(target=grow)

@@ -130,15 +130,15 @@ def test_a_full_disk_gives_up_the_tape_before_the_csv(
     monkeypatch.setattr(Appender, "append", write)
     batch = Batch()
     batch.add(1, 0, AT + 5, 1.5)
-    log.write([(1, "", Note(AT + 5, "x"), batch)], [batch.pack(1)], AT + 6)
+    log.write([(1, "", Note(AT + 5, "x"), batch)], ["{}"], [batch.pack(1)], AT + 6)
     assert log.rows == 1
     assert set(log.troubles) == {"tape", "samples"}
     full.add("csv")
-    log.write([(2, "", Note(AT + 7, "x"), batch)], [batch.pack(2)], AT + 8)
+    log.write([(2, "", Note(AT + 7, "x"), batch)], ["{}"], [batch.pack(2)], AT + 8)
     assert log.rows == 1
     assert "No space left on device" in log.troubles["csv"]
     full.clear()
-    log.write([], [], AT + 9)  # there is room again: the rows that waited follow
+    log.write([], [], [], AT + 9)  # there is room again: the rows that waited follow
     assert log.rows == 2
     assert "csv" not in log.troubles
     assert len((log.folder / log.state.csv).read_text().splitlines()) == 3

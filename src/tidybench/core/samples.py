@@ -37,6 +37,8 @@ class Batch:
     def pack(self, sequence: int) -> bytes:
         """The samples as records under the event's sequence number."""
         count = len(self.words)
+        if count == 1:
+            return RECORD.pack(sequence << 24 | self.words[0], self.times[0], self.values[0])
         if count < 32:
             top = sequence << 24
             return b"".join(map(RECORD.pack, [top | word for word in self.words], self.times, self.values))

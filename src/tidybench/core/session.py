@@ -53,6 +53,9 @@ class LinkCounts:
     recent: bytes = b""
 
 
+RECENT = 200
+"""The newest bytes that are kept as evidence."""
+
 _TEXT = bytes(range(0x20, 0x7F)) + b"\r\n\t"
 
 
@@ -87,10 +90,11 @@ class LinkReader:
 
     def feed(self, event: Event) -> Batch | None:
         """The samples an event gives; None for none."""
-        if isinstance(event, Received):
-            return self._received(event.data, event.at)
-        if isinstance(event, Sent):
-            self._sent(event)
+        kind = type(event)
+        if kind is Received:
+            return self._received(event.data, event.at)  # type: ignore[union-attr]
+        if kind is Sent:
+            self._sent(event)  # type: ignore[arg-type]
             return None
         if isinstance(event, GaveUp):
             return self._gave_up(event)
@@ -133,7 +137,7 @@ class LinkReader:
         counts.last_in = at
         unprintable = len(data.translate(None, _TEXT))
         counts.unprintable += unprintable
-        counts.recent = (counts.recent + data)[-400:] if len(data) < 400 else data[-400:]
+        counts.recent = (counts.recent + data)[-RECENT:] if len(data) < RECENT else data[-RECENT:]
         if self._asked is None and self._reader is None:
             counts.stray += len(data)
             if self._draining:

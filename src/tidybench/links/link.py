@@ -17,7 +17,7 @@ class Link(Protocol):
     """An open link. One thread owns it; `wake` alone may be called from others."""
 
     def read(self, timeout: float | None) -> bytes:
-        """What has arrived; b"" when `timeout` seconds passed or `wake` was called first.
+        """What has arrived; b"" when `timeout` seconds have passed (or nearly), or `wake` was called.
 
         Raises LinkError when the link is gone.
         """

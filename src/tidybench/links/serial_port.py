@@ -15,6 +15,9 @@ from tidybench.links.link import LinkError
 READ_SIZE = 4096
 """Bytes taken in one read: small enough that what follows never keeps the interpreter for long."""
 
+LONG = 0.02
+"""Seconds from which on a wait need not be exact in one call."""
+
 WRITE_PATIENCE = 2.0
 """Seconds a write may stay blocked before the link counts as lost."""
 
@@ -61,6 +64,9 @@ class SerialLink:
         os.set_blocking(self._wake_in, False)
         os.set_blocking(self._wake_out, False)
         self._watched = [self._fd, self._wake_in]
+        self._poll = select.poll()
+        for fd in self._watched:
+            self._poll.register(fd, select.POLLIN)
 
     def _trouble(self, device: str, error: Exception) -> LinkError:
         number = getattr(error, "errno", None)
@@ -85,7 +91,12 @@ class SerialLink:
         return LinkError("settings", f"The port {self._name} does not take these settings: {text}.")
 
     def read(self, timeout: float | None) -> bytes:
-        ready = select.select(self._watched, (), (), timeout)[0]
+        if timeout is None or timeout > LONG:
+            # Cheaper than select, but it counts in milliseconds: the last two are left to the next call.
+            found = self._poll.poll(None if timeout is None else int(timeout * 1000) - 2)
+            ready = [fd for fd, _ in found]
+        else:
+            ready = select.select(self._watched, (), (), timeout)[0]
         if not ready:
             return b""
         if self._fd not in ready:

@@ -17,20 +17,18 @@ from pathlib import Path
 import zmq
 
 from tidybench.core.setup import SetupError, load
+from tidybench.recorder import tuning
 from tidybench.recorder.bench import Bench, Refused
 from tidybench.recorder.pump import Pump
 from tidybench.recorder.service import Service
 from tidybench.wire.messages import SetupText
 from tidybench.wire.places import Places, data_folder
 
-SWITCH = 0.001
-"""Seconds after which a busy thread lets another have the interpreter: polls must start on time."""
-
 
 def main() -> int:
     """Run until told to end."""
     arguments = sys.argv[1:]
-    sys.setswitchinterval(SWITCH)
+    tuning.priority()
     places = Places(data_folder())
     places.make()
     done = threading.Event()
@@ -45,6 +43,7 @@ def main() -> int:
     files = [Path(argument) for argument in arguments if not argument.startswith("--")]
     if files and not _apply(bench, files):
         return 2
+    tuning.collector()
     context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
     pump = Pump(bench, context)
     service = Service(bench, pump, context)

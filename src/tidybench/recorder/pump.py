@@ -9,7 +9,7 @@ from collections.abc import Sequence
 
 import zmq
 
-from tidybench.core.events import Note
+from tidybench.core.events import Note, tape_line
 from tidybench.recorder.bench import Bench, Refused
 from tidybench.recorder.ring import for_the_eye
 from tidybench.runs.log import Entry
@@ -66,10 +66,11 @@ class Pump(threading.Thread):
         with bench.lock:
             entries = bench.journal.take()
             now = bench.clock.now()
+            lines = [tape_line(sequence, link, event) for sequence, link, event, _ in entries]
             packs = [batch.pack(sequence) if batch is not None else b"" for sequence, _, _, batch in entries]
             log = bench.log
             if log is not None:
-                log.write(entries, packs, now)
+                log.write(entries, lines, packs, now)
                 if log.turned:
                     log.turned = False
                     bench.want_states()
@@ -79,7 +80,7 @@ class Pump(threading.Thread):
             bench.samples.add(packed, now)
             self._publish(TOPIC_SAMPLES, packed)
         if entries:
-            bench.tape.add(entries)
+            bench.tape.add(lines)
             self._shown += entries[-MOST_LINES:]
             self._unshown += len(entries)
         if self._shown and now - self._tape_at >= TAPE_EVERY:
@@ -135,5 +136,7 @@ class Pump(threading.Thread):
 
 
 def _for_the_eye(entries: Sequence[Entry], total: int) -> bytes:
-    lines = [line for entry in entries if (line := for_the_eye(entry)) is not None]
+    lines = [
+        line for number, link, event, _ in entries if (line := for_the_eye(number, link, event)) is not None
+    ]
     return TapeUpdate(lines=lines, left_out=total - len(entries)).model_dump_json().encode()

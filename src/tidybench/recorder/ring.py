@@ -3,9 +3,8 @@
 from collections import deque
 from collections.abc import Iterable
 
-from tidybench.core.events import GaveUp, Lost, Missed, Note, Opened, Received, Sent
+from tidybench.core.events import Event, GaveUp, Lost, Missed, Note, Opened, Received, Sent, parse_tape_line
 from tidybench.core.samples import unpack
-from tidybench.runs.log import Entry
 from tidybench.wire.messages import TapeLine
 
 HOUR = 3_600_000_000
@@ -50,30 +49,33 @@ class SampleRing:
 
 
 class TapeRing:
-    """The newest events, whether or not a run is on."""
+    """The newest events as lines of the tape, whether or not a run is on.
+
+    Lines, not events: a hundred thousand objects would be walked through by every collection of
+    the interpreter's garbage, just when a poll is due.
+    """
 
     def __init__(self, most: int = 100_000) -> None:
-        self._entries: deque[Entry] = deque(maxlen=most)
+        self._lines: deque[str] = deque(maxlen=most)
 
-    def add(self, entries: Iterable[Entry]) -> None:
-        """Take in events."""
-        self._entries.extend(entries)
+    def add(self, lines: Iterable[str]) -> None:
+        """Take in lines."""
+        self._lines.extend(lines)
 
     def last(self, count: int) -> list[TapeLine]:
         """The newest `count` events for the eye. Any thread may ask: the ring is copied in one step."""
         lines: list[TapeLine] = []
-        for entry in reversed(list(self._entries)):
+        for text in reversed(list(self._lines)):
             if len(lines) == count:
                 break
-            line = for_the_eye(entry)
+            line = for_the_eye(*parse_tape_line(text))
             if line is not None:
                 lines.append(line)
         return lines[::-1]
 
 
-def for_the_eye(entry: Entry) -> TapeLine | None:
+def for_the_eye(sequence: int, link: str, event: Event) -> TapeLine | None:
     """An event as a line of the tape view; None for those that mean nothing to a person."""
-    sequence, link, event, _ = entry
     text = ""
     if isinstance(event, Received | Sent):
         text = event.data[:2000].decode("latin-1")

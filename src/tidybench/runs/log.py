@@ -6,7 +6,7 @@ import uuid
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-from tidybench.core.events import Event, GaveUp, Lost, Missed, Note, Sent, Start, tape_line
+from tidybench.core.events import Event, GaveUp, Lost, Missed, Note, Sent, Start
 from tidybench.core.samples import Batch
 from tidybench.runs.files import Appender
 from tidybench.runs.folder import (
@@ -100,20 +100,21 @@ class RunLog:
         log._started |= set(links)
         return log
 
-    def write(self, entries: Sequence[Entry], packs: Sequence[bytes], now: int) -> None:
-        """Log what happened (`packs`: each entry's samples as records) and the rows due by `now`."""
-        lines: list[str] = []
+    def write(self, entries: Sequence[Entry], lines: Sequence[str], packs: Sequence[bytes], now: int) -> None:
+        """Log what happened and the rows due by `now`. For each entry, `lines` has its line of the tape
+        and `packs` its samples as records."""
+        tape: list[str] = []
         packed: list[bytes] = []
         rows = self._pending_rows
         started, rule, counts = self._started, self._rule, self.state.counts
         last = polls = 0
-        for (sequence, link, event, batch), pack in zip(entries, packs, strict=True):
+        for (sequence, link, event, batch), line, pack in zip(entries, lines, packs, strict=True):
             kind = type(event)
             if link not in started:
                 if kind is not Start:
                     continue  # what this happened upon is not on this tape
                 started.add(link)
-            lines.append(tape_line(sequence, link, event))
+            tape.append(line)
             last = sequence
             if batch is not None:
                 packed.append(pack)
@@ -130,9 +131,9 @@ class RunLog:
         counts.polls += polls
         rows += rule.until(now)
         samples = b"".join(packed)
-        if lines:
-            lines.append("")
-            self._write_tape("\n".join(lines).encode())
+        if tape:
+            tape.append("")
+            self._write_tape("\n".join(tape).encode())
         if samples:
             self._write_samples(samples)
             self._unsummed += samples
