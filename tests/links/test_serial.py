@@ -95,3 +95,16 @@ def test_stand_ins_appear_as_ports(shop: Shop, places: Places) -> None:
     shop.flow.fault("unplugged")
     wait_for(lambda: not os.path.exists(shop.flow.port), "the port to vanish")
     assert "simulated/loop-flow-meter" not in {port.name for port in ports(places.simulated)}
+
+
+def test_waking_a_closed_link_touches_nobody_else_s_file(shop: Shop, tmp_path: Path) -> None:
+    link = SerialLink(shop.flow.port, "flow", SETTINGS)
+    link.close()
+    files = [
+        os.open(tmp_path / str(n), os.O_WRONLY | os.O_CREAT) for n in range(5)
+    ]  # they take the freed numbers
+    link.wake()
+    link.close()
+    for n, file in enumerate(files):
+        os.close(file)
+        assert (tmp_path / str(n)).read_bytes() == b""

@@ -203,3 +203,45 @@ def test_when_its_parent_is_gone_it_ends_and_frees_the_ports(places: Places, sho
     parent.send_signal(signal.SIGKILL)
     parent.wait()
     wait_for(lambda: not holders(shop.flow.port), "the port to be free", 3)
+
+
+def test_a_folder_that_cannot_be_mended_does_not_keep_the_bench_from_starting(
+    recorder: RecorderProcess, shop: Shop, tmp_path: Path
+) -> None:
+    folder = _finished_run(recorder, shop, tmp_path)
+    broken = recorder.places.runs / "2026-11-23" / "000000+0000-broken"
+    broken.parent.mkdir(parents=True, exist_ok=True)
+    folder.rename(broken)
+    (broken / "set-ups" / "loop-flow-meter.setup.toml").write_text("not a set-up")
+    recorder.stop()
+    recorder.start("loop-flow-meter")
+    wait_for(recorder.all_passing, "the recorder to start all the same")
+    state = read_state(broken)
+    assert state.status == "interrupted"
+    assert "could not be mended" in state.reason
+
+
+def test_stopped_in_mid_run_it_is_closed_as_interrupted_at_once(
+    recorder: RecorderProcess, shop: Shop
+) -> None:
+    recorder.start("loop-flow-meter")
+    wait_for(recorder.all_passing, "passing")
+    run = begin(recorder)
+    wait_for(lambda: len(rows_of(run)) > 3, "rows")
+    recorder.stop()
+    state = read_state(Path(run.folder))
+    assert (state.status, state.reason) == ("interrupted", "Tidy Bench was stopped during the run.")
+    assert packed_from_tape(Path(run.folder)) == (Path(run.folder) / "samples.bin").read_bytes()
+
+
+def test_killed_right_after_the_beginning(recorder: RecorderProcess, shop: Shop) -> None:
+    """Before the links' starting states are on the tape: they come with the restart."""
+    recorder.start("loop-flow-meter")
+    wait_for(recorder.all_passing, "passing")
+    run = begin(recorder)
+    recorder.kill()
+    recorder.start(carry_on=True)
+    wait_for(recorder.all_passing, "the recorder to be back")
+    wait_for(lambda: len(rows_of(run)) > 3, "rows")
+    assert recorder.client.ask(EndRun(run=run.id))[0].trouble == ""
+    assert packed_from_tape(Path(run.folder)) == (Path(run.folder) / "samples.bin").read_bytes()

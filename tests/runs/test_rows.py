@@ -94,3 +94,12 @@ def test_titles_cannot_run_as_formulas() -> None:
     odd = state("steady rows", ("=1+1", 1), ('Say "hi", he', 1), ("@x", 1))
     titles = next(csv.reader(io.StringIO(header(odd.channels))))
     assert titles == ["time", "elapsed_s", "'=1+1 [V]", 'Say "hi", he [V]', "'@x [V]", "flags"]
+
+
+def test_a_night_s_sleep_is_a_gap_not_a_hundred_thousand_rows() -> None:
+    rule = make_rule(state("steady rows", ("A", 0.2)))
+    assert len(rule.until(T0 + SETTLE)) == 1
+    rows = cells(rule.until(T0 + 8 * 3600 * S))
+    assert len(rows) <= 2
+    assert rows[0][-1] == "A=no-sample"
+    assert float(rows[0][0]) > 8 * 3600 - 1

@@ -84,6 +84,8 @@ export function Lane({ lane, samples, view, marks, first, theme, register, shows
     const element = holder.current;
     if (!element) return;
     let shown: Grid | null = null;
+    // Twenty of the last digit shown: finer than that is noise to whoever reads the digits.
+    const least = 20 * 10 ** -Math.min(...lane.channels.map((channel) => channel.decimals));
     const inks = lane.channels.map((channel) => theme.inks[channel.ink] ?? theme.ink);
     const chart = new uPlot(
       {
@@ -125,7 +127,7 @@ export function Lane({ lane, samples, view, marks, first, theme, register, shows
       const now = view();
       const all = lane.channels.map((channel) => samples.of(channel.number));
       const [low, high] = extremes(all, now.start, now.end);
-      const next = scaleFor(low, high, scaleRef.current);
+      const next = scaleFor(low, high, scaleRef.current, least);
       if (next !== scaleRef.current) {
         scaleRef.current = next;
         setScale(next);
@@ -234,14 +236,20 @@ function breaks(u: uPlot, lane: LaneSpec, samples: Samples, inks: string[], them
     const text = `${channel.name}: ${qualityWords(last.quality)} since ${clock(since)}`;
     const room = u.bbox.left + u.bbox.width - x - 12 * ratio;
     const wide = u.ctx.measureText(text).width;
-    const left = wide < room ? x + 8 * ratio : x - wide - 8 * ratio;
-    if (wide >= room) {
-      u.ctx.fillStyle = theme.panel;
-      u.ctx.fillRect(left - 4 * ratio, y - 10 * ratio, wide + 8 * ratio, 20 * ratio);
-      u.ctx.fillStyle = inks[index] ?? "";
-    }
     u.ctx.textBaseline = "middle";
-    u.ctx.fillText(text, left, y);
+    if (wide < room) {
+      u.ctx.fillText(text, x + 8 * ratio, y);
+    } else {
+      // No room to the right: at the lane's foot, or its head where the curve ends low.
+      const endsLow = y > u.bbox.top + u.bbox.height / 2;
+      const row = (12 + line * 18) * ratio;
+      const at = endsLow ? u.bbox.top + row : u.bbox.top + u.bbox.height - row;
+      const right = u.bbox.left + u.bbox.width - wide - 8 * ratio;
+      u.ctx.fillStyle = theme.panel;
+      u.ctx.fillRect(right - 4 * ratio, at - 9 * ratio, wide + 8 * ratio, 18 * ratio);
+      u.ctx.fillStyle = inks[index] ?? "";
+      u.ctx.fillText(text, right, at);
+    }
     u.ctx.restore();
     line++;
   });

@@ -133,14 +133,14 @@ function Logging({ run, status, verdict, onMark, onEnd }: LoggingProps) {
           {elapsed(now - begun)}
         </div>
       </div>
-      <div className="cell" style={{ flexShrink: 1 }}>
+      <div className="cell" style={{ flex: "none", maxWidth: 280 }}>
         <div className="small">Run</div>
         <div className="strong" title={run.name}>
           {run.name}
         </div>
       </div>
       {(run.item || run.operator) && (
-        <div className="cell second" style={{ flexShrink: 2 }}>
+        <div className="cell second" style={{ flex: "none", maxWidth: 170 }}>
           <div className="small">{run.item ? "Test item" : "Operator"}</div>
           <div className="strong" title={run.item}>
             {run.item || run.operator}
@@ -153,14 +153,14 @@ function Logging({ run, status, verdict, onMark, onEnd }: LoggingProps) {
           {status.disk.hours_left ? `disk for ${hours(status.disk.hours_left)}` : "no end planned"}
         </Verdict>
       </div>
-      <div className="cell" style={{ flexShrink: 4 }}>
+      <div className="cell">
         <div className="small" title={`${run.folder}/${run.csv}`}>
           {run.csv}
         </div>
         <div className="strong" data-testid="rows">
           {count(run.rows)} rows
           {saved === null ? "" : `, saved ${saved < 10 ? saved.toFixed(1) : Math.floor(saved)} s ago`}
-          {lost > 0 && `, ${count(lost)} ${lost === 1 ? "poll" : "polls"} without a reading`}
+          {lost > 0 && `, ${count(lost)} ${lost === 1 ? "poll" : "polls"} lost`}
         </div>
       </div>
       <div className="room" />

@@ -75,6 +75,12 @@ describe("scaleFor", () => {
     expect(scaleFor(11, 19, old)).toBe(old);
     expect(scaleFor(15, 15.2, old)).not.toBe(old);
   });
+  it("does not blow noise up to fill the lane", () => {
+    const [low, high] = scaleFor(230.1, 230.4, null, 2);
+    expect(high - low).toBeGreaterThanOrEqual(2);
+    expect(low).toBeLessThan(230);
+    expect(high).toBeGreaterThan(230.5);
+  });
   it("stands a flat line and no value at all", () => {
     const [low, high] = scaleFor(5, 5, null);
     expect(low).toBeLessThan(5);

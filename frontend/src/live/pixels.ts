@@ -80,13 +80,21 @@ export function column(series: Series, view: Grid, patience: number): Column {
   return out;
 }
 
-/** A scale that holds from low to high with some air, ending on round figures; keeps the old one while it fits. */
-export function scaleFor(low: number, high: number, old: [number, number] | null): [number, number] {
+/**
+ * A scale that holds from low to high with some air, ending on round figures; keeps the old one while it
+ * fits. `least`: a span below which noise would fill the lane.
+ */
+export function scaleFor(
+  low: number,
+  high: number,
+  old: [number, number] | null,
+  least = 0,
+): [number, number] {
   if (!(low <= high)) return old ?? [0, 1];
-  const span = Math.max(high - low, Math.abs(high) * 1e-3, 1e-9);
+  const span = Math.max(high - low, Math.abs(high) * 1e-3, least, 1e-9);
   if (old && low >= old[0] && high <= old[1] && span > (old[1] - old[0]) * 0.25) return old;
-  const air = span * 0.35;
-  const step = roundStep((span + 2 * air) / 4);
+  const air = span * 0.35 + (span - (high - low)) / 2;
+  const step = roundStep((high - low + 2 * air) / 4);
   let bottom = Math.floor((low - air) / step) * step;
   if (low >= 0 && bottom < 0) bottom = 0;
   let top = Math.ceil((high + air) / step) * step;

@@ -1,8 +1,10 @@
 """A serial port, opened with pyserial and locked for us alone."""
 
+import contextlib
 import errno
 import os
 import select
+import threading
 import time
 from typing import ClassVar
 
@@ -63,6 +65,8 @@ class SerialLink:
         self._wake_in, self._wake_out = os.pipe()
         os.set_blocking(self._wake_in, False)
         os.set_blocking(self._wake_out, False)
+        self._lock = threading.Lock()
+        self._closed = False
         self._watched = [self._fd, self._wake_in]
         self._poll = select.poll()
         for fd in self._watched:
@@ -130,17 +134,21 @@ class SerialLink:
                 raise self._gone() from error
 
     def wake(self) -> None:
-        try:
-            os.write(self._wake_out, b"!")
-        except OSError:
-            pass  # full: it wakes anyway; closed: nobody reads
+        with self._lock:
+            # A closed descriptor's number may be another file's by now.
+            if not self._closed:
+                with contextlib.suppress(BlockingIOError):  # full: it wakes anyway
+                    os.write(self._wake_out, b"!")
 
     def close(self) -> None:
-        for close in (self._serial.close, lambda: os.close(self._wake_in), lambda: os.close(self._wake_out)):
-            try:
-                close()
-            except OSError:
-                pass  # an unplugged port complains; it is free all the same
+        with self._lock:
+            if self._closed:
+                return
+            self._closed = True
+            os.close(self._wake_in)
+            os.close(self._wake_out)
+        with contextlib.suppress(OSError, serial.SerialException):  # an unplugged port complains
+            self._serial.close()
 
     def _drain_wake(self) -> None:
         try:

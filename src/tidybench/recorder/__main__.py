@@ -6,6 +6,7 @@ Ends on SIGTERM or SIGINT, or when the process that started it does (end of file
 named by TIDY_PARENT_PIPE). A run in progress is then closed as interrupted.
 """
 
+import contextlib
 import fcntl
 import os
 import signal
@@ -53,10 +54,8 @@ def main() -> int:
     service.stop()
     bench.stop()
     if bench.log is not None:
-        log = bench.log
-        pump.flush()
-        bench.forget_run()
-        log.end(bench.clock.now(), "Tidy Bench was stopped during the run.", "interrupted")
+        with contextlib.suppress(Refused):
+            pump.end_run(bench.log.state.id, "Tidy Bench was stopped during the run.", "interrupted")
     pump.stop()
     context.destroy(linger=0)
     return 0

@@ -7,6 +7,7 @@ import shutil
 import sys
 import threading
 import time
+import traceback
 import uuid
 from pathlib import Path
 
@@ -23,7 +24,7 @@ from tidybench.recorder.ring import SampleRing, TapeRing
 from tidybench.recorder.worker import Worker
 from tidybench.runs.folder import SAMPLES, RunChannel, read_state, run_folders
 from tidybench.runs.log import RunLog, begin_note
-from tidybench.runs.recovery import close_interrupted, mend
+from tidybench.runs.recovery import close_interrupted, mend, set_aside
 from tidybench.wire.messages import (
     BeginRun,
     ChannelStatus,
@@ -87,20 +88,25 @@ class Bench:
                 continue
             if run.status != "logging":
                 continue
-            if carry_on and str(folder) == self.state.run:
-                mended = mend(folder)
-                last = mended.last_sequence
-                now = self.clock.now()
-                self.log = RunLog.resume(
-                    folder, rows=mended.rows, stats=mended.stats, links=mended.links, now=now
-                )
-                self._preload(folder, now)
-            else:
-                close_interrupted(folder, "Tidy Bench ended without ending the run.")
+            try:
+                if carry_on and str(folder) == self.state.run:
+                    last = self._carry_on(folder)
+                else:
+                    close_interrupted(folder, "Tidy Bench ended without ending the run.")
+            except Exception as error:  # one broken folder must not keep the bench from starting
+                traceback.print_exc()
+                set_aside(folder, run, f"It could not be mended: {error}.")
         if self.log is None and self.state.run is not None:
             self.state.run = None
             self._save()
         return last
+
+    def _carry_on(self, folder: Path) -> int:
+        mended = mend(folder)
+        now = self.clock.now()
+        self.log = RunLog.resume(folder, rows=mended.rows, stats=mended.stats, links=mended.links, now=now)
+        self._preload(folder, now)
+        return mended.last_sequence
 
     def _preload(self, folder: Path, now: int) -> None:
         with open(folder / SAMPLES, "rb") as file:

@@ -25,6 +25,10 @@ class Journal:
             self._waiting.set()
         return sequence
 
+    def nudge(self) -> None:
+        """Wake whoever waits, with nothing new."""
+        self._waiting.set()
+
     def wait(self, timeout: float) -> None:
         """Wait until something is there."""
         self._waiting.wait(timeout)

@@ -4,15 +4,19 @@ One thread, woken by the first event and then pausing a few milliseconds so that
 flush. It alone writes run folders, and it never waits for a reader of the live stream.
 """
 
+import os
 import threading
-from collections.abc import Sequence
+import traceback
+from collections import deque
+from collections.abc import Callable, Sequence
+from concurrent.futures import Future
 
 import zmq
 
 from tidybench.core.events import Note, tape_line
 from tidybench.recorder.bench import Bench, Refused
 from tidybench.recorder.ring import for_the_eye
-from tidybench.runs.log import Entry
+from tidybench.runs.log import Entry, RunEnd
 from tidybench.wire.messages import TOPIC_SAMPLES, TOPIC_STATUS, TOPIC_TAPE, TapeUpdate
 
 GATHER, GATHER_MANY = 0.005, 0.02
@@ -44,15 +48,26 @@ class Pump(threading.Thread):
         self._shown: list[Entry] = []
         self._unshown = 0
         self._busy = False
+        self._orders: deque[Callable[[], None]] = deque()
         self._syncer = threading.Thread(target=self._sync, name="disk", daemon=True)
 
     def run(self) -> None:
         self._syncer.start()
+        try:
+            self._run()
+        except BaseException:
+            # Going on without logging would be the worst of all: the supervisor starts a recorder that carries on.
+            traceback.print_exc()
+            os._exit(70)
+
+    def _run(self) -> None:
         bench = self._bench
         while not self._stopping.is_set():
             bench.journal.wait(0.05 if bench.log is not None else 0.25)
             self._stopping.wait(GATHER_MANY if self._busy else GATHER)
-            self.flush()
+            self._flush()
+            while self._orders:
+                self._orders.popleft()()
         self._sync_now.set()
 
     def stop(self) -> None:
@@ -60,7 +75,7 @@ class Pump(threading.Thread):
         self._stopping.set()
         self.join(5)
 
-    def flush(self) -> None:
+    def _flush(self) -> None:
         """Take what is there and hand it on."""
         bench = self._bench
         with bench.lock:
@@ -116,23 +131,39 @@ class Pump(threading.Thread):
                 except (OSError, ValueError):
                     pass  # full or just ended: writing rows says so, in words
 
-    def end_run(self, run: str, reason: str) -> None:
-        """End the run in progress, with everything that happened until now. Raises Refused."""
+    def end_run(self, run: str, reason: str, status: RunEnd = "ended") -> None:
+        """End the run in progress, with everything that happened until now. Raises Refused.
+
+        Called by any thread; done by this one, which alone writes run folders and publishes.
+        """
+        done: Future[None] = Future()
+
+        def order() -> None:
+            try:
+                self._end_run(run, reason, status)
+                done.set_result(None)
+            except BaseException as error:
+                done.set_exception(error)
+
+        self._orders.append(order)
+        self._bench.journal.nudge()
+        done.result(30)
+
+    def _end_run(self, run: str, reason: str, status: RunEnd) -> None:
         bench = self._bench
         with bench.lock:
             bench.check_end(run)
             now = bench.clock.now()
             bench.journal.put("", Note(now, "end", reason))
-            self.flush()
+            self._flush()
             log = bench.log
             assert log is not None
             bench.forget_run()
             try:
-                log.end(now, reason)
+                log.end(now, reason, status)
             except OSError as error:
-                raise Refused(
-                    "disk", f"The run was ended, but its summary could not be written: {error.strerror}."
-                ) from error
+                why = f"The run was ended, but its summary could not be written: {error.strerror}."
+                raise Refused("disk", why) from error
 
 
 def _for_the_eye(entries: Sequence[Entry], total: int) -> bytes:

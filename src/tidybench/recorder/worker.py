@@ -1,6 +1,7 @@
 """One link's thread: opens the port, asks on the grid, reads, and never waits for anyone."""
 
 import threading
+import traceback
 from collections import deque
 from collections.abc import Callable
 
@@ -91,6 +92,8 @@ class Worker:
     def _run(self) -> None:
         attempt = 0
         if self._restarted:
+            # A tape that goes on after a restart finds this reader as new as it is.
+            self._journal.put(self.plan.key, Start(self._clock.now(), self.reader.state()))
             self._lose("The recorder was restarted.", "lost")
         while not self._stopping:
             self._obey()
@@ -109,8 +112,12 @@ class Worker:
                 self._talk()
             except LinkError as error:
                 self._lose(str(error), error.trouble)
+            except Exception as error:  # our own fault must not leave the port held and the link mute
+                traceback.print_exc()
+                self._lose(f"Tidy Bench itself failed on this link ({error!r}). It tries again.", "failed")
             finally:
                 self._close()
+            self._attention.wait(RETRY[0])
         if not self._lost_said:
             self._lose("The recorder ends.", "released")
 

@@ -2,9 +2,11 @@
 
 import json
 import os
+import threading
 import uuid
 from collections.abc import Iterable, Sequence
 from pathlib import Path
+from typing import Literal
 
 from tidybench.core.events import Event, GaveUp, Lost, Missed, Note, Sent, Start
 from tidybench.core.samples import Batch
@@ -27,6 +29,8 @@ from tidybench.runs.rows import header, make_rule
 from tidybench.runs.stamps import Stamps
 from tidybench.runs.stats import RunStats
 from tidybench.runs.tape import TapeWriter
+
+RunEnd = Literal["ended", "interrupted"]
 
 SUM_SIZE = 1 << 16
 """Bytes of samples that gather before the summary takes them in."""
@@ -54,6 +58,8 @@ class RunLog:
         self._started: set[str] = {""}
         self._pending_rows: list[str] = []
         self._unsummed = bytearray()
+        self._closing = threading.Lock()
+        self._ended = False
         self.turned = False  # a new tape segment began: it wants starting states
 
     @classmethod
@@ -106,7 +112,8 @@ class RunLog:
         tape: list[str] = []
         packed: list[bytes] = []
         rows = self._pending_rows
-        started, rule, counts = self._started, self._rule, self.state.counts
+        started, rule = self._started, self._rule
+        counts = self.state.counts.model_copy()
         last = polls = 0
         for (sequence, link, event, batch), line, pack in zip(entries, lines, packs, strict=True):
             kind = type(event)
@@ -134,6 +141,8 @@ class RunLog:
         if tape:
             tape.append("")
             self._write_tape("\n".join(tape).encode())
+        # In one step, and not before the tape has what they count: another thread writes the state.
+        self.state.counts = counts
         if samples:
             self._write_samples(samples)
             self._unsummed += samples
@@ -191,20 +200,25 @@ class RunLog:
         self._marks.append(row.encode())
 
     def sync(self) -> None:
-        """Bring everything to the disk, and the state with it."""
-        for file in (self._tape, self._samples, self._csv, self._marks):
-            if file is not None:
-                file.sync()
-        write_state(self.folder, self.state)
+        """Bring everything to the disk, and the state with it. Another thread may call this."""
+        with self._closing:
+            if self._ended:
+                return
+            for file in (self._tape, self._samples, self._csv, self._marks):
+                if file is not None:
+                    file.sync()
+            write_state(self.folder, self.state)
 
-    def end(self, at: int, reason: str, status: str = "ended") -> None:
+    def end(self, at: int, reason: str, status: RunEnd = "ended") -> None:
         """Write the last rows and the summary, and close."""
         self._sum()
         self._pending_rows += self._rule.until(at)
         self._write_rows(at)
-        for file in (self._tape, self._samples, self._csv, self._marks):
-            if file is not None:
-                file.close()
+        with self._closing:
+            self._ended = True
+            for file in (self._tape, self._samples, self._csv, self._marks):
+                if file is not None:
+                    file.close()
         self.state = self.state.model_copy(update={"ended_at": at, "reason": reason, "status": status})
         write_summary(self.folder, self.state, self.stats, self.rows)
         write_state(self.folder, self.state)

@@ -72,6 +72,21 @@ def close_interrupted(folder: Path, reason: str) -> RunState:
     return state
 
 
+def set_aside(folder: Path, state: RunState, why: str) -> None:
+    """Close a run that cannot be mended as interrupted, its files left as they are."""
+    end = (
+        round((folder / state.csv).stat().st_mtime * 1e6) if (folder / state.csv).exists() else state.begun_at
+    )
+    repairs = [*state.repairs, f"{why} Its files are as the interruption left them."]
+    changes = {
+        "status": "interrupted",
+        "ended_at": max(end, state.begun_at),
+        "reason": why,
+        "repairs": repairs,
+    }
+    write_state(folder, state.model_copy(update=changes))
+
+
 def _complete_samples(folder: Path, state: RunState) -> tuple[int, int, RunCounts, int, set[str]]:
     """Add the samples that the tape gives and samples.bin lacks."""
     path = folder / SAMPLES

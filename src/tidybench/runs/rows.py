@@ -13,6 +13,9 @@ from tidybench.runs.stamps import Stamps
 SETTLE = 40_000
 """Microseconds after a row's time before it is written: what was measured by then has been read."""
 
+GAP = 60_000_000
+"""Microseconds without a chance to write rows from which on none are written for the time between."""
+
 EAGER_INTERVAL = 100_000
 """Rows' interval where every channel goes as fast as it can, and what counts as old for it."""
 
@@ -126,6 +129,9 @@ class SteadyRows:
 
     def until(self, at: int) -> list[str]:
         rows = []
+        if at - self._next > GAP:
+            # The computer slept: a gap is a gap, not a row for every slot of the night.
+            self._next = (at - SETTLE) // self._every * self._every
         while self._next + SETTLE <= at:
             rows.append(self._row(self._next))
             self._next += self._every

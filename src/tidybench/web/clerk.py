@@ -3,6 +3,7 @@
 import contextlib
 import csv
 import threading
+import traceback
 import uuid
 from pathlib import Path
 
@@ -47,6 +48,9 @@ class Clerk(threading.Thread):
                 )
             except OSError as error:
                 self.trouble = f"A run folder cannot be read: {error}."
+            except Exception as error:  # the clerk must not end before the server does
+                traceback.print_exc()
+                self.trouble = f"The records do not follow: {error!r}. Runs are logged all the same."
             self._stopping.wait(EVERY)
 
     def stop(self) -> None:

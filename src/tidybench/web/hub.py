@@ -4,10 +4,13 @@ import asyncio
 import contextlib
 import itertools
 import time
+from collections.abc import Coroutine
+from typing import Any
 
 import numpy as np
 import zmq
 import zmq.asyncio
+from pydantic import ValidationError
 
 from tidybench import __version__
 from tidybench.core.samples import RECORD_SIZE, channels_of, qualities_of, unpack
@@ -64,7 +67,7 @@ class Hub:
         self._control = self._connect()
         self._numbers = itertools.count(1)
         self._waiting: dict[bytes, asyncio.Future[tuple[Answer, list[bytes]]]] = {}
-        self._tasks: list[asyncio.Task[None]] = []
+        self._tasks: set[asyncio.Task[None]] = set()
         self._listeners: set[Listener] = set()
         self.status: Status | None = None
         self._heard = 0.0
@@ -81,13 +84,15 @@ class Hub:
 
     async def start(self) -> None:
         """Begin to listen."""
-        self._tasks = [asyncio.create_task(t()) for t in (self._answers, self._live, self._watch)]
+        for work in (self._answers, self._live, self._watch):
+            self._start(work())
 
     async def stop(self) -> None:
         """End."""
-        for task in self._tasks:
+        tasks = list(self._tasks)
+        for task in tasks:
             task.cancel()
-        await asyncio.gather(*self._tasks, return_exceptions=True)
+        await asyncio.gather(*tasks, return_exceptions=True)
         self._context.destroy(linger=0)
 
     @property
@@ -116,7 +121,10 @@ class Hub:
             number, data, *extra = await self._control.recv_multipart()
             future = self._waiting.get(number)
             if future is not None and not future.done():
-                future.set_result((Answer.model_validate_json(data), extra))
+                try:
+                    future.set_result((Answer.model_validate_json(data), extra))
+                except ValidationError as error:
+                    future.set_exception(error)
 
     async def _live(self) -> None:
         socket = self._context.socket(zmq.SUB)
@@ -126,19 +134,31 @@ class Hub:
         socket.connect(self._places.live)
         while True:
             topic, data = await socket.recv_multipart()
-            if topic == TOPIC_SAMPLES:
-                self._tell(thinned(data, 25) if len(data) > MANY * RECORD_SIZE else data)
-            elif topic == TOPIC_STATUS:
-                status = Status.model_validate_json(data)
-                fresh = self.status is None or self.status.session != status.session
-                self.status, self._heard = status, time.monotonic()
-                if fresh:
-                    self._tasks.append(asyncio.create_task(self._greet()))
-                self._tell(self.message().model_dump_json())
-            else:
-                self._tell(
-                    LiveMessage(kind="tape", tape=TapeUpdate.model_validate_json(data)).model_dump_json()
-                )
+            try:
+                self._heard_of(topic, data)
+            except ValidationError:
+                # An older or newer recorder: its run goes on, and the handshake says what to do.
+                self._heard = time.monotonic()
+                self._start(self._greet())
+
+    def _heard_of(self, topic: bytes, data: bytes) -> None:
+        if topic == TOPIC_SAMPLES:
+            self._tell(thinned(data, 25) if len(data) > MANY * RECORD_SIZE else data)
+        elif topic == TOPIC_STATUS:
+            status = Status.model_validate_json(data)
+            fresh = self.status is None or self.status.session != status.session
+            self.status, self._heard = status, time.monotonic()
+            if fresh:
+                self._start(self._greet())
+            self._tell(self.message().model_dump_json())
+        else:
+            tape = TapeUpdate.model_validate_json(data)
+            self._tell(LiveMessage(kind="tape", tape=tape).model_dump_json())
+
+    def _start(self, work: Coroutine[Any, Any, None]) -> None:
+        task = asyncio.create_task(work)
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
 
     async def _greet(self) -> None:
         """Say which version of the local protocol this is, and hear which the recorder has."""

@@ -48,6 +48,8 @@ class Places:
         """A short folder that only its owner may enter: a socket's path has at most 107 bytes."""
         key = hashlib.sha256(str(self.data.resolve()).encode()).hexdigest()[:12]
         base = os.environ.get("XDG_RUNTIME_DIR") or tempfile.gettempdir()
+        if len(os.fsencode(base)) > 60 or not os.path.isdir(base):
+            base = "/tmp"
         return Path(base) / f"tidybench-{os.getuid()}-{key}"
 
     @property

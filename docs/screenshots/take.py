@@ -1,0 +1,115 @@
+"""Takes the pictures of the docs from a running demo: python docs/screenshots/take.py
+
+Needs ./tidy demo running with the same TIDY_DATA, and takes some three minutes: a run is begun, the valve is
+moved and an instrument unplugged, so that the pictures show something.
+"""
+
+import json
+import os
+import socket
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.keys import Keys
+
+HERE = Path(__file__).parent
+DATA = Path(os.environ.get("TIDY_DATA") or Path.home() / ".local/share/tidybench-demo")
+OPTIONS = (
+    "--headless=new --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
+    "--disable-component-update --disable-sync --hide-scrollbars --force-device-scale-factor=1"
+).split()
+
+
+def shop(**order: object) -> None:
+    """An order to the stand-ins."""
+    with socket.socket(socket.AF_UNIX) as line:
+        line.connect(str(DATA / "control"))
+        line.sendall(json.dumps(order).encode() + b"\n")
+        line.recv(4096)
+
+
+class Camera:
+    """A browser that takes pictures."""
+
+    def __init__(self) -> None:
+        options = webdriver.ChromeOptions()
+        for option in (*OPTIONS, f"--user-data-dir={tempfile.mkdtemp()}"):
+            options.add_argument(option)
+        self.driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+        access = json.loads((DATA / "access.json").read_text())
+        self.base = f"http://127.0.0.1:{access['port']}"
+        self.size(1280, 800)
+        self.driver.get(f"{self.base}/?token={access['token']}")
+        time.sleep(2)
+
+    def size(self, width: int, height: int) -> None:
+        metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+        self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+
+    def take(self, name: str) -> None:
+        self.driver.save_screenshot(str(HERE / f"{name}.png"))
+
+    def press(self, label: str) -> None:
+        self.driver.find_elements("xpath", f"//*[self::button or self::a][contains(., '{label}')]")[
+            -1
+        ].click()
+        time.sleep(0.6)
+
+    def keep(self, key: str, value: str) -> None:
+        self.driver.execute_script("localStorage.setItem(arguments[0], arguments[1])", key, value)
+        self.driver.refresh()
+        time.sleep(3)
+
+
+def main() -> None:
+    """Take them all."""
+    camera = Camera()
+    driver = camera.driver
+    shop(valve=0.45)
+    camera.keep("tidybench-theme", "day")
+    if "--begin" in sys.argv:
+        camera.press("Begin a run")
+        fields = driver.find_elements("css selector", "[role=dialog] input:not([type=radio])")
+        for field, text in zip(
+            fields, ("Pump 7 acceptance, 2nd pass", "P7-0413, rotor 2", "M. Okafor"), strict=False
+        ):
+            field.send_keys(Keys.CONTROL + "a")
+            field.send_keys(text)
+        camera.take("begin")
+        camera.press("Begin logging")
+    time.sleep(70)
+    shop(valve=0.6)
+    driver.find_element("tag name", "body").send_keys("m")
+    time.sleep(0.6)
+    driver.switch_to.active_element.send_keys("valve to 60 %" + Keys.ENTER)
+    time.sleep(70)
+    camera.take("bench-logging")
+    shop(**{"stand-in": "power-analyser", "fault": "unplugged"})
+    time.sleep(12)
+    camera.keep("tidybench-theme", "night")
+    camera.take("bench-night-fault")
+    camera.keep("tidybench-theme", "day")
+    driver.find_element("css selector", "[data-testid=instrument-power-analyser] [aria-label^=Port]").click()
+    time.sleep(0.6)
+    camera.take("reading-path")
+    shop(**{"stand-in": "power-analyser", "fault": "unplugged", "on": False})
+    camera.press("Close")
+    camera.size(390, 844)
+    time.sleep(3)
+    camera.take("bench-phone")
+    camera.size(1280, 800)
+    driver.get(f"{camera.base}/logbook")
+    time.sleep(2)
+    camera.take("logbook")
+    camera.press("Pump 7 acceptance")
+    time.sleep(2)
+    camera.take("run")
+    driver.quit()
+
+
+if __name__ == "__main__":
+    main()
