@@ -216,3 +216,22 @@ def test_a_phone_walks_past(page: Page, server: Server) -> None:
     wait_for(lambda: page.digits("Loop flow") not in ("", "–"), "digits")
     wide = page.driver.execute_script("return document.documentElement.scrollWidth")
     assert wide <= 390
+
+
+def test_an_instrument_changed_removed_and_brought_back(page: Page, server: Server) -> None:
+    wait_for(server.recorder.all_passing, "the instruments")
+    page.open("/")
+    page.find("[data-testid='instrument-power-analyser'] [aria-label^='Messages']").click()
+    page.press("Change the set-up")
+    box = page.find("[role=dialog] textarea")
+    assert 'id = "power-analyser"' in (box.get_attribute("value") or "")
+    page.press("Cancel")
+    page.find("[data-testid='instrument-power-analyser'] [aria-label^='Messages']").click()
+    page.press("Remove")
+    page.see("Power analyser was removed.")
+    wait_for(
+        lambda: not page.driver.find_elements(By.CSS_SELECTOR, "[data-testid='readout-Motor input']"),
+        "its lane to go",
+    )
+    page.press("Undo")
+    wait_for(lambda: page.digits("Motor input") not in ("", "–"), "its digits")

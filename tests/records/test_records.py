@@ -16,7 +16,7 @@ from tidybench.demo import make_runs
 from tidybench.records import blocks
 from tidybench.records.database import downgrade, upgrade
 from tidybench.records.models import Base, Run, SampleBlock, Summary
-from tidybench.records.setups import bench_id, in_force, save
+from tidybench.records.setups import bench_id, in_force, remove, save
 from tidybench.runs.folder import SAMPLES, read_state, run_folders
 from tidybench.web.clerk import Clerk
 
@@ -134,10 +134,18 @@ def test_set_ups_have_versions_and_the_newest_is_in_force(engine: Engine) -> Non
     with Session(engine) as session, session.begin():
         bench = bench_id(session, "b")
         assert bench_id(session, "b") == bench
-        assert [save(session, bench, t) for t in (first, second, first, second)] == [1, 2, 1, 2]
+        assert [save(session, bench, t) for t in (first, second, second)] == [1, 2, 2]
+        assert save(session, bench, first, from_file=True) == 1  # an old file undoes nothing
         [stored] = in_force(session, bench)
         assert (stored.version, stored.text) == (2, second)
         assert in_force(session, bench_id(session, "another bench")) == []
+        assert remove(session, bench, "loop-flow-meter") == second
+        assert remove(session, bench, "loop-flow-meter") is None
+        save(session, bench, first, from_file=True)
+        assert in_force(session, bench) == []  # nor does it bring back what was removed
+        assert save(session, bench, second) == 2
+        assert save(session, bench, first) == 3
+        assert in_force(session, bench)[0].text == first
         with pytest.raises(SetupError):
             save(session, bench, "nonsense")
 

@@ -219,7 +219,14 @@ def test_set_ups_are_saved_checked_and_put_in_force(server: Server) -> None:
         ),
         "the new name",
     )
+    with server.client() as client:
+        removed = client.delete("/api/setups/power-analyser")
+        assert client.delete("/api/setups/power-analyser").status_code == 404
+    wait_for(lambda: len(server.get("/api/bench").json()["status"]["instruments"]) == 1, "it to be gone")
+    assert server.post("/api/setups", {"text": removed.json()["text"]}).json()["version"] == 1
     run = begin(server)
+    with server.client() as client:
+        assert client.delete("/api/setups/power-analyser").status_code == 409
     during = server.post("/api/setups", {"text": changed.replace("Flow in the loop", "Later")}).json()
     assert not during["in_force"]
     assert "A run is on" in during["sentence"]

@@ -27,9 +27,17 @@ field = "value"
 unit = "V"
 `;
 
-/** An instrument comes in as a set-up: a file, or typed here. */
-export function AddInstrument({ onClose, port }: { onClose: () => void; port?: string }) {
-  const [text, setText] = useState(port ? EXAMPLE.replace("/dev/ttyUSB0", port) : EXAMPLE);
+export interface AddInstrumentProps {
+  onClose: () => void;
+  /** The port a new instrument is on. */
+  port?: string;
+  /** The set-up of an instrument that is to be changed. */
+  old?: string;
+}
+
+/** An instrument comes in as a set-up: a file, or typed here; and is changed the same way. */
+export function AddInstrument({ onClose, port, old }: AddInstrumentProps) {
+  const [text, setText] = useState(old ?? (port ? EXAMPLE.replace("/dev/ttyUSB0", port) : EXAMPLE));
   const [trouble, setTrouble] = useState("");
   const [kept, setKept] = useState("");
   const save = async (): Promise<void> => {
@@ -43,7 +51,7 @@ export function AddInstrument({ onClose, port }: { onClose: () => void; port?: s
     }
   };
   return (
-    <Window title="Add an instrument" open onClose={onClose} wide>
+    <Window title={old ? "Change the set-up" : "Add an instrument"} open onClose={onClose} wide>
       <p>
         A set-up says how the instrument is connected, what to ask it and how its replies read. Open a{" "}
         <b>*.setup.toml</b> file or change this one; the guide has every key.

@@ -99,6 +99,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   useEffect(() => {
     if (address.has("begin")) setAddress({}, { replace: true });
   }, [address, setAddress]);
+  const [old, setOld] = useState<string | undefined>();
   const [addPort, setAddPort] = useState<string | undefined>();
   const [chosen, setChosen] = useState(() => Number(localStorage.getItem(KEPT) ?? 1) % WINDOWS.length);
   const [frozen, setFrozen] = useState<number | null>(null);
@@ -141,6 +142,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
     Escape: () => setFrozen(null),
   });
   const add = (port?: string): void => {
+    setOld(undefined);
     setAddPort(port);
     setOpen("add");
   };
@@ -174,7 +176,14 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
         <NothingYet onAdd={add} />
       ) : (
         <Body>
-          <InstrumentColumn instruments={status.instruments} onAdd={() => add()} />
+          <InstrumentColumn
+            instruments={status.instruments}
+            onAdd={() => add()}
+            onChange={(text) => {
+              setOld(text);
+              setOpen("add");
+            }}
+          />
           <Right>
             <LaneStack
               lanes={lanes}
@@ -217,7 +226,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
       {open === "begin" && <BeginWindow onClose={() => setOpen("")} onBegun={() => setEnded(null)} />}
       {open === "mark" && run && <MarkWindow onClose={() => setOpen("")} />}
       {open === "end" && run && <EndWindow run={run} onClose={() => setOpen("")} />}
-      {open === "add" && <AddInstrument port={addPort} onClose={() => setOpen("")} />}
+      {open === "add" && <AddInstrument port={addPort} old={old} onClose={() => setOpen("")} />}
     </Page>
   );
 }

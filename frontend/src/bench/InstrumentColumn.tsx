@@ -61,9 +61,21 @@ const how = (instrument: Instrument): string => {
     : "asked without pause";
 };
 
+export interface InstrumentColumnProps {
+  instruments: Instrument[];
+  onAdd: () => void;
+  /** Asked to change a set-up. */
+  onChange: (text: string) => void;
+}
+
 /** Every instrument with its reading path. */
-export function InstrumentColumn({ instruments, onAdd }: { instruments: Instrument[]; onAdd: () => void }) {
+export function InstrumentColumn({ instruments, onAdd, onChange }: InstrumentColumnProps) {
   const [chosen, setChosen] = useState<string | null>(null);
+  const [removed, setRemoved] = useState<{ name: string; text: string } | null>(null);
+  const bringBack = async (): Promise<void> => {
+    if (removed) await api.POST("/api/setups", { body: { text: removed.text } });
+    setRemoved(null);
+  };
   const open = instruments.find((instrument) => instrument.id === chosen);
   return (
     <Column aria-label="Instruments">
@@ -88,20 +100,57 @@ export function InstrumentColumn({ instruments, onAdd }: { instruments: Instrume
       <Button $kind="plain" onPress={onAdd} style={{ justifyContent: "flex-start", padding: "0 12px" }}>
         Add an instrument
       </Button>
-      {open && <Evidence instrument={open} onClose={() => setChosen(null)} />}
+      {removed && (
+        <p role="status" style={{ padding: "0 12px" }}>
+          {removed.name} was removed.{" "}
+          <Button $kind="plain" style={{ padding: 0, minHeight: 0 }} onPress={() => void bringBack()}>
+            Undo
+          </Button>
+        </p>
+      )}
+      {open && (
+        <Evidence
+          instrument={open}
+          onClose={() => setChosen(null)}
+          onChange={onChange}
+          onRemoved={(text) => setRemoved({ name: open.name, text })}
+        />
+      )}
     </Column>
   );
 }
 
+interface EvidenceProps {
+  instrument: Instrument;
+  onClose: () => void;
+  onChange: (text: string) => void;
+  onRemoved: (text: string) => void;
+}
+
 /** What each stage has to show, and what to try. */
-function Evidence({ instrument, onClose }: { instrument: Instrument; onClose: () => void }) {
+function Evidence({ instrument, onClose, onChange, onRemoved }: EvidenceProps) {
   const [trouble, setTrouble] = useState("");
   const released = instrument.stages[0]?.words === "released";
   const order = async (): Promise<void> => {
-    setTrouble("");
     const body = { body: { link: instrument.link } };
+    await got(released ? api.POST("/api/ports/take-back", body) : api.POST("/api/ports/release", body));
+  };
+  const change = async (): Promise<void> => {
+    const all = await got(api.GET("/api/setups"));
+    const own = all.find((one) => one.key === instrument.id);
+    if (!own) throw new Error("This set-up is not among the records any more.");
+    onClose();
+    onChange(own.text);
+  };
+  const remove = async (): Promise<void> => {
+    const { text } = await got(api.DELETE("/api/setups/{key}", { params: { path: { key: instrument.id } } }));
+    onClose();
+    onRemoved(text);
+  };
+  const attempt = async (act: () => Promise<void>): Promise<void> => {
+    setTrouble("");
     try {
-      await got(released ? api.POST("/api/ports/take-back", body) : api.POST("/api/ports/release", body));
+      await act();
     } catch (error) {
       setTrouble(error instanceof Error ? error.message : String(error));
     }
@@ -121,7 +170,13 @@ function Evidence({ instrument, onClose }: { instrument: Instrument; onClose: ()
       ))}
       {trouble && <Trouble>{trouble}</Trouble>}
       <Actions>
-        <Button onPress={() => void order()}>{released ? "Take the port back" : "Release the port"}</Button>
+        <Button $kind="plain" onPress={() => void attempt(remove)}>
+          Remove
+        </Button>
+        <Button onPress={() => void attempt(change)}>Change the set-up</Button>
+        <Button onPress={() => void attempt(order)}>
+          {released ? "Take the port back" : "Release the port"}
+        </Button>
         <Button $kind="bright" onPress={onClose}>
           Close
         </Button>

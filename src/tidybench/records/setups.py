@@ -3,7 +3,7 @@
 import time
 from dataclasses import dataclass
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from tidybench.core.setup import load
@@ -32,9 +32,11 @@ def bench_id(session: Session, name: str) -> int:
     return bench.id
 
 
-def save(session: Session, bench: int, text: str) -> int:
-    """Keep a set-up as a new version, unless some version is the same; gives the version's number.
+def save(session: Session, bench: int, text: str, *, from_file: bool = False) -> int:
+    """Keep a set-up as a new version and in use, unless the newest is the same; gives its number.
 
+    A file that is taken in at every start (`from_file`) gives no new version when any version is the
+    same: it must not undo what was changed since, nor bring back what was removed.
     Raises SetupError where the text is not a set-up.
     """
     setup = load(text)
@@ -47,24 +49,33 @@ def save(session: Session, bench: int, text: str) -> int:
         )
         session.add(instrument)
         session.flush()
-    same = session.scalar(
-        select(SetupVersion.version).where(
-            SetupVersion.instrument_id == instrument.id, SetupVersion.text == text
-        )
-    )
-    if same is not None:
-        return same
-    newest = session.scalar(
-        select(func.coalesce(func.max(SetupVersion.version), 0)).where(
-            SetupVersion.instrument_id == instrument.id
-        )
-    )
-    version = (newest or 0) + 1
+    own = session.execute(
+        select(SetupVersion.version, SetupVersion.text)
+        .where(SetupVersion.instrument_id == instrument.id)
+        .order_by(SetupVersion.version.desc())
+    ).all()
+    same = [version for version, kept in own if kept == text]
+    if from_file and same:
+        return int(same[0])
     instrument.name, instrument.in_use = setup.instrument.name, True
+    if own and own[0].version in same:
+        return int(own[0].version)
+    version = int(own[0].version) + 1 if own else 1
     session.add(
         SetupVersion(instrument_id=instrument.id, version=version, text=text, saved_at=time.time_ns() // 1000)
     )
     return version
+
+
+def remove(session: Session, bench: int, key: str) -> str | None:
+    """Take an instrument out of use; its versions are kept. Gives the newest one's text, None for no such one."""
+    stored = next((s for s in in_force(session, bench) if s.key == key), None)
+    if stored is None:
+        return None
+    session.execute(
+        update(Instrument).where(Instrument.bench_id == bench, Instrument.key == key).values(in_use=False)
+    )
+    return stored.text
 
 
 def in_force(session: Session, bench: int) -> list[Stored]:

@@ -104,7 +104,7 @@ def _keep_files(context: Context, folders: list[Path]) -> None:
         for path in sorted(folder.glob("*.setup.toml")):
             try:
                 with Session(context.engine) as session, session.begin():
-                    save(session, bench_id(session, context.bench), path.read_text("utf-8"))
+                    save(session, bench_id(session, context.bench), path.read_text("utf-8"), from_file=True)
             except (SetupError, OSError, UnicodeDecodeError) as error:
                 print(f"{path.name} was not taken in: {error}", flush=True)
 

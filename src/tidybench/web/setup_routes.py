@@ -7,9 +7,9 @@ from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from tidybench.core import setup as setups
-from tidybench.records.setups import Stored, bench_id, in_force, save
+from tidybench.records.setups import Stored, bench_id, in_force, remove, save
 from tidybench.web.bench_routes import REFUSALS
-from tidybench.web.context import Context, context_of
+from tidybench.web.context import Context, answered, context_of
 from tidybench.web.models import SetupBody, SetupInfo, SetupSaved
 from tidybench.wire.messages import ApplySetups, SetupText
 
@@ -47,6 +47,21 @@ async def add_setup(request: Request, body: SetupBody) -> SetupSaved:
     return SetupSaved(key=setup.instrument.id, version=version, in_force=not why, sentence=sentence)
 
 
+@router.delete("/{key}")
+async def remove_setup(request: Request, key: str) -> SetupBody:
+    """Take an instrument out of use. Gives its set-up: saving it again brings it back."""
+    context = context_of(request)
+    stored = await run_in_threadpool(_in_force, context)
+    text = next((s.text for s in stored if s.key == key), None)
+    if text is None:
+        raise HTTPException(404, f"There is no instrument “{key[:80]}” in use.")
+    # The recorder first: it refuses while a run is on, and then nothing has been changed.
+    rest = [SetupText(id=s.key, text=s.text) for s in stored if s.key != key]
+    await answered(request, ApplySetups(setups=rest))
+    await run_in_threadpool(_remove, context, key)
+    return SetupBody(text=text)
+
+
 async def put_in_force(context: Context) -> str:
     """Give the recorder the set-ups in force; gives the reason where it does not take them."""
     stored = await run_in_threadpool(_in_force, context)
@@ -58,6 +73,11 @@ async def put_in_force(context: Context) -> str:
 def _in_force(context: Context) -> list[Stored]:
     with Session(context.engine) as session, session.begin():
         return in_force(session, bench_id(session, context.bench))
+
+
+def _remove(context: Context, key: str) -> None:
+    with Session(context.engine) as session, session.begin():
+        remove(session, bench_id(session, context.bench), key)
 
 
 def _save(context: Context, text: str) -> int:
