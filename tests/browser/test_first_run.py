@@ -144,6 +144,8 @@ def test_a_technician_s_first_run(page: Page, server: Server) -> None:
     page.driver.refresh()
     page.see("Logging since")
     wait_for(lambda: page.digits("Loop flow") not in ("", "–"), "digits after reloading")
+    marks = server.get("/api/bench").json()["status"]["run"]["marks"]
+    assert [mark["text"] for mark in marks] == ["valve to 60 %"]
 
     # End: it asks first.
     page.press("End run")

@@ -17,7 +17,7 @@ from tidybench.runs.folder import read_state
 from tidybench.runs.recovery import mend
 from tidybench.runs.reread import reread
 from tidybench.runs.stamps import parse
-from tidybench.wire.messages import BeginRun, EndRun, RunStatus
+from tidybench.wire.messages import AddMark, BeginRun, EndRun, RunStatus
 from tidybench.wire.places import Places
 
 BOTH = ("loop-flow-meter", "power-analyser")
@@ -87,6 +87,7 @@ def test_a_recorder_killed_in_mid_run_carries_on(recorder: RecorderProcess, shop
     wait_for(recorder.all_passing, "passing")
     run = begin(recorder, rule)
     wait_for(lambda: len(rows_of(run)) > 8, "rows")
+    recorder.client.ask(AddMark(text="=before"))
     recorder.kill()
     killed_with = len(rows_of(run))
     assert not holders(shop.flow.port)
@@ -96,6 +97,7 @@ def test_a_recorder_killed_in_mid_run_carries_on(recorder: RecorderProcess, shop
     status = recorder.status().run
     assert status is not None
     assert status.id == run.id
+    assert [mark.text for mark in status.marks] == ["=before"]
     assert recorder.client.ask(EndRun(run=run.id))[0].trouble == ""
     rows = rows_of(run)
     times = [parse(row["time"]) for row in rows]

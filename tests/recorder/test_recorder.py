@@ -1,8 +1,11 @@
 """The recorder over pseudo-terminals: polls, faults, ports."""
 
 import csv
+import os
+import pty
 import sys
 import threading
+import tty
 from pathlib import Path
 
 from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
@@ -26,6 +29,7 @@ from tidybench.wire.messages import (
     SetupText,
     TakeBackPort,
 )
+from tidybench.wire.places import Places
 
 BOTH = ("loop-flow-meter", "power-analyser")
 FLOW = "simulated/loop-flow-meter"
@@ -226,3 +230,42 @@ def test_the_rings_can_be_asked_while_they_grow() -> None:
         done.set()
         thread.join()
         sys.setswitchinterval(before)
+
+
+def test_ten_megabytes_without_an_end(recorder: RecorderProcess, places: Places) -> None:
+    text = setup_text("loop-flow-meter").replace("simulated/loop-flow-meter", "simulated/endless")
+    text = text.replace('talks = "when asked"', 'talks = "on its own"').replace('query = "flow"', "")
+    start, end = text.index("[[query]]"), text.index("[[channel]]")
+    text = text[:start] + '[listen]\npatterns = ["FL=<flow>"]\n' + text[end:]
+    master, slave = pty.openpty()
+    tty.setraw(slave)
+    (places.simulated / "endless").symlink_to(os.ttyname(slave))
+    recorder.start()
+    assert ask(recorder, ApplySetups(setups=[SetupText(id="loop-flow-meter", text=text)])).trouble == ""
+    wait_for(lambda: stage(recorder, 0)[0] == "passing", "the port")
+    assert recorder.process is not None
+    memory = _memory(recorder.process.pid)
+    for _ in range(160):
+        _write_all(master, b"x" * 65_536)
+    wait_for(lambda: stage(recorder, 2)[1] == "no end", "it to be said")
+    assert (
+        _memory(recorder.process.pid) < memory + 60_000
+    )  # the tape's ring keeps the bytes, nothing else does
+    _write_all(master, b"\r\nFL=12.5\r\n")
+    wait_for(
+        lambda: 12.5 in unpack(recorder.client.ask(GetHistory())[1][0])["value"],
+        "the next message to be read",
+    )
+    os.close(master)
+    os.close(slave)
+
+
+def _write_all(fd: int, data: bytes) -> None:
+    while data:
+        data = data[os.write(fd, data) :]
+
+
+def _memory(pid: int) -> int:
+    """Resident memory in kB."""
+    lines = Path(f"/proc/{pid}/status").read_text().splitlines()
+    return next(int(line.split()[1]) for line in lines if line.startswith("VmRSS"))

@@ -495,6 +495,16 @@ export interface components {
             by: string;
         };
         /**
+         * MarkStatus
+         * @description A mark of the run in progress.
+         */
+        MarkStatus: {
+            /** At */
+            at: number;
+            /** Text */
+            text: string;
+        };
+        /**
          * NewMark
          * @description A mark for the run in progress.
          */
@@ -707,6 +717,8 @@ export interface components {
             troubles: string[];
             /** Repairs */
             repairs: string[];
+            /** Marks */
+            marks: components["schemas"]["MarkStatus"][];
         };
         /**
          * SetupBody

@@ -5,7 +5,7 @@ import styled from "styled-components";
 import type { RunStatus, Status } from "../api/client";
 import { clock } from "../look/format";
 import type { Theme } from "../look/theme";
-import { connection, useLive, useTape } from "../live/connection";
+import { connection, useLive } from "../live/connection";
 import { Chip } from "../parts/Button";
 import { useKeys } from "../parts/useKeys";
 import { AddInstrument } from "./AddInstrument";
@@ -119,7 +119,15 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
     const span = WINDOWS[chosen]?.ms ?? (begun === null ? 300_000 : Math.max(end - begun, 10_000));
     return { start: end - span, end };
   }, [chosen, frozen, begun, gone]);
-  const marks = useMarks(begun);
+  const markKey = JSON.stringify(run?.marks ?? []);
+  const marks = useMemo(
+    () =>
+      (JSON.parse(markKey) as RunStatus["marks"]).map((mark): LaneMark => ({
+        at: mark.at / 1000,
+        text: mark.text,
+      })),
+    [markKey],
+  );
 
   useEffect(() => {
     const timer = setInterval(() => setVerdict(judge(lanes.flatMap((lane) => lane.channels))), 500);
@@ -241,24 +249,6 @@ function useEnded(
     if (last.current && !run) say({ name: last.current.name, id: last.current.id, at: connection.now() });
     last.current = run;
   }, [run, say]);
-}
-
-/** The marks of the run in progress, off the tape. */
-function useMarks(begun: number | null): LaneMark[] {
-  const tape = useTape();
-  const [marks, setMarks] = useState<LaneMark[]>([]);
-  const [seen, setSeen] = useState(0);
-  const fresh = tape.filter(
-    (line) => line.n > seen && line.kind === "note" && line.text.startsWith("mark: "),
-  );
-  const newest = tape.at(-1)?.n ?? 0;
-  if (fresh.length) {
-    setSeen(newest);
-    setMarks(
-      [...marks, ...fresh.map((line) => ({ at: line.at / 1000, text: line.text.slice(6) }))].slice(-200),
-    );
-  }
-  return useMemo(() => marks.filter((mark) => begun === null || mark.at >= begun), [marks, begun]);
 }
 
 function judge(channels: { number: number; name: string; low: number | null; high: number | null }[]): {

@@ -30,6 +30,7 @@ from tidybench.wire.messages import (
     ChannelStatus,
     DiskStatus,
     InstrumentStatus,
+    MarkStatus,
     PortInfo,
     RunStatus,
     SetupText,
@@ -41,6 +42,9 @@ from tidybench.wire.places import Places
 LEAST_SWITCH, MOST_SWITCH = 0.0005, 0.002
 """Seconds after which a busy thread lets another have the interpreter: the more links, the sooner, so
 that polls start on time; not sooner than needed, since every change costs."""
+
+MOST_MARKS = 200
+"""Marks of a run that are shown on the Bench; the Logbook has them all."""
 
 LEAST_FREE = 50 * 1024 * 1024
 """Bytes that must be free for a run to begin."""
@@ -325,6 +329,7 @@ class Bench:
             gave_up=s.counts.gave_up,
             troubles=list(log.troubles.values()),
             repairs=s.repairs,
+            marks=[MarkStatus(at=at, text=text) for at, text in log.marks[-MOST_MARKS:]],
         )
 
     def status(self) -> Status:

@@ -1,14 +1,18 @@
 """A run folder: its name, its files and the state that describes it."""
 
+import csv
 import json
 import os
 import re
 import unicodedata
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
+
+from tidybench.runs.stamps import parse
 
 STATE = "state.json"
 SAMPLES = "samples.bin"
@@ -127,6 +131,27 @@ def csv_cell(text: str) -> str:
     """A text cell as RFC 4180 wants it, formulas neutralised."""
     text = safe_text(text)
     return '"' + text.replace('"', '""') + '"' if any(c in text for c in ',"\r\n') else text
+
+
+def plain_text(cell: str) -> str:
+    """A cell's text without the apostrophe that keeps spreadsheets from running it."""
+    return cell[1:] if cell[:1] == "'" and cell[1:2] in ("=", "+", "-", "@") else cell
+
+
+@dataclass(slots=True, frozen=True)
+class Mark:
+    """A mark of a run; `at` in microseconds (whole milliseconds) since 1970 UTC."""
+
+    at: int
+    text: str
+    by: str
+
+
+def read_marks(folder: Path) -> list[Mark]:
+    """The marks of a run; raises OSError or ValueError. A torn line is left out."""
+    with open(folder / MARKS, encoding="utf-8", newline="") as file:
+        rows = list(csv.reader(file))[1:]
+    return [Mark(parse(row[0]), plain_text(row[2]), plain_text(row[3])) for row in rows if len(row) == 4]
 
 
 def metadata(state: RunState) -> str:

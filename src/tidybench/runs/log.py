@@ -21,6 +21,7 @@ from tidybench.runs.folder import (
     csv_cell,
     metadata,
     new_folder,
+    read_marks,
     read_state,
     write_state,
     write_whole,
@@ -47,6 +48,7 @@ class RunLog:
         self.state = state
         self.stats = RunStats()
         self.rows = 0
+        self.marks: list[tuple[int, str]] = []
         self.troubles: dict[str, str] = {}
         self.saved_at = 0
         self._rule = make_rule(state, last_row)
@@ -103,6 +105,7 @@ class RunLog:
         """Go on with a run whose folder has been mended. Rows go on from `now`: a gap stays a gap."""
         log = cls(folder, read_state(folder), last_row=now)
         log.rows, log.stats = rows, stats
+        log.marks = [(mark.at, mark.text) for mark in read_marks(folder)]
         log._started |= set(links)
         return log
 
@@ -198,6 +201,7 @@ class RunLog:
         elapsed = (at - self.state.begun_at) / 1e6
         row = f"{self._stamps.milli(at)},{elapsed:.3f},{csv_cell(text)},{csv_cell(by)}\r\n"
         self._marks.append(row.encode())
+        self.marks.append((at, text))
 
     def sync(self) -> None:
         """Bring everything to the disk, and the state with it. Another thread may call this."""

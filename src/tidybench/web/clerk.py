@@ -1,7 +1,6 @@
 """The clerk: follows run folders into the records, and catches up after any outage by itself."""
 
 import contextlib
-import csv
 import threading
 import traceback
 import uuid
@@ -17,8 +16,7 @@ from tidybench.records import blocks
 from tidybench.records.database import upgrade
 from tidybench.records.models import Mark, Run, RunChannel
 from tidybench.records.setups import bench_id
-from tidybench.runs.folder import MARKS, SAMPLES, RunState, read_state, run_folders
-from tidybench.runs.stamps import parse
+from tidybench.runs.folder import SAMPLES, RunState, read_marks, read_state, run_folders
 
 EVERY = 1.0
 PIECE = 200_000
@@ -138,12 +136,9 @@ class Clerk(threading.Thread):
 
     @staticmethod
     def _marks(session: Session, key: uuid.UUID, folder: Path) -> None:
-        with open(folder / MARKS, encoding="utf-8", newline="") as file:
-            rows = list(csv.reader(file))[1:]
         values = [
-            {"run_id": key, "position": n, "at": parse(row[0]), "text": _plain(row[2]), "by": _plain(row[3])}
-            for n, row in enumerate(rows)
-            if len(row) == 4
+            {"run_id": key, "position": n, "at": mark.at, "text": mark.text, "by": mark.by}
+            for n, mark in enumerate(read_marks(folder))
         ]
         if values:
             session.execute(upsert(Mark).on_conflict_do_nothing(), values)
@@ -152,8 +147,3 @@ class Clerk(threading.Thread):
         """Whether all of a run is in the records."""
         with Session(self._engine) as session:
             return bool(session.scalar(select(Run.complete).where(Run.id == uuid.UUID(run))))
-
-
-def _plain(text: str) -> str:
-    """A cell without the apostrophe that keeps spreadsheets from running it."""
-    return text[1:] if text[:1] == "'" and text[1:2] in ("=", "+", "-", "@") else text

@@ -55,6 +55,13 @@ class ChannelStatus(BaseModel):
     high: float | None
 
 
+class MarkStatus(BaseModel):
+    """A mark of the run in progress."""
+
+    at: int
+    text: str
+
+
 class RunStatus(BaseModel):
     """The run in progress."""
 
@@ -73,6 +80,7 @@ class RunStatus(BaseModel):
     gave_up: int
     troubles: list[str]
     repairs: list[str]
+    marks: list[MarkStatus]
 
 
 class DiskStatus(BaseModel):
