@@ -8,7 +8,6 @@ import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
 
 import psycopg
 from selenium import webdriver
@@ -18,11 +17,9 @@ from websockets.asyncio.client import connect
 from measure.bench import setup
 from measure.peers import COUNTING, FLOOD, MANY, peer
 from measure.result import Result, percentile
-from measure.stack import TOKEN, Stack, stack
-from tidybench.core.events import Sent
+from measure.stack import TOKEN, stack
 from tidybench.core.samples import unpack
-from tidybench.runs.tape import read_tape
-from tidybench.wire.messages import BeginRun, EndRun
+from tidybench.wire.messages import BeginRun, GetStatus
 
 POLLS, EVERY = 16, 100_000
 SECONDS = 20
@@ -81,36 +78,34 @@ def _database_query(url: str) -> Iterator[None]:
 
 def jitter() -> Result:
     """How late 16 polls at 10 Hz begin, with a browser listening, a query running and one link flooded."""
-    with peer(MANY, count=POLLS, nice=5) as (paths, _), peer(FLOOD, "460800", nice=5) as (flooded, _):
+    with peer(MANY, count=POLLS) as (paths, many), peer(FLOOD, "460800", nice=5) as (flooded, _):
         setups = [
             setup(f"p{n}", path, "<v>", query="V?\n", every=EVERY / 1e6) for n, path in enumerate(paths)
         ]
         setups.append(setup("flood", flooded[0], "<a>,<b>,<c>,<d>", baud=460_800))
         with stack(setups) as bench, _browser(bench.page), _database_query(bench.database):
             sleeper = subprocess.Popen([sys.executable, "-c", SLEEPER], stdout=subprocess.PIPE, text=True)
-            late, missed = _lateness(bench)
+            answer, _ = bench.client.ask(BeginRun(name="jitter"))
+            assert answer.run is not None, answer.why
+            began = time.time_ns()
+            time.sleep(SECONDS)
+            status, _ = bench.client.ask(GetStatus())
+            assert status.status is not None
+            assert status.status.run is not None
+            missed = status.status.run.missed
+            many.kill()
             sleeper.kill()
             bare = percentile([float(line) for line in sleeper.communicate()[0].splitlines()], 0.99)
+        assert many.stdout is not None
+        heard = [int(line) for line in many.stdout.read().split("\n")[:-1]]
+    # As the other end saw it: the grid lies at whole multiples of the interval since 1970 UTC.
+    late = sorted(at % (EVERY * 1000) / 1e6 for at in heard if at > began)
     worst = percentile(late, 0.99)
     return Result(
         "jitter", worst, "ms late (99 %)", "2 ms", worst <= 2 and missed == 0,
         {"bare sleeper": bare}, {"bare sleeper": worst / bare},
         f"{len(late)} polls, median {percentile(late, 0.5):.2f} ms, worst {late[-1]:.1f} ms, {missed} missed",
     )  # fmt: skip
-
-
-def _lateness(bench: Stack) -> tuple[list[float], int]:
-    answer, _ = bench.client.ask(BeginRun(name="jitter"))
-    assert answer.run is not None, answer.why
-    time.sleep(SECONDS)
-    ended, _ = bench.client.ask(EndRun(run=answer.run.id))
-    assert not ended.trouble, ended.why
-    late = [
-        (event.at % EVERY) / 1000
-        for _, _, event in read_tape(Path(answer.run.folder) / "tape")
-        if isinstance(event, Sent) and event.query
-    ]
-    return sorted(late), answer.run.missed
 
 
 def socket_latency() -> Result:
