@@ -10,11 +10,13 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import ROOT, RecorderProcess, Shop, wait_for
-from tidybench.core.events import Lost, Missed, Note, Received
-from tidybench.core.samples import unpack
+from tidybench.core.events import Lost, Missed, Note, Received, tape_line
+from tidybench.core.samples import Batch, unpack
 from tidybench.links.holders import holders
-from tidybench.runs.folder import read_state
-from tidybench.runs.recovery import mend
+from tidybench.runs.files import trim_lines
+from tidybench.runs.folder import RunChannel, read_state
+from tidybench.runs.log import Entry, RunLog
+from tidybench.runs.recovery import _complete_rows, mend
 from tidybench.runs.reread import reread
 from tidybench.runs.stamps import parse
 from tidybench.wire.messages import AddMark, BeginRun, EndRun, RunStatus
@@ -247,3 +249,46 @@ def test_killed_right_after_the_beginning(recorder: RecorderProcess, shop: Shop)
     wait_for(lambda: len(rows_of(run)) > 3, "rows")
     assert recorder.client.ask(EndRun(run=run.id))[0].trouble == ""
     assert packed_from_tape(Path(run.folder)) == (Path(run.folder) / "samples.bin").read_bytes()
+
+
+def test_rows_out_of_order_of_time_are_neither_lost_nor_doubled(tmp_path: Path) -> None:
+    """Two links: the row of one may stand before an earlier row of the other."""
+    channels = [
+        RunChannel(
+            number=n, id=name, name=name, unit="", decimals=1, interval_s=0.0, instrument="i", instrument_name="I",
+            scale=1, offset=0,
+        )
+        for n, name in ((1, "a"), (2, "b"))
+    ]  # fmt: skip
+    at = 1_795_416_791_000_000
+    log = RunLog.begin(
+        tmp_path,
+        bench="b",
+        name="x",
+        item="",
+        operator="",
+        row_rule="each reading",
+        at=at,
+        channels=channels,
+        setups={},
+    )
+    entries: list[Entry] = []
+    for n in range(1, 15_001):
+        batch = Batch()
+        batch.add(1 + n % 2, 0, at + n * 1000 - (n % 2) * 2500, float(n))
+        entries.append((n, "", Note(at + n * 1000, "x"), batch))
+    log.write(
+        entries,
+        [tape_line(n, link, event) for n, link, event, _ in entries],
+        [batch.pack(n) for n, _, _, batch in entries if batch is not None],
+        at + 20_000_000,
+    )
+    log.sync()
+    log.abandon()
+    file = log.folder / log.state.csv
+    whole = file.read_bytes()
+    for cut in (0, 1, 60, 5_000, 40_000):
+        file.write_bytes(whole[: len(whole) - cut])
+        trim_lines(file)
+        _complete_rows(log.folder, log.state, at + 20_000_000)
+        assert file.read_bytes() == whole

@@ -5,6 +5,7 @@ samples and rows were not written yet; they are read again from it and added.
 """
 
 import os
+from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,12 +13,12 @@ import numpy as np
 
 from tidybench.core.events import GaveUp, Lost, Missed, Sent
 from tidybench.core.samples import RECORD_SIZE, Batch, qualities_of, sequences_of, unpack
-from tidybench.runs.files import Appender, trim_lines, trim_records
+from tidybench.runs.files import LONGEST_LINE, Appender, trim_lines, trim_records
 from tidybench.runs.folder import MARKS, SAMPLES, RunCounts, RunState, read_state, write_state
 from tidybench.runs.log import write_summary
 from tidybench.runs.reread import reread
 from tidybench.runs.rows import make_rule
-from tidybench.runs.stamps import Stamps, parse
+from tidybench.runs.stamps import parse
 from tidybench.runs.stats import RunStats
 from tidybench.runs.tape import segments
 
@@ -160,7 +161,6 @@ def _complete_rows(folder: Path, state: RunState, last_at: int) -> tuple[int, in
     longest = max((c.interval_s for c in state.channels), default=1.0)
     since = (last_row or state.begun_at) - round(max(longest, 0.1) * 3e6) - 1_000_000
     records = _records_since(folder / SAMPLES, since)
-    stamps = Stamps()
     fresh: list[str] = []
     for sequence in np.unique(sequences_of(records)):
         part = (
@@ -174,13 +174,19 @@ def _complete_rows(folder: Path, state: RunState, last_at: int) -> tuple[int, in
         )
         fresh += rule.feed(max(batch.times), batch)
     fresh += rule.until(last_at)
-    if state.row_rule == "each reading" and last_row is not None:
-        # Several rows may share a time: as many as are there already are left out.
-        mark = stamps.micro(last_row)
-        same = _rows_at(path, mark)
-        kept = [row for row in fresh if parse(row.split(",", 1)[0]) >= last_row]
-        at_mark = [row for row in kept if row.startswith(mark + ",")]
-        fresh = at_mark[same:] + [row for row in kept if not row.startswith(mark + ",")]
+    if state.row_rule == "each reading":
+        # Rows stand in order of sequence, not of time: what is there already is known by its text.
+        edge = since + 1_000_000
+        there = _newest_rows(path, edge)
+        lacking = []
+        for row in fresh:
+            if _time_of(row) < edge:
+                continue
+            if there[row]:
+                there[row] -= 1
+            else:
+                lacking.append(row)
+        fresh = lacking
     if fresh:
         file = Appender(path)
         file.append("".join(fresh).encode())
@@ -195,10 +201,19 @@ def _part(
     return records[np.searchsorted(sequences, sequence) : np.searchsorted(sequences, sequence, side="right")]
 
 
-def _rows_at(path: Path, stamp: str) -> int:
+def _newest_rows(path: Path, since: int) -> Counter[str]:
+    """The rows at the end of the CSV that are not older than `since`, each with how often it stands there."""
     with open(path, "rb") as file:
-        file.seek(max(0, os.fstat(file.fileno()).st_size - (1 << 20)))
-        return file.read().count(b"\n" + stamp.encode() + b",")
+        size = os.fstat(file.fileno()).st_size
+        start = max(0, size - LONGEST_LINE)
+        file.seek(start)
+        lines = file.read().split(b"\r\n")[1:-1]  # without the header, or the rest of a row
+    rows = (line.decode() + "\r\n" for line in lines)
+    return Counter(row for row in rows if _time_of(row) >= since)
+
+
+def _time_of(row: str) -> int:
+    return parse(row.split(",", 1)[0])
 
 
 def _records_since(path: Path, since: int) -> "np.ndarray[tuple[int], np.dtype[np.void]]":
