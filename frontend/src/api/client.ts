@@ -12,7 +12,10 @@ export type LiveMessage = Schemas["LiveMessage"];
 export type RunRow = Schemas["RunRow"];
 export type RunDetail = Schemas["RunDetail"];
 
-export const api = createClient<paths>({ baseUrl: "/" });
+export const api = createClient<paths>({
+  baseUrl: location.origin,
+  fetch: (request) => globalThis.fetch(request),
+});
 
 /** The sentence of a refusal, whatever form it came in. */
 export function sentence(error: unknown): string {
