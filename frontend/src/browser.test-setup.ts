@@ -1,5 +1,10 @@
-/** What jsdom lacks and the components ask for. */
+/** What jsdom lacks and the components or the charts ask for. */
 
 Object.assign(globalThis, {
   CSS: { escape: (text: string) => text.replace(/[^\w-]/g, (char) => `\\${char}`) },
+  matchMedia: () => ({
+    matches: false,
+    addEventListener: () => undefined,
+    removeEventListener: () => undefined,
+  }),
 });

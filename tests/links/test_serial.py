@@ -1,17 +1,19 @@
 """Serial links over real pseudo-terminals."""
 
 import os
+import pty
 import subprocess
 import sys
 import threading
 import time
+import tty
 from pathlib import Path
 
 import pytest
 
 from tests.conftest import Shop, wait_for
 from tidybench.core.setup import LinkPart
-from tidybench.links import LinkError, SerialLink
+from tidybench.links import LinkError, SerialLink, serial_port
 from tidybench.links.holders import holders
 from tidybench.links.ports import device_of, ports
 from tidybench.wire.places import Places
@@ -108,3 +110,16 @@ def test_waking_a_closed_link_touches_nobody_else_s_file(shop: Shop, tmp_path: P
     for n, file in enumerate(files):
         os.close(file)
         assert (tmp_path / str(n)).read_bytes() == b""
+
+
+def test_a_line_that_takes_no_bytes_is_lost_not_waited_for(monkeypatch: pytest.MonkeyPatch) -> None:
+    """As with flow control on, and an instrument that is off."""
+    monkeypatch.setattr(serial_port, "WRITE_PATIENCE", 0.2)
+    master, slave = pty.openpty()
+    tty.setraw(slave)
+    link = SerialLink(os.ttyname(slave), "flow", SETTINGS)
+    with pytest.raises(LinkError, match=r"takes no bytes\. Check the flow control"):
+        link.write(b"x" * 1_000_000)
+    link.close()
+    os.close(master)
+    os.close(slave)

@@ -1,0 +1,123 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { Connection } from "./connection";
+import { RECORD } from "./samples";
+
+class FakeSocket {
+  static all: FakeSocket[] = [];
+  binaryType = "";
+  onopen: () => void = () => undefined;
+  onclose: () => void = () => undefined;
+  onmessage: (event: { data: ArrayBuffer | string }) => void = () => undefined;
+  constructor(readonly address: string) {
+    FakeSocket.all.push(this);
+  }
+  say(message: object): void {
+    this.onmessage({ data: JSON.stringify(message) });
+  }
+}
+
+/** One sample of channel 1, at so many seconds. */
+function sample(seconds: number, value: number): ArrayBuffer {
+  const view = new DataView(new ArrayBuffer(RECORD));
+  view.setBigUint64(0, 1n << 8n, true);
+  view.setBigInt64(8, BigInt(seconds) * 1_000_000n, true);
+  view.setFloat64(16, value, true);
+  return view.buffer;
+}
+
+const line = (n: number, text = "x") => ({ n, at: n * 1000, link: "a", kind: "in", text });
+let history: ArrayBuffer[];
+
+beforeEach(() => {
+  vi.useFakeTimers();
+  FakeSocket.all = [];
+  history = [];
+  vi.stubGlobal("WebSocket", FakeSocket);
+  vi.stubGlobal("fetch", async (address: string) => {
+    if (address.startsWith("/api/live/history")) return new Response(history.shift() ?? new ArrayBuffer(0));
+    return new Response(JSON.stringify([line(1), line(2)]));
+  });
+});
+afterEach(() => {
+  vi.useRealTimers();
+  vi.unstubAllGlobals();
+});
+
+function joined(): { connection: Connection; socket: FakeSocket } {
+  const connection = new Connection();
+  connection.start();
+  const socket = FakeSocket.all.at(-1);
+  if (!socket) throw new Error("no socket");
+  return { connection, socket };
+}
+
+describe("the live connection", () => {
+  it("has the past before the present, whatever comes first", async () => {
+    history = [sample(10, 1)];
+    const { connection, socket } = joined();
+    socket.onopen();
+    socket.onmessage({ data: sample(11, 2) }); // while the history is on its way
+    await vi.advanceTimersByTimeAsync(10);
+    const series = connection.samples.of(1);
+    expect(Array.from(series.values.slice(0, series.length))).toEqual([1, 2]);
+    socket.onmessage({ data: sample(12, 3) });
+    expect(series.last()?.value).toBe(3);
+  });
+
+  it("tells when the server is lost, joins again, and fills the hole", async () => {
+    history = [sample(10, 1)];
+    const { connection, socket } = joined();
+    socket.onopen();
+    await vi.advanceTimersByTimeAsync(10);
+    socket.say({ kind: "status", status: { at: Date.now() * 1000, instruments: [] } });
+    expect(connection.snapshot().line).toBe("live");
+    socket.onclose();
+    expect(connection.snapshot().line).toBe("no server");
+    expect(connection.snapshot().status).not.toBeNull(); // what was known stays on screen
+    history = [sample(20, 2)];
+    await vi.advanceTimersByTimeAsync(1000);
+    expect(FakeSocket.all).toHaveLength(2);
+    FakeSocket.all[1]?.onopen();
+    await vi.advanceTimersByTimeAsync(10);
+    expect(connection.samples.of(1).length).toBe(2);
+  });
+
+  it("waits longer between attempts, but never for ever", async () => {
+    joined();
+    for (let i = 0; i < 12; i++) {
+      FakeSocket.all.at(-1)?.onclose();
+      await vi.advanceTimersByTimeAsync(4001);
+    }
+    expect(FakeSocket.all.length).toBe(13);
+  });
+
+  it("says when the recorder is away, and since when", () => {
+    const { connection, socket } = joined();
+    vi.setSystemTime(5000);
+    socket.say({ kind: "away", why: "The recorder does not answer.", status: null });
+    vi.setSystemTime(9000);
+    socket.say({ kind: "away", why: "The recorder does not answer.", status: null });
+    expect(connection.snapshot()).toMatchObject({ line: "no recorder", since: 5000 });
+  });
+
+  it("keeps the tape in order, without doubles, and bounded", async () => {
+    const { connection, socket } = joined();
+    socket.onopen();
+    await vi.advanceTimersByTimeAsync(10);
+    socket.say({ kind: "tape", tape: { lines: [line(2), line(3)], left_out: 5 } });
+    expect(connection.tapeSnapshot().map((one) => one.n)).toEqual([1, 2, 3]);
+    expect(connection.leftOut).toBe(5);
+    for (let n = 4; n < 4000; n += 100)
+      socket.say({
+        kind: "tape",
+        tape: { lines: Array.from({ length: 100 }, (_, i) => line(n + i)), left_out: 0 },
+      });
+    expect(connection.tapeSnapshot().length).toBe(2000);
+  });
+
+  it("follows the recorder's clock where it differs from this computer's", () => {
+    const { connection, socket } = joined();
+    socket.say({ kind: "status", status: { at: (Date.now() + 60_000) * 1000, instruments: [] } });
+    expect(connection.now() - Date.now()).toBe(60_000);
+  });
+});

@@ -1,0 +1,206 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { cleanup, render, screen } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import type { ReactElement } from "react";
+import { MemoryRouter, Route, Routes } from "react-router";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import type { RunDetail, RunRow } from "../api/client";
+import { AddInstrument } from "../bench/AddInstrument";
+import { NothingYet } from "../bench/NothingYet";
+import { themes } from "../look/theme";
+import { Logbook } from "./Logbook";
+import { RunPage } from "./RunPage";
+
+type Answers = Record<string, { status?: number; body: unknown }>;
+
+/** Answers of the web server, by path; gives the addresses that were asked for. */
+function serve(answers: Answers): string[] {
+  const asked: string[] = [];
+  vi.stubGlobal("fetch", async (request: Request | string) => {
+    const url = new URL(typeof request === "string" ? request : request.url, location.origin);
+    asked.push(url.pathname + url.search);
+    const answer = answers[url.pathname] ?? { status: 404, body: { detail: `nothing at ${url.pathname}` } };
+    if (answer.body instanceof ArrayBuffer) return new Response(answer.body);
+    const headers = { "Content-Type": "application/json" };
+    return new Response(JSON.stringify(answer.body), { status: answer.status ?? 200, headers });
+  });
+  return asked;
+}
+
+function show(element: ReactElement, at = "/"): void {
+  const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  render(
+    <QueryClientProvider client={client}>
+      <MemoryRouter initialEntries={[at]}>{element}</MemoryRouter>
+    </QueryClientProvider>,
+  );
+}
+
+const row = (more: Partial<RunRow> = {}): RunRow => ({
+  id: "6a1f6f0e-0000-4000-8000-000000000001", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor",
+  begun_at: 1_795_416_791_000_000, ended_at: 1_795_417_271_000_000, status: "ended", reason: "ended by a person",
+  channels: 3, samples: 3840, complete: true, ...more,
+}); // prettier-ignore
+
+const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
+  ...row(), row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", polls: 3840, missed: 0, gave_up: 0,
+  repairs: [], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
+  numbers: [
+    { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,
+      high: 165, samples: 2400, measured: 2398, minimum: 126.71, maximum: 194.1, mean: 151.68 },
+    { number: 2, id: "p", name: "Pressure", unit: "bar", decimals: 2, interval_s: 1, instrument: "i", low: null,
+      high: null, samples: 0, measured: 0, minimum: null, maximum: null, mean: null },
+  ],
+  ...more,
+}); // prettier-ignore
+
+beforeEach(() => {
+  localStorage.clear();
+  vi.stubGlobal(
+    "ResizeObserver",
+    class {
+      observe(): void {}
+      disconnect(): void {}
+    },
+  );
+});
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+describe("the list of runs", () => {
+  it("shows runs with their state", async () => {
+    serve({
+      "/api/runs": {
+        body: { total: 2, runs: [row(), row({ id: "2", name: "Night", status: "interrupted" })] },
+      },
+    });
+    show(<Logbook />);
+    expect(await screen.findByRole("link", { name: "Pump 7 acceptance" })).toBeTruthy();
+    expect(screen.getByText("interrupted")).toBeTruthy();
+    expect(screen.getAllByText("8 min 00 s")).toHaveLength(2);
+  });
+
+  it("says what goes there when there is none", async () => {
+    serve({ "/api/runs": { body: { total: 0, runs: [] } } });
+    show(<Logbook />);
+    expect(await screen.findByText(/Every run you log is kept here/)).toBeTruthy();
+  });
+
+  it("asks for what is looked for, and says when nothing is found", async () => {
+    const asked = serve({ "/api/runs": { body: { total: 0, runs: [] } } });
+    show(<Logbook />);
+    await userEvent.type(await screen.findByLabelText(/Find by name/), "x%");
+    expect(await screen.findByText("No run has “x%” in its name, test item or operator.")).toBeTruthy();
+    expect(asked.at(-1)).toContain("search=x%25");
+  });
+
+  it("says when the database is away", async () => {
+    serve({ "/api/runs": { status: 503, body: { detail: "The database does not answer." } } });
+    show(<Logbook />);
+    expect((await screen.findByRole("alert")).textContent).toBe("The database does not answer.");
+  });
+});
+
+describe("one run", () => {
+  const page = (
+    <Routes>
+      <Route path="/logbook/:id" element={<RunPage theme={themes.day} />} />
+      <Route path="/" element={<p>the Bench</p>} />
+    </Routes>
+  );
+  const answers = (more: Partial<RunDetail> = {}): Answers => ({
+    "/api/runs/1": { body: detail(more) },
+    [`/api/runs/${row().id}/trend`]: { body: new ArrayBuffer(0) },
+  });
+
+  it("shows numbers, marks and the way to the CSV", async () => {
+    serve(answers());
+    show(page, "/logbook/1");
+    expect((await screen.findByRole("link", { name: "Download the CSV" })).getAttribute("href")).toBe(
+      `/api/runs/${row().id}/csv`,
+    );
+    expect(screen.getByText("151.7")).toBeTruthy();
+    expect(screen.getByText("2 398 of 2 400")).toBeTruthy();
+    expect(screen.getByText("valve to 60 %")).toBeTruthy();
+    expect(screen.getByText("3 840 polls, all answered")).toBeTruthy();
+  });
+
+  it("never invents a number for a channel without one", async () => {
+    serve(answers());
+    show(page, "/logbook/1");
+    const cells = (await screen.findByText("Pressure, bar")).closest("tr")?.querySelectorAll("td");
+    expect(Array.from(cells ?? [], (cell) => cell.textContent).slice(1, 4)).toEqual(["–", "–", "–"]);
+  });
+
+  it("says what was lost and what was mended", async () => {
+    serve(
+      answers({ missed: 2, gave_up: 1, status: "interrupted", repairs: ["The CSV's last row was torn."] }),
+    );
+    show(page, "/logbook/1");
+    expect(await screen.findByText("3 840 polls, 1 without reply, 2 missed")).toBeTruthy();
+    expect(screen.getByText(/After an interruption: The CSV's last row was torn/)).toBeTruthy();
+  });
+
+  it("repeats with the same name and operator, and a new test item", async () => {
+    serve(answers());
+    show(page, "/logbook/1");
+    await userEvent.click(await screen.findByRole("button", { name: "Repeat with a new test item" }));
+    expect(screen.getByText("the Bench")).toBeTruthy();
+    expect(JSON.parse(localStorage.getItem("tidybench-last-run") ?? "{}")).toEqual({
+      name: "Pump 7 acceptance", item: "", operator: "M. Okafor", row_rule: "steady rows",
+    }); // prettier-ignore
+  });
+
+  it("says when there is no such run", async () => {
+    serve({ "/api/runs/1": { status: 404, body: { detail: "The logbook has no such run." } } });
+    show(page, "/logbook/1");
+    expect((await screen.findByRole("alert")).textContent).toBe("The logbook has no such run.");
+  });
+});
+
+describe("nothing connected", () => {
+  it("shows the ports as they are, each with its first step", async () => {
+    serve({
+      "/api/ports": { body: [{ name: "/dev/ttyUSB0", device: "/dev/ttyUSB0", description: "blue adapter" }] },
+    });
+    const add = vi.fn();
+    show(<NothingYet onAdd={add} />);
+    expect(await screen.findByText("blue adapter")).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Add an instrument here" }));
+    expect(add).toHaveBeenCalledWith("/dev/ttyUSB0");
+  });
+
+  it("says what to do when there is no port at all", async () => {
+    serve({ "/api/ports": { body: [] } });
+    show(<NothingYet onAdd={() => undefined} />);
+    expect(await screen.findByText("There is no serial port.")).toBeTruthy();
+  });
+});
+
+describe("a set-up", () => {
+  it("begins with the chosen port, and shows every sentence about what is wrong", async () => {
+    serve({
+      "/api/setups": { status: 400, body: { detail: "link.bawd: there is no such key.\nquery: missing." } },
+    });
+    show(<AddInstrument port="/dev/ttyS7" onClose={() => undefined} />);
+    expect((screen.getByLabelText("Set-up (TOML)") as HTMLTextAreaElement).value).toContain(
+      'port = "/dev/ttyS7"',
+    );
+    await userEvent.click(screen.getByRole("button", { name: "Keep and connect" }));
+    expect((await screen.findByRole("alert")).textContent).toBe(
+      "link.bawd: there is no such key.\nquery: missing.",
+    );
+  });
+
+  it("says when it is kept but not in force yet", async () => {
+    const sentence = "Kept as version 2, not in force yet: A run is on.";
+    serve({ "/api/setups": { status: 201, body: { key: "x", version: 2, in_force: false, sentence } } });
+    const closed = vi.fn();
+    show(<AddInstrument old="[instrument]" onClose={closed} />);
+    await userEvent.click(screen.getByRole("button", { name: "Keep and connect" }));
+    expect(await screen.findByText(sentence)).toBeTruthy();
+    expect(closed).not.toHaveBeenCalled();
+  });
+});
