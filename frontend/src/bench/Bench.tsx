@@ -12,7 +12,7 @@ import { AddInstrument } from "./AddInstrument";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { LaneStack } from "./LaneStack";
 import type { LaneMark, LaneView } from "./Lane";
-import { lanesOf, within } from "./lanes";
+import { type LaneChannel, lanesOf, patienceOf, within } from "./lanes";
 import { NothingYet } from "./NothingYet";
 import { RunStrip } from "./RunStrip";
 import { BeginWindow, EndWindow, MarkWindow } from "./RunWindows";
@@ -113,12 +113,11 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   const lanes = useMemo(() => lanesOf(JSON.parse(channelKey) as Status["channels"]), [channelKey]);
   const begun = run ? run.begun_at / 1000 : null;
   const here = live.line === "live";
-  const gone = here ? null : live.since;
   const view = useCallback((): LaneView => {
-    const end = frozen ?? gone ?? connection.now();
+    const end = frozen ?? connection.now();
     const span = WINDOWS[chosen]?.ms ?? (begun === null ? 300_000 : Math.max(end - begun, 10_000));
     return { start: end - span, end };
-  }, [chosen, frozen, begun, gone]);
+  }, [chosen, frozen, begun]);
   const markKey = JSON.stringify(run?.marks ?? []);
   const marks = useMemo(
     () =>
@@ -186,6 +185,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
         <Body>
           <InstrumentColumn
             instruments={status.instruments}
+            stale={!here}
             onAdd={() => add()}
             onChange={(text) => {
               setOld(text);
@@ -197,7 +197,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
               lanes={lanes}
               samples={connection.samples}
               view={view}
-              live={frozen === null && here}
+              live={frozen === null}
               marks={marks}
               theme={theme}
               shows="now"
@@ -211,7 +211,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
                   {frozen === null ? "freeze" : "frozen"}
                 </Chip>
               }
-              edge={frozen === null ? (here ? "now" : "") : clock(frozen)}
+              edge={frozen === null ? "now" : clock(frozen)}
               controls={
                 <Controls>
                   {WINDOWS.map((one, index) => (
@@ -251,7 +251,7 @@ function useEnded(
   }, [run, say]);
 }
 
-function judge(channels: { number: number; name: string; low: number | null; high: number | null }[]): {
+function judge(channels: LaneChannel[]): {
   out: string[];
   known: boolean;
 } {
@@ -259,7 +259,7 @@ function judge(channels: { number: number; name: string; low: number | null; hig
   let known = false;
   for (const channel of channels) {
     const last = connection.samples.of(channel.number).last();
-    if (!last || last.quality > 1) continue;
+    if (!last || last.quality > 1 || connection.now() - last.time > patienceOf(channel)) continue;
     const where = within(last.value, channel);
     if (where === "within") known = true;
     else if (where !== "none") out.push(channel.name);

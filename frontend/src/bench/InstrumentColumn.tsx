@@ -63,13 +63,15 @@ const how = (instrument: Instrument): string => {
 
 export interface InstrumentColumnProps {
   instruments: Instrument[];
+  /** Nobody says how they are now: what is shown is how they were. */
+  stale?: boolean;
   onAdd: () => void;
   /** Asked to change a set-up. */
   onChange: (text: string) => void;
 }
 
 /** Every instrument with its reading path. */
-export function InstrumentColumn({ instruments, onAdd, onChange }: InstrumentColumnProps) {
+export function InstrumentColumn({ instruments, stale, onAdd, onChange }: InstrumentColumnProps) {
   const [chosen, setChosen] = useState<string | null>(null);
   const [removed, setRemoved] = useState<{ name: string; text: string } | null>(null);
   const bringBack = async (): Promise<void> => {
@@ -83,12 +85,19 @@ export function InstrumentColumn({ instruments, onAdd, onChange }: InstrumentCol
         const fault = firstFault(instrument.stages);
         const stopped = fault?.state === "stopped";
         return (
-          <Card key={instrument.id} $bad={stopped} data-testid={`instrument-${instrument.id}`}>
+          <Card
+            key={instrument.id}
+            $bad={stopped}
+            style={{ opacity: stale ? 0.5 : 1 }}
+            data-testid={`instrument-${instrument.id}`}
+          >
             <h2 title={instrument.name}>{instrument.name}</h2>
             <ReadingPath stages={instrument.stages} onChoose={() => setChosen(instrument.id)} />
             <div className="facts">
               <span>{instrument.simulated ? `simulated, ${how(instrument)}` : how(instrument)}</span>
-              {fault ? (
+              {stale ? (
+                <span>not heard</span>
+              ) : fault ? (
                 <b style={{ color: stopped ? "var(--fault)" : "var(--caution)" }}>{fault.words}</b>
               ) : (
                 <span>{instrument.messages_per_s.toFixed(1)}/s</span>

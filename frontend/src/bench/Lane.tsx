@@ -183,6 +183,7 @@ export function Lane({ lane, samples, view, marks, first, theme, register, shows
 function ruling(u: uPlot, theme: Theme): void {
   const { left, top, width, height } = u.bbox;
   u.ctx.save();
+  u.ctx.setLineDash([]);
   u.ctx.strokeStyle = theme.ruling;
   u.ctx.lineWidth = devicePixelRatio;
   u.ctx.beginPath();

@@ -5,7 +5,7 @@ import { mono, type Theme } from "../look/theme";
 import { timeTicks } from "../live/pixels";
 import type { Samples } from "../live/samples";
 import { Lane, type LaneMark, type LaneView } from "./Lane";
-import type { LaneSpec } from "./lanes";
+import { laneHeights, type LaneSpec } from "./lanes";
 
 const Stack = styled.section`
   display: flex;
@@ -48,8 +48,6 @@ const Ticks = styled.div`
     white-space: nowrap;
   }
 `;
-
-const LEAST = 96;
 
 export interface LaneStackProps {
   lanes: LaneSpec[];
@@ -128,7 +126,10 @@ export function LaneStack({
   }, [live, view]);
 
   const axis = live ? beatAxis : view();
-  const height = Math.max(LEAST, Math.floor(room / Math.max(lanes.length, 1)));
+  const heights = laneHeights(
+    lanes.map((lane) => lane.channels.length),
+    room,
+  );
   const span = axis.end - axis.start;
   const { step, at } = timeTicks(axis.start, axis.end, 6);
   const label = (t: number): string =>
@@ -148,7 +149,7 @@ export function LaneStack({
               theme={theme}
               register={register}
               shows={shows}
-              height={height}
+              height={heights[index] ?? 0}
             />
           ))}
       </Lanes>

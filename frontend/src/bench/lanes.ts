@@ -49,3 +49,23 @@ export function limitWords(channel: { low: number | null; high: number | null })
   if (channel.low !== null) return `above ${channel.low}`;
   return channel.high !== null ? `below ${channel.high}` : "no limits";
 }
+
+const LEAST = 96;
+const READOUT = 42;
+
+/** How high the lanes are in a given room: equal, but never too low for their readouts; then they scroll. */
+export function laneHeights(channels: number[], room: number): number[] {
+  const least = channels.map((count) => Math.max(LEAST, 12 + READOUT * count));
+  let left = room;
+  let shares = channels.length;
+  const tall = new Set<number>();
+  // Lanes that need more than an equal share take it; the others share what is left.
+  for (;;) {
+    const share = Math.floor(left / Math.max(shares, 1));
+    const more = least.findIndex((height, index) => !tall.has(index) && height > share);
+    if (more < 0) return least.map((height, index) => (tall.has(index) ? height : share));
+    tall.add(more);
+    left -= least[more] ?? 0;
+    shares--;
+  }
+}

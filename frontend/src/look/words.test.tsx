@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { lanesOf, limitWords, patienceOf, within } from "../bench/lanes";
+import { laneHeights, lanesOf, limitWords, patienceOf, within } from "../bench/lanes";
 import { hex, pieces } from "../parts/ControlText";
 import { firstFault } from "../parts/ReadingPath";
 import { count, elapsed, figure, hours, length, qualityWords } from "./format";
@@ -65,6 +65,12 @@ describe("lanes", () => {
     expect(within(5, { low: null, high: null })).toBe("none");
     expect(limitWords(limits)).toBe("60 to 165");
     expect(limitWords({ low: null, high: 2.8 })).toBe("below 2.8");
+  });
+  it("shares the room, but leaves every readout its place", () => {
+    expect(laneHeights([1, 1, 1], 501)).toEqual([167, 167, 167]);
+    expect(laneHeights([1, 4, 1], 501)).toEqual([160, 180, 160]);
+    expect(laneHeights([1, 1, 1, 1, 1, 1], 300)).toEqual([96, 96, 96, 96, 96, 96]);
+    expect(laneHeights([], 300)).toEqual([]);
   });
   it("waits for slow channels", () => expect(patienceOf({ interval_s: 60 })).toBe(180_000));
 });
