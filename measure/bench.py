@@ -1,7 +1,6 @@
 """A recorder inside the measuring process, with tape, samples and CSV on."""
 
 import json
-import os
 import re
 import sys
 import tempfile
@@ -15,6 +14,7 @@ import zmq
 from tidybench.recorder import tuning
 from tidybench.recorder.bench import Bench
 from tidybench.recorder.pump import Pump
+from tidybench.runs.folder import RowRule
 from tidybench.wire.messages import BeginRun, SetupText
 from tidybench.wire.places import Places
 
@@ -50,11 +50,12 @@ def setup(
 
 
 @contextmanager
-def recorder(setups: list[SetupText], row_rule: str = "each reading") -> Iterator[tuple[Bench, Pump]]:
-    """A running recorder with a run begun."""
+def recorder(
+    setups: list[SetupText], places: Places | None = None, row_rule: RowRule = "each reading"
+) -> Iterator[tuple[Bench, Pump]]:
+    """A running recorder in this process, with a run begun; in a folder of its own unless one is given."""
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
-        os.environ["TIDY_DATA"] = folder
-        places = Places(Path(folder))
+        places = places or Places(Path(folder))
         places.make()
         before = sys.getswitchinterval()
         tuning.collector()
@@ -63,7 +64,7 @@ def recorder(setups: list[SetupText], row_rule: str = "each reading") -> Iterato
         pump = Pump(bench, context)
         bench.apply(setups)
         pump.start()
-        bench.begin(BeginRun(name="measure", row_rule=row_rule))  # type: ignore[arg-type]
+        bench.begin(BeginRun(name="measure", row_rule=row_rule))
         try:
             yield bench, pump
         finally:

@@ -80,7 +80,6 @@ class Cluster:
     """The private cluster of one data folder."""
 
     def __init__(self, data: Path, log: Path) -> None:
-        self._data = data
         self._note = data / "database.json"
         self._log = log
         self._owner = _owner()

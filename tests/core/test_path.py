@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from tidybench.core.path import Facts, Stage, first_fault, reading_path
+from tidybench.core.path import Facts, Stage, reading_path
 from tidybench.core.reading.pattern import Stop
 from tidybench.core.reading.reader import Counts
 from tidybench.core.session import LinkCounts
@@ -31,6 +31,12 @@ def well() -> Facts:
         terminator="CR LF",
         has_channels=True,
     )  # fmt: skip
+
+
+def first_fault(stages: list[Stage]) -> Stage | None:
+    """What the interface names beside the path: stopped before losses."""
+    found = [s for state in ("stopped", "losses") for s in stages if s.state == state]
+    return found[0] if found else None
 
 
 def fault(facts: Facts) -> Stage:
@@ -107,3 +113,12 @@ def test_messages_not_understood_show_the_character() -> None:
     assert "“FL=ERR” stops at character 4" in found.sentence
     facts.readings.recent = 0b111
     assert fault(facts).state == "stopped"
+
+
+def test_dashes_are_the_instrument_s_own_word() -> None:
+    facts = well()
+    facts.readings.dashes = 2
+    assert first_fault(reading_path(facts)) is None
+    facts.readings.dashes = 40
+    assert (fault(facts).state, fault(facts).words) == ("losses", "no reading")
+    assert "the instrument itself has none" in fault(facts).sentence

@@ -76,7 +76,9 @@ def test_tokens_and_flags_reach_the_sample() -> None:
     assert [q for _, q, _, _ in got] == ["ok", "flagged", "no-reading", "over", "under"]
     assert [value for _, _, _, value in got[:2]] == [15.0, 15.0]
     assert all(math.isnan(value) for _, _, _, value in got[2:])
-    assert made.counts.without_reading == 3
+    assert made.counts.dashes == 3
+    read(made, b"2.5")
+    assert made.counts.dashes == 0
 
 
 def test_the_last_two_hundred_messages_are_counted() -> None:

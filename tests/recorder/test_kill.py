@@ -8,10 +8,11 @@ import sys
 from pathlib import Path
 
 import pytest
+from measure.bench import recorder as in_process
 
-from tests.conftest import ROOT, RecorderProcess, Shop, wait_for
+from tests.conftest import ROOT, RecorderProcess, Shop, setup_text, wait_for
 from tidybench.core.events import Lost, Missed, Note, Received, tape_line
-from tidybench.core.samples import Batch, unpack
+from tidybench.core.samples import Batch, sequences_of, unpack
 from tidybench.links.holders import holders
 from tidybench.runs.files import trim_lines
 from tidybench.runs.folder import RunChannel, read_state
@@ -19,7 +20,8 @@ from tidybench.runs.log import Entry, RunLog
 from tidybench.runs.recovery import _complete_rows, mend
 from tidybench.runs.reread import reread
 from tidybench.runs.stamps import parse
-from tidybench.wire.messages import AddMark, BeginRun, EndRun, RunStatus
+from tidybench.runs.tape import read_tape, segments
+from tidybench.wire.messages import AddMark, BeginRun, EndRun, RunStatus, SetupText
 from tidybench.wire.places import Places
 
 BOTH = ("loop-flow-meter", "power-analyser")
@@ -292,3 +294,25 @@ def test_rows_out_of_order_of_time_are_neither_lost_nor_doubled(tmp_path: Path) 
         trim_lines(file)
         _complete_rows(log.folder, log.state, at + 20_000_000)
         assert file.read_bytes() == whole
+
+
+def test_any_two_segments_of_a_tape_are_enough_to_go_on_from(places: Places, shop: Shop) -> None:
+    """The tape turns to new segments in mid-run; recovery reads only the newest two."""
+    texts = [SetupText(id=name, text=setup_text(name)) for name in BOTH]
+    with in_process(texts, places) as (bench, pump):
+        assert bench.log is not None
+        assert bench.log._tape is not None
+        bench.log._tape._size = 4_000
+        folder = bench.log.folder
+        wait_for(lambda: len(segments(folder / "tape")) >= 5, "five segments", 30)
+        pump.end_run(bench.log.state.id, "enough")
+    whole = (folder / "samples.bin").read_bytes()
+    assert packed_from_tape(folder) == whole
+    found = segments(folder / "tape")
+    for path, following in zip(found[1:], found[2:], strict=False):
+        head = next(read_tape(folder / "tape", int(following.name[:4])))[0]
+        items = [i for i in reread(folder, int(path.name[:4])) if i.batch is not None and i.sequence >= head]
+        part = b"".join(i.batch.pack(i.sequence) for i in items if i.batch is not None)
+        records = unpack(whole)
+        assert part == records[sequences_of(records) >= head].tobytes()
+        assert part or following == found[-1]

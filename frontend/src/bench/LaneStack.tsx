@@ -66,7 +66,7 @@ export interface LaneStackProps {
   edge: string;
 }
 
-/** All lanes over one time axis. One rhythm draws them all, at most once a frame and only when something changed. */
+/** All lanes over one time axis. One rhythm draws them all, no more often than a pixel of the window fills. */
 export function LaneStack({
   lanes,
   samples,

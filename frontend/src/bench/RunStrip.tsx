@@ -147,10 +147,12 @@ function Logging({ run, status, verdict, onMark, onEnd }: LoggingProps) {
           </div>
         </div>
       )}
-      <div className="cell third" style={{ flex: "none" }}>
-        <div className="small">{verdictWords(verdict)}</div>
-        <Verdict $out={verdict.out.length > 0}>
+      <div className="cell third" style={{ flex: "none", maxWidth: 210 }}>
+        <div className="small">
           {status.disk.hours_left ? `disk for ${hours(status.disk.hours_left)}` : "no end planned"}
+        </div>
+        <Verdict $out={verdict.out.length > 0} title={verdictWords(verdict)}>
+          {verdictWords(verdict)}
         </Verdict>
       </div>
       <div className="cell">

@@ -1,9 +1,9 @@
 import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
 import type { Instrument, TapeLine } from "../api/client";
-import { clockMilli } from "../look/format";
+import { clockMilli, count } from "../look/format";
 import { mono } from "../look/theme";
-import { useTape } from "../live/connection";
+import { connection, useTape } from "../live/connection";
 import { Chip } from "../parts/Button";
 import { ControlText, hex } from "../parts/ControlText";
 
@@ -137,6 +137,7 @@ export function TapePanel({ instruments, tall, onTall }: TapePanelProps) {
           {tall ? "less" : "more"}
         </Chip>
         <span className="facts">
+          {connection.leftOut > 0 && `${count(connection.leftOut)} lines left out for the eye. `}
           {one &&
             `${one.settings}, ${one.messages_per_s.toFixed(1)} messages/s${one.answer_ms ? `, answers in ${one.answer_ms.toFixed(0)} ms` : ""}`}
         </span>

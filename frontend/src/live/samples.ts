@@ -64,8 +64,6 @@ export class Series {
 /** All channels' samples, by channel number. */
 export class Samples {
   readonly series = new Map<number, Series>();
-  /** Counts up with every change, so that nothing is drawn for nothing. */
-  version = 0;
 
   of(channel: number): Series {
     let found = this.series.get(channel);
@@ -85,6 +83,5 @@ export class Samples {
       const time = view.getInt32(at + 12, true) * 4294967296 + view.getUint32(at + 8, true);
       this.of((word >>> 8) & 0xffff).push(time / 1000, view.getFloat64(at + 16, true), word & 0xff);
     }
-    this.version++;
   }
 }

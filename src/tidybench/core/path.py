@@ -63,15 +63,6 @@ def reading_path(facts: Facts) -> list[Stage]:
     return stages
 
 
-def first_fault(stages: list[Stage]) -> Stage | None:
-    """The first stage that is not well: stopped before anything else, else the first with losses."""
-    for state in ("stopped", "losses"):
-        for stage in stages:
-            if stage.state == state:
-                return stage
-    return None
-
-
 def _port(facts: Facts) -> Stage:
     if facts.port_trouble:
         return Stage("Port", "stopped", facts.port_trouble, facts.port_sentence)
@@ -187,6 +178,14 @@ def _readings(facts: Facts) -> Stage:
             "losses",
             f"{wrong} not understood",
             f"{wrong} of the last {counts.recent_count} messages were not understood; the last, {where}",
+        )
+    if counts.dashes >= 3:
+        return Stage(
+            "Readings",
+            "losses",
+            "no reading",
+            f"The last {counts.dashes} messages were understood, and say that there is no reading: the "
+            "instrument itself has none. Check its sensor and its range.",
         )
     return Stage("Readings", "passing", "", f"The last {counts.recent_count} messages were understood.")
 

@@ -32,7 +32,6 @@ class LinkCounts:
     """What a link has seen since it was opened, for the reading path."""
 
     bytes_in: int = 0
-    bytes_out: int = 0
     unprintable: int = 0
     messages: int = 0
     stray: int = 0
@@ -43,11 +42,9 @@ class LinkCounts:
     missed: int = 0
     opened_at: int = 0
     last_in: int = 0
-    last_out: int = 0
     last_message: int = 0
     last_gave_up: int = 0
     last_missed: int = 0
-    messages_when_gave_up: int = 0
     answer_time: int = 0
     worst_late: int = 0
     recent: bytes = b""
@@ -123,8 +120,6 @@ class LinkReader:
 
     def _sent(self, event: Sent) -> None:
         counts = self.counts
-        counts.bytes_out += len(event.data)
-        counts.last_out = event.at
         if event.query:
             counts.polls += 1
             self.framer.asked(event.data, event.at)
@@ -178,7 +173,6 @@ class LinkReader:
         out = Batch()
         self.counts.gave_up += 1
         self.counts.last_gave_up = event.at
-        self.counts.messages_when_gave_up = self.counts.messages
         self.counts.stray += self.framer.pending
         self._asked.nothing(Quality.NO_REPLY, event.at, out)
         self._asked, self._draining = None, True

@@ -73,7 +73,6 @@ class Bench:
         self.setups: list[Setup] = []
         self.workers: dict[str, Worker] = {}
         self._rates: dict[str, tuple[float, int, float]] = {}
-        self._rate_of_growth: tuple[float, int] | None = None
         last = self._take_up_run(carry_on)
         self.journal = Journal(last + 1)
         self._employ(self.state.setups, restarted=self.log is not None)

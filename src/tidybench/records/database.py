@@ -4,7 +4,6 @@ from importlib import resources
 
 from alembic import command
 from alembic.config import Config
-from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.engine import make_url
 
@@ -36,10 +35,3 @@ def downgrade(engine: Engine, revision: str = "base") -> None:
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.downgrade(config, revision)
-
-
-def newest_revision() -> str:
-    """The revision this program wants."""
-    head = ScriptDirectory.from_config(_config()).get_current_head()
-    assert head is not None
-    return head

@@ -25,7 +25,7 @@ class Counts:
 
     understood: int = 0
     not_understood: int = 0
-    without_reading: int = 0
+    dashes: int = 0  # messages in a row whose fields had no reading
     last_not_understood: bytes = b""
     last_stop: Stop | None = None
     last_at: int = 0
@@ -129,7 +129,7 @@ class MessageReader:
             out.words.append(word | quality)
             out.times.append(at)
             out.values.append(scaled)
-        self.counts.without_reading += empty
+        self.counts.dashes = self.counts.dashes + 1 if empty else 0
         return True
 
     def _not_understood(self, body: bytes, at: int, out: Batch) -> None:

@@ -1,1 +1,0 @@
-"""Channels: what belongs to a named series beside its samples."""
