@@ -5,6 +5,7 @@ import os
 import signal
 import subprocess
 import sys
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -309,7 +310,7 @@ def test_any_two_segments_of_a_tape_are_enough_to_go_on_from(places: Places, sho
     whole = (folder / "samples.bin").read_bytes()
     assert packed_from_tape(folder) == whole
     found = segments(folder / "tape")
-    for path, following in zip(found[1:], found[2:], strict=False):
+    for path, following in pairwise(found[1:]):
         head = next(read_tape(folder / "tape", int(following.name[:4])))[0]
         items = [i for i in reread(folder, int(path.name[:4])) if i.batch is not None and i.sequence >= head]
         part = b"".join(i.batch.pack(i.sequence) for i in items if i.batch is not None)
