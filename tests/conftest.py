@@ -10,6 +10,7 @@ import time
 import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TypeVar
 
 import httpx
 import pytest
@@ -18,12 +19,14 @@ from sqlalchemy import Engine, text
 from tidybench.cluster import Cluster, free_port
 from tidybench.core.setup import Setup, load
 from tidybench.records.database import engine_for, upgrade
+from tidybench.standins.device import Device
 from tidybench.standins.instruments import LoopFlowMeter, PowerAnalyser
 from tidybench.standins.loop import Loop
 from tidybench.wire.client import Client
 from tidybench.wire.messages import GetStatus, Request, Status
 from tidybench.wire.places import Places
 
+D = TypeVar("D", bound=Device)
 ROOT = Path(__file__).resolve().parents[1]
 DEMO = ROOT / "setups" / "demo"
 
@@ -41,9 +44,15 @@ def setup_text(name: str) -> str:
     return (DEMO / f"{name}.setup.toml").read_text("utf-8")
 
 
+def flows(device: Device) -> list[float]:
+    """What a flow meter has sent, as numbers."""
+    return [float(reply[3:11]) for reply in device.sent if reply.startswith(b"FL=+")]
+
+
 @pytest.fixture
 def flow_setup() -> Setup:
-    return load(setup_text("loop-flow-meter"))
+    """The flow meter's, without what is said around a session."""
+    return load(setup_text("loop-flow-meter")).model_copy(update={"identity": None, "start": []})
 
 
 @pytest.fixture
@@ -57,17 +66,23 @@ def places(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Places:
 
 
 class Shop:
-    """The two stand-ins, in this process."""
+    """Stand-ins, in this process: flow meter and power analyser, and whichever a test plugs in."""
 
     def __init__(self, places: Places) -> None:
         self.loop = Loop()
-        self.flow = LoopFlowMeter(places.simulated, self.loop)
-        self.power = PowerAnalyser(places.simulated, self.loop)
-        for device in (self.flow, self.power):
-            device.start()
+        self.folder = places.simulated
+        self.devices: list[Device] = []
+        self.flow = self.plug_in(LoopFlowMeter)
+        self.power = self.plug_in(PowerAnalyser)
+
+    def plug_in(self, kind: type[D]) -> D:
+        device = kind(self.folder, self.loop)
+        self.devices.append(device)
+        device.start()
+        return device
 
     def close(self) -> None:
-        for device in (self.flow, self.power):
+        for device in self.devices:
             device.stop()
 
 
@@ -180,6 +195,10 @@ class Server:
         self.shop = Shop(self.places)
         self.recorder = RecorderProcess(self.places)
         self.recorder.start()
+        self.setups = data.parent / "set-ups"
+        self.setups.mkdir()
+        for name in ("loop-flow-meter", "power-analyser"):
+            (self.setups / f"{name}.setup.toml").write_text(setup_text(name), "utf-8")
         self.port = free_port()
         self.token = "t0ken-of-the-tests"
         self.places.access.write_text(json.dumps({"token": self.token, "port": self.port}))
@@ -193,7 +212,15 @@ class Server:
 
     def start_web(self) -> None:
         environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "TIDY_DATABASE_URL": self.database_url}
-        command = [sys.executable, "-m", "tidybench.web", "--port", str(self.port), "--setups", str(DEMO)]
+        command = [
+            sys.executable,
+            "-m",
+            "tidybench.web",
+            "--port",
+            str(self.port),
+            "--setups",
+            str(self.setups),
+        ]
         command += ["--front-end", str(ROOT / "frontend" / "dist")]
         self.web = subprocess.Popen(command, env=environment, stdin=subprocess.DEVNULL)
         wait_for(self.ready, "the web server")

@@ -10,6 +10,8 @@ from pathlib import Path
 
 from tidybench.core.setup import SetupError, load, schema
 from tidybench.supervisor import PORT, Supervisor
+from tidybench.wire.client import Client, RecorderAway
+from tidybench.wire.messages import GetPorts, GetStatus, ReleasePort, TakeBackPort
 from tidybench.wire.places import Places, data_folder
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -25,6 +27,8 @@ def main(arguments: list[str] | None = None) -> int:
         return _check(options.setup)
     if options.command == "address":
         return _address()
+    if options.command in ("ports", "release", "take-back"):
+        return _ports(options.command, getattr(options, "port", ""))
     if options.command == "openapi":
         return _openapi()
     parser.print_help()
@@ -49,6 +53,13 @@ def _parser() -> argparse.ArgumentParser:
         )
     check = commands.add_parser("check", help="say what is wrong with a set-up file")
     check.add_argument("setup", type=Path, metavar="SETUP")
+    commands.add_parser("ports", help="list the serial ports, who uses them and who holds them")
+    for name, text in (
+        ("release", "give a port up for another program"),
+        ("take-back", "return to a released port"),
+    ):
+        sub = commands.add_parser(name, help=text, description=text)
+        sub.add_argument("port", metavar="PORT", help="the port as ./tidy ports calls it, or its label")
     commands.add_parser("address", help="print the address of the running Tidy Bench again")
     commands.add_parser("openapi", help="print the API's schema, and that of set-up files")
     commands.add_parser("help", help="this text")
@@ -113,6 +124,50 @@ def _address() -> int:
         return 0
     print("Tidy Bench has not been started yet: ./tidy demo or ./tidy up.", file=sys.stderr)
     return 1
+
+
+def _ports(command: str, port: str) -> int:
+    """Ports of the running bench: the recorder is asked, whether or not the web server is there."""
+    client = _running()
+    if client is None:
+        print("Tidy Bench does not run: no port is held. ./tidy up starts it.", file=sys.stderr)
+        return 1
+    found = client.ask(GetPorts())[0].ports
+    if command == "ports":
+        for one in found:
+            who = f"used by {', '.join(one.used_by)}" if one.used_by else ""
+            held = f"held by {one.holder}" if one.holder else ""
+            what = ", ".join(
+                part for part in (one.label and f"“{one.label}”", one.description, who, held) if part
+            )
+            print(f"{one.name}  {what}")
+        if not found:
+            print("There is no serial port.")
+        return 0
+    name = next((one.name for one in found if port in (one.name, one.device, one.label) and port), port)
+    order = TakeBackPort(link=name) if command == "take-back" else ReleasePort(link=name)
+    answer, _ = client.ask(order)
+    if answer.trouble:
+        print(answer.why, file=sys.stderr)
+        return 1
+    print(f"{name} is {'taken back' if command == 'take-back' else 'free for another program'}.")
+    return 0
+
+
+def _running() -> Client | None:
+    base = data_folder()
+    folders = [base] if "TIDY_DATA" in os.environ else [base, base.with_name(base.name + "-demo")]
+    for data in folders:
+        places = Places(data)
+        if not Path(places.control.removeprefix("ipc://")).exists():
+            continue
+        client = Client(places.control, patience=2.0)
+        try:
+            client.ask(GetStatus())
+            return client
+        except RecorderAway:
+            continue
+    return None
 
 
 def _openapi() -> int:

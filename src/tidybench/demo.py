@@ -5,10 +5,10 @@ Only the clock is not real: bytes are stamped as the polls of an earlier afterno
 
 from pathlib import Path
 
-from tidybench.core.events import Event, Note, Opened, Received, Sent, Start, tape_line
+from tidybench.core.events import Event, Identified, Note, Opened, Quiet, Received, Sent, Start, tape_line
 from tidybench.core.plan import plan_links
 from tidybench.core.session import LinkReader
-from tidybench.core.setup import load
+from tidybench.core.setup import Setup, load
 from tidybench.runs.folder import RunChannel, run_folders
 from tidybench.runs.log import Entry, RunLog, begin_note
 from tidybench.standins.instruments import LoopFlowMeter, PowerAnalyser
@@ -34,7 +34,8 @@ class Acceptance:
         self._now = begun
         self._begun = begun
         texts = {
-            path.name.split(".")[0]: path.read_text("utf-8") for path in sorted(setups.glob("*.setup.toml"))
+            name: (setups / f"{name}.setup.toml").read_text("utf-8")
+            for name in ("loop-flow-meter", "power-analyser")
         }
         self._setups = [load(text) for text in texts.values()]
         numbers = {c.id: n for n, c in enumerate((c for s in self._setups for c in s.channel), 1)}
@@ -66,6 +67,8 @@ class Acceptance:
             self._write(plan.key, start)
             self._write(plan.key, Opened(self._begun, {"short": plan.link.short}))
             readers[plan.key].feed(Opened(self._begun, {}))
+            for setup in plan.setups:
+                self._identify(plan.key, setup, readers[plan.key])
         polls = [
             (self._begun + slot * query.every, plan, query)
             for plan in self._plans
@@ -74,7 +77,7 @@ class Acceptance:
         ]
         polls.sort(key=lambda poll: poll[0])
         steps = list(STEPS)
-        free = dict.fromkeys(readers, 0)
+        free = dict.fromkeys(readers, self._begun + 70_000)  # who are you comes first
         for number, (at, plan, query) in enumerate(polls, 1):
             if steps and at >= self._begun + steps[0][0] * 1_000_000:
                 opening = steps.pop(0)[1]
@@ -98,6 +101,23 @@ class Acceptance:
         end = self._begun + LENGTH * 1_000_000
         self._write("", Note(end, "end", "ended by a person"))
         self._log.end(end, "ended by a person")
+
+    def _identify(self, link: str, setup: Setup, reader: LinkReader) -> None:
+        part = setup.identity
+        assert part is not None
+        answer = self._devices[setup.instrument.id].answer(part.send.rstrip("\r\n").encode())
+        assert answer is not None
+        text = "\n".join(answer.decode().split("\r\n")).strip()
+        name, at = setup.instrument.id, self._begun + 60_000
+        events: list[Event] = [
+            Sent(self._begun, part.send.encode(), 0, f"{name}/identity"),
+            Received(at, answer),
+            Quiet(at),
+            Identified(at, name, part.expect in text, text),
+        ]
+        for event in events:
+            self._write(link, event)
+            reader.feed(event)
 
     def _mark(self, at: int, text: str) -> None:
         self._log.mark(at, text, "M. Okafor")

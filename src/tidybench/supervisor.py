@@ -118,7 +118,7 @@ class Supervisor:
             print("Stand-ins …", flush=True)
             self._add(
                 "stand-ins",
-                [*python, "tidybench.standins", str(places.simulated), str(places.data / "control")],
+                [*python, "tidybench.standins", str(places.simulated), str(places.stand_ins)],
             )
         print("Recorder …", flush=True)
         recorder = [*python, "tidybench.recorder"]

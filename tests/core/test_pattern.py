@@ -110,7 +110,7 @@ def test_escapes() -> None:
         ("<9>", 2, "begins with its name"),
         ("<a> <a>", 5, "used twice"),
         ("x>", 2, "without its"),
-        ("<a none()>", 4, "empty text"),
+        ("<a over()>", 4, "empty text"),
         ("<a:word none(x)>", 9, "belongs to a number"),
         ("<a [V>", 4, "never closed"),
         (r"\q", 1, "not an escape"),

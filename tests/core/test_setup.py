@@ -30,7 +30,7 @@ def test_the_demo_s_set_ups_are_good(path: Path) -> None:
         ('query = "flow"', 'query = "flaw"', "there is no query “flaw”"),
         ("low = 60", "low = 600", "must be below"),
         ("stop_bits = 1", "stop_bits = 3", "1, 1.5 or 2 stop bits"),
-        ('talks = "when asked"', 'talks = "on its own"', "needs the patterns"),
+        ('talks = "when asked"', 'talks = "on its own"', "belongs to an instrument that talks"),
         ("[link]", "[link", "This is not TOML"),
         ('send = "FL?\\r"', 'send = "λ"', "made of bytes"),
     ],

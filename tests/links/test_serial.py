@@ -12,13 +12,13 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Shop, wait_for
-from tidybench.core.setup import LinkPart
+from tidybench.core.setup import SerialPart
 from tidybench.links import LinkError, SerialLink, serial_port
 from tidybench.links.holders import holders
 from tidybench.links.ports import device_of, ports
 from tidybench.wire.places import Places
 
-SETTINGS = LinkPart(port="x", baud=9600)
+SETTINGS = SerialPart(port="x", baud=9600)
 
 
 def test_bytes_there_and_back(shop: Shop) -> None:

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 from measure.bench import recorder as in_process
 
-from tests.conftest import ROOT, RecorderProcess, Shop, setup_text, wait_for
+from tests.conftest import ROOT, RecorderProcess, Shop, flows, setup_text, wait_for
 from tidybench.core.events import Lost, Missed, Note, Received, tape_line
 from tidybench.core.samples import Batch, sequences_of, unpack
 from tidybench.links.holders import holders
@@ -125,7 +125,7 @@ def test_a_kill_loses_at_most_a_tenth_of_a_second(recorder: RecorderProcess, sho
     last = shop.flow.sent[-1]
     mend(Path(run.folder))
     logged = [float(row["Loop flow [L/min]"]) for row in rows_of(run)]
-    sent = [float(reply[3:11]) for reply in shop.flow.sent]
+    sent = flows(shop.flow)
     # The interval is 200 ms: at most the reply that was on its way is not in the file.
     assert logged[-1] in (float(last[3:11]), sent[-2])
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import Shop, wait_for
 from tidybench.standins.loop import Loop
-from tidybench.standins.uart import misread
+from tidybench.standins.uart import LineFormat, misread
 
 
 def ask(port: str, query: bytes, *, baud: int = 9600, timeout: float = 0.6) -> bytes:
@@ -59,7 +59,9 @@ def test_at_a_wrong_baud_rate_nothing_is_understood_and_what_comes_is_garbled(sh
 
 @given(st.binary(min_size=1, max_size=40))
 def test_at_the_right_baud_rate_a_receiver_reads_what_was_sent(data: bytes) -> None:
-    assert misread(data, 9600, 9600) == data
+    own = LineFormat(9600)
+    assert misread(data, own, LineFormat(9600, stop_bits=2)) == data
+    assert misread(data, LineFormat(9600, 8, "even"), LineFormat(9600, 8, "even", 2)) == data
 
 
 def test_faults(shop: Shop) -> None:

@@ -6,14 +6,16 @@ import io
 import json
 import time
 import uuid
+from pathlib import Path
 
 import httpx
 import pytest
 from websockets.asyncio.client import connect
 from websockets.exceptions import InvalidStatus
 
-from tests.conftest import Server, setup_text, wait_for
-from tidybench.core.samples import unpack
+from tests.conftest import Server, flows, setup_text, wait_for
+from tidybench.core.samples import channels_of, unpack
+from tidybench.runs.reread import reread
 
 
 def begin(server: Server, name: str = "Run", **more: str) -> dict[str, object]:
@@ -134,7 +136,7 @@ def test_the_socket_brings_samples_status_and_tape(server: Server) -> None:
 
     kinds, values = asyncio.run(listen())
     assert {"status", "tape"} <= kinds
-    assert values & {float(reply[3:11]) for reply in server.shop.flow.sent}
+    assert values & set(flows(server.shop.flow))
 
 
 def test_the_last_hour_is_there_when_the_page_opens(server: Server) -> None:
@@ -143,7 +145,7 @@ def test_the_last_hour_is_there_when_the_page_opens(server: Server) -> None:
     got = {
         v for v in unpack(server.get("/api/live/history?seconds=3600").content)["value"].tolist() if v == v
     }
-    assert got & {float(reply[3:11]) for reply in server.shop.flow.sent}
+    assert got & set(flows(server.shop.flow))
     assert server.get("/api/live/history?seconds=-1").status_code == 422
     assert server.get("/api/live/tape?last=5").json()[-1]["text"]
     assert "simulated/loop-flow-meter" in [p["name"] for p in server.get("/api/ports").json()]
@@ -224,13 +226,46 @@ def test_set_ups_are_saved_checked_and_put_in_force(server: Server) -> None:
         assert client.delete("/api/setups/power-analyser").status_code == 404
     wait_for(lambda: len(server.get("/api/bench").json()["status"]["instruments"]) == 1, "it to be gone")
     assert server.post("/api/setups", {"text": removed.json()["text"]}).json()["version"] == 1
-    run = begin(server)
+
+
+def test_a_set_up_changed_during_a_run_leaves_its_columns_and_stands_on_its_tape(server: Server) -> None:
+    run = begin(server, "Changed on the way")
+    wait_for(lambda: rows(server) > 3, "rows")
+    text = setup_text("loop-flow-meter").replace('name = "Loop flow"', 'name = "Later"')
+    more = (
+        '\n[[channel]]\nid = "flow-m3h"\nname = "Flow in m3/h"\nfield = "flow"\nunit = "m3/h"\nscale = 0.06\n'
+    )
+    during = server.post("/api/setups", {"text": text + more}).json()
+    assert during["in_force"]
+    assert "its columns stay as they were" in during["sentence"]
     with server.client() as client:
-        assert client.delete("/api/setups/power-analyser").status_code == 409
-    during = server.post("/api/setups", {"text": changed.replace("Flow in the loop", "Later")}).json()
-    assert not during["in_force"]
-    assert "A run is on" in during["sentence"]
+        removed = client.delete("/api/setups/power-analyser")
+    before = rows(server)
+    wait_for(lambda: rows(server) > before + 8, "the run to go on")
+    status = server.get("/api/bench").json()["status"]
+    number = next(c["number"] for c in status["channels"] if c["id"] == "flow-m3h")
     end(server, run)
+    assert server.post("/api/setups", {"text": removed.json()["text"]}).status_code == 201
+    folder = Path(status["run"]["folder"])
+    with open(folder / status["run"]["csv"], newline="", encoding="utf-8") as file:
+        table = list(csv.DictReader(file))
+    assert [*table[0]][2:-1] == [c["title"] for c in columns_of(folder)]
+    flow, power = [*table[0]][2:4]
+    assert "Later" not in flow
+    assert table[-1][flow]
+    assert (power, table[-1][power]) == ("Motor input [kW]", "")
+    records = unpack((folder / "samples.bin").read_bytes())
+    assert (channels_of(records) == number).sum() > 5
+    read_again = b"".join(r.batch.pack(r.sequence) for r in reread(folder) if r.batch is not None)
+    assert read_again == (folder / "samples.bin").read_bytes()
+    assert '"k":"set-up"' in (folder / "tape" / "0001.jsonl").read_text("utf-8")
+    wait_for(lambda: server.get(f"/api/runs/{run['id']}").json().get("complete"), "the records")
+
+
+def columns_of(folder: Path) -> list[dict[str, str]]:
+    """The titles of the run's channels, from its metadata."""
+    found = json.loads(next(folder.glob("*-metadata.json")).read_text("utf-8"))
+    return [{"title": c["titles"]} for c in found["tableSchema"]["columns"][2:-1]]
 
 
 # ---- when things go away

@@ -53,9 +53,29 @@ export interface paths {
         };
         /**
          * Tape
-         * @description The newest lines of the tape.
+         * @description Lines of the tape, from the recorder's memory of the last 100 000 pieces.
          */
         get: operations["tape"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/live/tape/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tape File
+         * @description The same lines as a text file, for a mail to whoever can help (docs/formats/tape.md).
+         */
+        get: operations["tape_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -124,6 +144,234 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Health
+         * @description Whether recorder, database, links and disk are well.
+         */
+        get: operations["health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Setups
+         * @description The newest version of every instrument's set-up.
+         */
+        get: operations["list_setups"];
+        put?: never;
+        /**
+         * Add Setup
+         * @description Keep a set-up as a new version, and put it in force.
+         */
+        post: operations["add_setup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setups/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Schema
+         * @description The JSON Schema of a set-up.
+         */
+        get: operations["schema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setups/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Setup
+         * @description Take an instrument out of use. Gives its set-up: saving it again brings it back.
+         */
+        delete: operations["remove_setup"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Instrument
+         * @description An instrument's set-up, as text and as data.
+         */
+        get: operations["instrument"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change
+         * @description Change some keys of a set-up; its comments stay.
+         */
+        patch: operations["change"];
+        trace?: never;
+    };
+    "/api/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add
+         * @description A new instrument on a link: it only listens, until more is said.
+         */
+        post: operations["add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{key}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy
+         * @description Another instrument with the same set-up, under an id and a name of its own.
+         */
+        post: operations["copy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{key}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * File
+         * @description The set-up as a file.
+         */
+        get: operations["file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{key}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Show Preview
+         * @description What a changed set-up would make of the last 200 messages. Nothing is kept.
+         */
+        post: operations["show_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{key}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Once
+         * @description Ask the instrument once, now.
+         */
+        post: operations["read_once"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{key}/command": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Command
+         * @description Send a command between two polls, and wait for its whole answer.
+         */
+        post: operations["command"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ports": {
         parameters: {
             query?: never;
@@ -133,11 +381,31 @@ export interface paths {
         };
         /**
          * Ports
-         * @description The serial ports as they are right now.
+         * @description The serial ports as they are right now; the live socket's status has them too.
          */
         get: operations["ports"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ports/label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Label
+         * @description Give a port a label of one's own.
+         */
+        post: operations["label"];
         delete?: never;
         options?: never;
         head?: never;
@@ -184,71 +452,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/health": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Health
-         * @description Whether recorder, database, links and disk are well.
-         */
-        get: operations["health"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/setups": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Setups
-         * @description The newest version of every instrument's set-up.
-         */
-        get: operations["list_setups"];
-        put?: never;
-        /**
-         * Add Setup
-         * @description Keep a set-up as a new version, and put it in force unless a run is on.
-         */
-        post: operations["add_setup"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/setups/schema": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Schema
-         * @description The JSON Schema of a set-up.
-         */
-        get: operations["schema"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/setups/{key}": {
+    "/api/searches": {
         parameters: {
             query?: never;
             header?: never;
@@ -257,12 +461,60 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /**
+         * Start Search
+         * @description Look for settings, addresses, talkers, or a whole cable.
+         */
+        post: operations["start_search"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/searches/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description How a search goes.
+         */
+        get: operations["look"];
+        put?: never;
         post?: never;
         /**
-         * Remove Setup
-         * @description Take an instrument out of use. Gives its set-up: saving it again brings it back.
+         * Stop
+         * @description Stop a search; its ports are free then.
          */
-        delete: operations["remove_setup"];
+        delete: operations["stop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stand Ins
+         * @description How the simulated instruments are.
+         */
+        get: operations["stand_ins"];
+        put?: never;
+        /**
+         * Order
+         * @description Have one show a fault, press its key, or set the loop's valve.
+         */
+        post: operations["order"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -377,6 +629,42 @@ export interface components {
             row_rule: "steady rows" | "each reading";
         };
         /**
+         * ChannelPart
+         * @description A named series of samples: value = field x scale + offset.
+         */
+        ChannelPart: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Field */
+            field: string;
+            /** Query */
+            query?: string | null;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Decimals
+             * @default 2
+             */
+            decimals: number;
+            /** @default {} */
+            limits: components["schemas"]["LimitsPart"];
+        };
+        /**
          * ChannelStatus
          * @description A channel in force; `number` stands in its samples' records.
          */
@@ -401,6 +689,37 @@ export interface components {
             high: number | null;
         };
         /**
+         * Command
+         * @description What to send, one character a byte, and how long to wait for the answer to begin.
+         */
+        Command: {
+            /** Data */
+            data: string;
+            /**
+             * Wait Ms
+             * @default 600
+             */
+            wait_ms: number;
+        };
+        /**
+         * CommandPart
+         * @description A command sent on connecting or on release. `expect`: text that must stand in its answer.
+         */
+        CommandPart: {
+            /** Send */
+            send: string;
+            /**
+             * Expect
+             * @default
+             */
+            expect: string;
+            /**
+             * Wait S
+             * @default 0.3
+             */
+            wait_s: number;
+        };
+        /**
          * DiskStatus
          * @description Room where runs are kept; `hours_left` at the present rate, null where nothing is logged.
          */
@@ -421,6 +740,79 @@ export interface components {
              */
             run: string;
         };
+        /**
+         * FilePart
+         * @description A text file: one that grows is followed, one that stands is played.
+         *
+         *     `pace`: "as it comes" (everything at once), "its own" (by the time at the beginning of each
+         *     line, ISO 8601 or seconds), or lines a second.
+         */
+        FilePart: {
+            /**
+             * Command Gap Ms
+             * @default 0
+             */
+            command_gap_ms: number;
+            /** Sends End */
+            sends_end?: string | null;
+            /**
+             * Echo
+             * @default false
+             */
+            echo: boolean;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "file";
+            /** Path */
+            path: string;
+            /**
+             * Begin
+             * @default at its end
+             * @enum {string}
+             */
+            begin: "at its end" | "at its beginning";
+            /**
+             * Pace
+             * @default as it comes
+             */
+            pace: ("as it comes" | "its own") | number;
+        };
+        /**
+         * FramingPart
+         * @description How bytes are cut into messages.
+         */
+        FramingPart: {
+            /**
+             * Kind
+             * @default ends with
+             * @constant
+             */
+            kind: "ends with";
+            /**
+             * Terminator
+             * @default
+             */
+            terminator: string;
+            /**
+             * Check
+             * @default none
+             * @enum {string}
+             */
+            check: "none" | "nmea" | "xor hex";
+            /**
+             * Longest
+             * @default 4096
+             */
+            longest: number;
+            /**
+             * Encoding
+             * @default ascii
+             * @enum {string}
+             */
+            encoding: "ascii" | "latin-1" | "cp437" | "utf-8";
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -439,22 +831,97 @@ export interface components {
             disk: components["schemas"]["Part"];
         };
         /**
+         * IdentityPart
+         * @description How to ask an instrument who it is. `expect`: text that must stand in the answer; until it
+         *     does, no sample is taken and no start command is sent. `lines`: of the answer, 0 for until quiet.
+         */
+        IdentityPart: {
+            /** Send */
+            send: string;
+            /**
+             * Expect
+             * @default
+             */
+            expect: string;
+            /**
+             * Lines
+             * @default 0
+             */
+            lines: number;
+            /**
+             * Wait S
+             * @default 0.6
+             */
+            wait_s: number;
+        };
+        /**
+         * IdentityStatus
+         * @description What an instrument said when it was asked who it is.
+         */
+        IdentityStatus: {
+            /** Lines */
+            lines: string[];
+            /** Expected */
+            expected: string;
+            /** Matches */
+            matches: boolean;
+        };
+        /**
+         * InstrumentPart
+         * @description What the instrument is called. The id never changes, the name may.
+         */
+        InstrumentPart: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Talks
+             * @default when asked
+             * @enum {string}
+             */
+            talks: "when asked" | "on its own" | "on its key";
+            /**
+             * Power Up
+             * @default
+             */
+            power_up: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * InstrumentStatus
-         * @description An instrument as it is right now.
+         * @description An instrument as it is right now. `asked_per_s` is null where nothing is asked on a grid, or
+         *     without pause.
          */
         InstrumentStatus: {
             /** Id */
             id: string;
             /** Name */
             name: string;
-            /** Talks */
-            talks: string;
+            /**
+             * Talks
+             * @enum {string}
+             */
+            talks: "when asked" | "on its own" | "on its key";
             /** Link */
             link: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "serial" | "tcp" | "udp" | "file";
             /** Settings */
             settings: string;
+            /** Sends End */
+            sends_end: string;
             /** Asked Per S */
             asked_per_s: number | null;
+            /** Has Queries */
+            has_queries: boolean;
             /** Messages Per S */
             messages_per_s: number;
             /** Answer Ms */
@@ -463,6 +930,34 @@ export interface components {
             stages: components["schemas"]["StageStatus"][];
             /** Simulated */
             simulated: boolean;
+            /** Released */
+            released: boolean;
+            modem: components["schemas"]["ModemStatus"] | null;
+            identity: components["schemas"]["IdentityStatus"] | null;
+        };
+        /**
+         * LimitsPart
+         * @description Where a channel's value should stay.
+         */
+        LimitsPart: {
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+        };
+        /**
+         * ListenPart
+         * @description The patterns of an instrument that talks by itself, and how often it does (on its own: 1 s unless
+         *     given; on its key: how long a reading is good, 600 s unless given).
+         */
+        ListenPart: {
+            /** Every S */
+            every_s?: number | null;
+            /**
+             * Patterns
+             * @default []
+             */
+            patterns: string[];
         };
         /**
          * LiveMessage
@@ -505,6 +1000,32 @@ export interface components {
             text: string;
         };
         /**
+         * ModemStatus
+         * @description The modem lines of a link, as they are.
+         */
+        ModemStatus: {
+            /** Cts */
+            cts: boolean;
+            /** Dsr */
+            dsr: boolean;
+            /** Dcd */
+            dcd: boolean;
+            /** Ri */
+            ri: boolean;
+        };
+        /**
+         * NewInstrument
+         * @description A link, as in a set-up's [link], and what to call the instrument.
+         */
+        NewInstrument: {
+            /** Name */
+            name: string;
+            /** Link */
+            link: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * NewMark
          * @description A mark for the run in progress.
          */
@@ -518,6 +1039,22 @@ export interface components {
             by: string;
         };
         /**
+         * OrderStatus
+         * @description A person's command: its number on the tape (0 until it was sent), the lines of its answer.
+         */
+        OrderStatus: {
+            /** Id */
+            id: number;
+            /** N */
+            n: number;
+            /** Done */
+            done: boolean;
+            /** Lines */
+            lines: string[];
+            /** Why */
+            why: string;
+        };
+        /**
          * Part
          * @description One part of the bench's health.
          */
@@ -529,15 +1066,46 @@ export interface components {
         };
         /**
          * PortInfo
-         * @description A serial port of the computer the recorder runs on.
+         * @description A serial port of the computer the recorder runs on. `name` is for set-ups, `device` what the system
+         *     calls it today, `label` the person's own; `used_by` are instruments of this bench, `holder` other programs.
          */
         PortInfo: {
             /** Name */
             name: string;
             /** Device */
             device: string;
+            /** Label */
+            label: string;
             /** Description */
             description: string;
+            /** Maker */
+            maker: string;
+            /** Product */
+            product: string;
+            /** Usb Ids */
+            usb_ids: string;
+            /** Serial Number */
+            serial_number: string;
+            /** Place */
+            place: string;
+            /** Holder */
+            holder: string;
+            /** Remedy */
+            remedy: string;
+            /** Used By */
+            used_by: string[];
+            /** Simulated */
+            simulated: boolean;
+        };
+        /**
+         * PortLabel
+         * @description A port and its label; empty takes it away.
+         */
+        PortLabel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
         };
         /**
          * PortOrder
@@ -546,6 +1114,74 @@ export interface components {
         PortOrder: {
             /** Link */
             link: string;
+        };
+        /**
+         * PreviewRow
+         * @description One message as a set-up would read it; `why` it is not understood.
+         */
+        PreviewRow: {
+            /** At */
+            at: number;
+            /** Message */
+            message: string;
+            /** Fields */
+            fields: {
+                [key: string]: string;
+            };
+            /** Why */
+            why: string;
+        };
+        /**
+         * QueryPart
+         * @description A question asked on a fixed grid (or on demand only), and the patterns of its answers, tried in order.
+         */
+        QueryPart: {
+            /** Id */
+            id: string;
+            /** Send */
+            send: string;
+            /**
+             * Every S
+             * @default 1
+             */
+            every_s: number;
+            /**
+             * On Demand
+             * @default false
+             */
+            on_demand: boolean;
+            /**
+             * Give Up After S
+             * @default 0.5
+             */
+            give_up_after_s: number;
+            /**
+             * Patterns
+             * @default []
+             */
+            patterns: string[];
+        };
+        /**
+         * RS485Part
+         * @description How a two-wire line is turned round: which level of RTS means sending, and the delays.
+         */
+        RS485Part: {
+            /**
+             * Rts While Sending
+             * @default on
+             * @enum {string}
+             */
+            rts_while_sending: "on" | "off";
+            /**
+             * Before Ms
+             * @default 0
+             */
+            before_ms: number;
+            /**
+             * After Ms
+             * @default 0
+             */
+            after_ms: number;
         };
         /**
          * Refusal
@@ -721,12 +1357,202 @@ export interface components {
             marks: components["schemas"]["MarkStatus"][];
         };
         /**
+         * SearchRow
+         * @description One finding: what was tried, what came (one character a byte), what it is worth (0 to 1), in words.
+         */
+        SearchRow: {
+            /** What */
+            what: string;
+            /** Data */
+            data: string;
+            /** Score */
+            score: number;
+            /** Words */
+            words: string;
+            /**
+             * Bytes Per S
+             * @default 0
+             */
+            bytes_per_s: number;
+            /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: number | string;
+            };
+        };
+        /**
+         * SearchStatus
+         * @description A search as it is right now. `done`: over; `sentence`: what it does, or what came of it.
+         */
+        SearchStatus: {
+            /** Id */
+            id: number;
+            /** Search */
+            search: string;
+            /** Done */
+            done: boolean;
+            /** Progress */
+            progress: number;
+            /** Sentence */
+            sentence: string;
+            /** Rows */
+            rows: components["schemas"]["SearchRow"][];
+            found?: components["schemas"]["SearchRow"] | null;
+        };
+        /**
+         * SerialPart
+         * @description A serial port of this computer, or one on the network that speaks RFC 2217.
+         */
+        SerialPart: {
+            /**
+             * Command Gap Ms
+             * @default 0
+             */
+            command_gap_ms: number;
+            /** Sends End */
+            sends_end?: string | null;
+            /**
+             * Echo
+             * @default false
+             */
+            echo: boolean;
+            /**
+             * Kind
+             * @default serial
+             * @constant
+             */
+            kind: "serial";
+            /** Port */
+            port: string;
+            /**
+             * Baud
+             * @default 9600
+             */
+            baud: number;
+            /**
+             * Data Bits
+             * @default 8
+             * @enum {integer}
+             */
+            data_bits: 5 | 6 | 7 | 8;
+            /**
+             * Parity
+             * @default none
+             * @enum {string}
+             */
+            parity: "none" | "even" | "odd" | "mark" | "space";
+            /**
+             * Stop Bits
+             * @default 1
+             * @enum {number}
+             */
+            stop_bits: 1 | 1.5 | 2;
+            /**
+             * Flow Control
+             * @default none
+             * @enum {string}
+             */
+            flow_control: "none" | "rts/cts" | "xon/xoff" | "dsr/dtr";
+            /**
+             * Rts
+             * @default on
+             * @enum {string}
+             */
+            rts: "on" | "off";
+            /**
+             * Dtr
+             * @default on
+             * @enum {string}
+             */
+            dtr: "on" | "off";
+            rs485?: components["schemas"]["RS485Part"] | null;
+            /**
+             * Character Gap Ms
+             * @default 0
+             */
+            character_gap_ms: number;
+        };
+        /**
+         * Setup
+         * @description An instrument's whole definition.
+         */
+        Setup: {
+            /**
+             * Format
+             * @default 1
+             * @constant
+             */
+            format: 1;
+            instrument: components["schemas"]["InstrumentPart"];
+            /** Link */
+            link: components["schemas"]["SerialPart"] | components["schemas"]["TcpPart"] | components["schemas"]["UdpPart"] | components["schemas"]["FilePart"];
+            /**
+             * @default {
+             *       "kind": "ends with",
+             *       "terminator": "\r\n",
+             *       "check": "none",
+             *       "longest": 4096,
+             *       "encoding": "ascii"
+             *     }
+             */
+            framing: components["schemas"]["FramingPart"];
+            identity?: components["schemas"]["IdentityPart"] | null;
+            /**
+             * Start
+             * @default []
+             */
+            start: components["schemas"]["CommandPart"][];
+            /**
+             * Release
+             * @default []
+             */
+            release: components["schemas"]["CommandPart"][];
+            /**
+             * Query
+             * @default []
+             */
+            query: components["schemas"]["QueryPart"][];
+            listen?: components["schemas"]["ListenPart"] | null;
+            /**
+             * Channel
+             * @default []
+             */
+            channel: components["schemas"]["ChannelPart"][];
+        };
+        /**
          * SetupBody
          * @description A set-up as TOML.
          */
         SetupBody: {
             /** Text */
             text: string;
+        };
+        /**
+         * SetupChange
+         * @description Some keys of a set-up: tables are merged, null takes a key away.
+         */
+        SetupChange: {
+            /** Changes */
+            changes: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * SetupForm
+         * @description A set-up as text and as data.
+         */
+        SetupForm: {
+            /** Key */
+            key: string;
+            /** Version */
+            version: number;
+            /** Saved At */
+            saved_at: number;
+            /** Text */
+            text: string;
+            setup: components["schemas"]["Setup"];
         };
         /**
          * SetupInfo
@@ -777,6 +1603,144 @@ export interface components {
             words: string;
             /** Sentence */
             sentence: string;
+            /**
+             * Offer
+             * @default
+             * @enum {string}
+             */
+            offer: "" | "work out the settings" | "take the port back" | "give it more time" | "remove the echo";
+            /**
+             * Figures
+             * @default
+             */
+            figures: string;
+        };
+        /**
+         * StandIn
+         * @description A simulated instrument of the demo and the faults it shows.
+         */
+        StandIn: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Can */
+            can: string[];
+            /** Faults */
+            faults: string[];
+            /** Key */
+            key: boolean;
+            /** Overrun */
+            overrun: number;
+        };
+        /**
+         * StandInOrder
+         * @description What a simulated instrument, or the loop, is to do.
+         */
+        StandInOrder: {
+            /**
+             * Stand In
+             * @default
+             */
+            stand_in: string;
+            /**
+             * Fault
+             * @default
+             */
+            fault: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Key
+             * @default false
+             */
+            key: boolean;
+            /** Valve */
+            valve?: number | null;
+            /**
+             * Valve By Itself
+             * @default false
+             */
+            valve_by_itself: boolean;
+            /** Empty */
+            empty?: boolean | null;
+        };
+        /**
+         * StandIns
+         * @description The demo's simulated instruments; `valve` is the opening of the loop's valve, 0 to 1.
+         */
+        StandIns: {
+            /** Valve */
+            valve: number;
+            /** Empty */
+            empty: boolean;
+            /** Stand Ins */
+            stand_ins: components["schemas"]["StandIn"][];
+        };
+        /**
+         * StartSearch
+         * @description Something that is looked for on ports; it goes on by itself, is asked for with GetSearch and can be
+         *     stopped. What each kind needs:
+         *
+         *     "settings": `ports` (one), `query` (one character a byte; "" for listening alone).
+         *     "addresses": `ports` (one), `baud` … `parity`, `query` ("" for Modbus; else a text with <address>), `first`, `last`.
+         *     "listen round": `ports`, `baud`.
+         *     "loop-back": `ports` (one), `baud` … `parity`.
+         */
+        StartSearch: {
+            /**
+             * Kind
+             * @default start search
+             * @constant
+             */
+            kind: "start search";
+            /**
+             * Search
+             * @enum {string}
+             */
+            search: "settings" | "addresses" | "listen round" | "loop-back";
+            /** Ports */
+            ports: string[];
+            /**
+             * Query
+             * @default
+             */
+            query: string;
+            /**
+             * Baud
+             * @default 9600
+             */
+            baud: number;
+            /**
+             * Data Bits
+             * @default 8
+             * @enum {integer}
+             */
+            data_bits: 5 | 6 | 7 | 8;
+            /**
+             * Parity
+             * @default none
+             * @enum {string}
+             */
+            parity: "none" | "even" | "odd" | "mark" | "space";
+            /**
+             * Stop Bits
+             * @default 1
+             */
+            stop_bits: number;
+            /**
+             * First
+             * @default 1
+             */
+            first: number;
+            /**
+             * Last
+             * @default 32
+             */
+            last: number;
         };
         /**
          * Status
@@ -793,14 +1757,15 @@ export interface components {
             instruments: components["schemas"]["InstrumentStatus"][];
             /** Channels */
             channels: components["schemas"]["ChannelStatus"][];
-            /** Released */
-            released: string[];
+            /** Ports */
+            ports: components["schemas"]["PortInfo"][];
             run: components["schemas"]["RunStatus"] | null;
             disk: components["schemas"]["DiskStatus"];
         };
         /**
          * TapeLine
-         * @description One event for the eye: `text` has one character per byte where bytes went over the link.
+         * @description One event for the eye: `text` has one character per byte where bytes went over the link; `why` says
+         *     which query or command was sent.
          */
         TapeLine: {
             /** N */
@@ -813,6 +1778,11 @@ export interface components {
             kind: string;
             /** Text */
             text: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * TapeUpdate
@@ -826,6 +1796,68 @@ export interface components {
              * @default 0
              */
             left_out: number;
+        };
+        /**
+         * TcpPart
+         * @description A raw TCP connection that Tidy Bench opens.
+         */
+        TcpPart: {
+            /**
+             * Command Gap Ms
+             * @default 0
+             */
+            command_gap_ms: number;
+            /** Sends End */
+            sends_end?: string | null;
+            /**
+             * Echo
+             * @default false
+             */
+            echo: boolean;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "tcp";
+            /** Host */
+            host: string;
+            /** Tcp Port */
+            tcp_port: number;
+        };
+        /**
+         * UdpPart
+         * @description UDP: datagrams that come to `listen_port`; commands go to `host`:`udp_port`, or to whoever
+         *     sent last where no host is given.
+         */
+        UdpPart: {
+            /**
+             * Command Gap Ms
+             * @default 0
+             */
+            command_gap_ms: number;
+            /** Sends End */
+            sends_end?: string | null;
+            /**
+             * Echo
+             * @default false
+             */
+            echo: boolean;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "udp";
+            /** Listen Port */
+            listen_port: number;
+            /**
+             * Listen On
+             * @default 0.0.0.0
+             */
+            listen_on: string;
+            /** Host */
+            host?: string | null;
+            /** Udp Port */
+            udp_port?: number | null;
         };
         /** ValidationError */
         ValidationError: {
@@ -993,6 +2025,11 @@ export interface operations {
         parameters: {
             query?: {
                 last?: number;
+                before?: number;
+                after?: number;
+                link?: string;
+                direction?: "" | "in" | "out" | "events";
+                find?: string;
             };
             header?: never;
             path?: never;
@@ -1008,6 +2045,85 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TapeLine"][];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    tape_file: {
+        parameters: {
+            query?: {
+                last?: number;
+                before?: number;
+                after?: number;
+                link?: string;
+                direction?: "" | "in" | "out" | "events";
+                find?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {
@@ -1240,223 +2356,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RunStatus"];
                 };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Insufficient Storage */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    ports: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PortInfo"][];
-                };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Insufficient Storage */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    release: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PortOrder"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Insufficient Storage */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    take_back: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PortOrder"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description Bad Request */
             400: {
@@ -1807,6 +2706,1292 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SetupBody"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupForm"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetupChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupSaved"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewInstrument"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupSaved"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupSaved"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    show_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetupChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewRow"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    read_once: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    command: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Command"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderStatus"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    ports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortInfo"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    label: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortLabel"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    start_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartSearch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchStatus"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchStatus"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchStatus"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stand_ins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandIns"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandInOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandIns"];
                 };
             };
             /** @description Bad Request */

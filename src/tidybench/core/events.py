@@ -54,7 +54,8 @@ class Received:
 
 @dataclass(slots=True)
 class Sent:
-    """Bytes written to the link: a query (`poll` counts up per link, `query` names it) or a command."""
+    """Bytes written to the link: a query (`poll` counts up per link, `query` names it) or a command
+    (no poll; `query` says why it was sent: "command" typed by a person, or INSTRUMENT/start/1 and so on)."""
 
     kind: ClassVar[str] = "out"
     at: int
@@ -99,6 +100,26 @@ class Tick:
 
 
 @dataclass(slots=True)
+class Identified:
+    """An instrument was asked who it is; `matches` says whether it is the expected one."""
+
+    kind: ClassVar[str] = "identity"
+    at: int
+    instrument: str
+    matches: bool
+    text: str
+
+
+@dataclass(slots=True)
+class SetUp:
+    """From here on the link's set-ups are others: the files of these names in the run's set-ups."""
+
+    kind: ClassVar[str] = "set-up"
+    at: int
+    files: list[str]
+
+
+@dataclass(slots=True)
 class Note:
     """Something that concerns the whole run: begin, mark, clock step, recorder restarted, end."""
 
@@ -108,10 +129,11 @@ class Note:
     text: str = ""
 
 
-Event = Start | Opened | Lost | Received | Sent | GaveUp | Quiet | Missed | Tick | Note
+Event = Start | Opened | Lost | Received | Sent | GaveUp | Quiet | Missed | Tick | Identified | SetUp | Note
 
 _KINDS: dict[str, type[Any]] = {
-    cls.kind: cls for cls in (Start, Opened, Lost, Received, Sent, GaveUp, Quiet, Missed, Tick, Note)
+    cls.kind: cls
+    for cls in (Start, Opened, Lost, Received, Sent, GaveUp, Quiet, Missed, Tick, Identified, SetUp, Note)
 }
 
 

@@ -1,23 +1,42 @@
 """The reading path: five stages that say, in words, where an instrument's way to its channels breaks.
 
-A pure function of what was seen; no stage is shown as passing on trust. docs in MESSAGES and
-the guide use the same sentences.
+A pure function of what was seen; no stage is shown as passing on trust. The guide has the same
+sentences. The first stage that is not well has what to try.
 """
 
-from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from tidybench.core.diagnosis.evidence import hex_of, parity_seen, recurring_end, unprintable_share
 from tidybench.core.reading.reader import Counts
 from tidybench.core.session import LinkCounts
 
 StageName = Literal["Port", "Bytes", "Messages", "Readings", "Channels"]
 StageState = Literal["passing", "losses", "stopped", "nothing"]
+Offer = Literal["", "work out the settings", "take the port back", "give it more time", "remove the echo"]
+"""What the interface can do about a fault with one press."""
+
 NOT_TEXT = 0.1
 """Share of unprintable bytes among the last from which on they are not taken for text."""
 
 RECENTLY = 60_000_000
 """Losses are shown on a bead for this long (microseconds)."""
+
+FALLING_BEHIND = 2048
+"""Bytes that wait in the port from which on readings grow old."""
+
+STUCK = 50
+"""Messages in a row, all alike to the last digit, after which that is said."""
+
+
+@dataclass(slots=True, frozen=True)
+class Identity:
+    """Who an instrument says it is. `lines`: its answer; `heard`: whether one came at all."""
+
+    expected: str = ""
+    lines: tuple[str, ...] = ()
+    heard: bool = False
+    matches: bool = True
 
 
 @dataclass(slots=True, frozen=True)
@@ -36,17 +55,32 @@ class Facts:
     give_up_s: float
     terminator: str
     has_channels: bool
-    pending: int = 0
+    serial: bool = True
+    has_queries: bool = True
+    has_patterns: bool = True
+    silence_is_normal: bool = False
+    shared: bool = False
+    rs485: bool = False
+    check: str = "none"
+    waiting: int = 0
+    identity: Identity = field(default_factory=Identity)
+    command_trouble: str = ""
+    bytes_in_per_s: float = 0.0
+    bytes_out_per_s: float = 0.0
+    messages_per_s: float = 0.0
 
 
 @dataclass(slots=True, frozen=True)
 class Stage:
-    """One stage: its state, a word or two for beside the bead, and a whole sentence or more."""
+    """One stage: its state, a word or two for beside the bead, a whole sentence or more, what the
+    interface can do about it, and its counts and rates."""
 
     name: StageName
     state: StageState
     words: str
     sentence: str
+    offer: Offer = ""
+    figures: str = ""
 
 
 def reading_path(facts: Facts) -> list[Stage]:
@@ -54,6 +88,7 @@ def reading_path(facts: Facts) -> list[Stage]:
     stages: list[Stage] = []
     for make in (_port, _bytes, _messages, _readings, _channels):
         stage = make(facts)
+        stage = replace(stage, figures=_figures(facts, stage.name))
         stages.append(stage)
         if stage.state == "stopped":
             rest: tuple[StageName, ...] = ("Port", "Bytes", "Messages", "Readings", "Channels")
@@ -63,9 +98,31 @@ def reading_path(facts: Facts) -> list[Stage]:
     return stages
 
 
+def _figures(facts: Facts, stage: StageName) -> str:
+    """What a stage counts, short."""
+    counts, readings = facts.counts, facts.readings
+    if stage == "Bytes" and (counts.bytes_in or counts.bytes_out):
+        sent = f", {facts.bytes_out_per_s:.0f} B/s out" if counts.bytes_out else ""
+        last = f", last byte {_ago(facts, counts.last_in)} ago" if counts.last_in else ""
+        return f"{facts.bytes_in_per_s:.0f} B/s in{sent}{last}"
+    if stage == "Messages" and counts.messages:
+        answers = (
+            f", answers in {counts.answer_time / 1000:.0f} ms" if facts.asked and counts.answer_time else ""
+        )
+        return f"{facts.messages_per_s:.1f}/s{answers}"
+    if stage == "Readings" and readings.recent_count:
+        return f"{readings.recent_count - readings.recent.bit_count()} of {readings.recent_count} understood"
+    if stage == "Channels" and readings.understood:
+        return f"last sample {_ago(facts, readings.last_at)} ago"
+    return ""
+
+
 def _port(facts: Facts) -> Stage:
     if facts.port_trouble:
-        return Stage("Port", "stopped", facts.port_trouble, facts.port_sentence)
+        offer: Offer = "take the port back" if facts.port_trouble == "released" else ""
+        return Stage("Port", "stopped", facts.port_trouble, facts.port_sentence, offer)
+    if facts.command_trouble:
+        return Stage("Port", "losses", "start command", facts.command_trouble)
     return Stage("Port", "passing", "open", f"{facts.port_name} is open at {facts.settings}.")
 
 
@@ -86,60 +143,135 @@ def _bytes(facts: Facts) -> Stage:
     counts = facts.counts
     since = counts.last_in or counts.opened_at
     if facts.now - since > _patience(facts):
-        try_this = "Check power, that the instrument's own output is set to serial, and whether the cable is crossed."
-        if counts.last_in:
-            try_this = "Check power and the cable. " + (
-                "Its settings may have changed." if facts.asked else "It may have stopped talking on its own."
+        if facts.silence_is_normal:
+            last = f"The last byte came {_ago(facts, since)} ago." if counts.last_in else "Nothing came yet."
+            return Stage(
+                "Bytes", "passing", "", f"{last} It sends when its key is pressed: silence is normal."
             )
-        return Stage(
-            "Bytes", "stopped", "silent", f"No bytes for {_ago(facts, since)}. The port is open. {try_this}"
-        )
+        return Stage("Bytes", "stopped", "silent", _silent(facts, since), _settings_offer(facts))
     if not counts.last_in:
         return Stage("Bytes", "nothing", "", "Nothing has arrived yet.")
-    if len(counts.recent) >= 4 and _unprintable(counts.recent) > NOT_TEXT:
-        sample = counts.recent[-8:].hex(" ").upper()
+    if facts.waiting > FALLING_BEHIND:
         return Stage(
             "Bytes",
-            "stopped",
-            "not text",
-            f"Bytes come, but they are not text ({sample}). The baud rate, the data bits or the parity "
-            f"differ from the instrument's: it is read at {facts.settings}.",
+            "losses",
+            "falling behind",
+            f"{facts.waiting} bytes wait in the port to be read: this computer does not keep up. End other "
+            "programs on it, or have the instrument send less often.",
         )
+    if len(counts.recent) >= 4 and unprintable_share(counts.recent[-64:]) > NOT_TEXT:
+        return Stage("Bytes", "stopped", "not text", _not_text(facts), _settings_offer(facts))
     odd = (
         f"{counts.unprintable} of {counts.bytes_in} not printable" if counts.unprintable else "all printable"
     )
     return Stage("Bytes", "passing", "", f"Last byte {_ago(facts, counts.last_in)} ago, {odd}.")
 
 
-def _unprintable(data: bytes) -> float:
-    tail = data[-64:]
-    return sum(not (0x20 <= b < 0x7F or b in b"\r\n\t") for b in tail) / len(tail)
+def _settings_offer(facts: Facts) -> Offer:
+    return "work out the settings" if facts.serial else ""
+
+
+def _silent(facts: Facts, since: int) -> str:
+    """Open, and nothing comes: what to try, the likeliest first."""
+    counts = facts.counts
+    what = f"No bytes for {_ago(facts, since)}. "
+    if not facts.serial:
+        return what + (
+            "The connection stands. Check that the instrument is on and sends to this computer."
+            if not counts.last_in
+            else "The connection stands. The instrument, or what carries its bytes, has stopped."
+        )
+    what += "The port is open. "
+    if counts.last_in:
+        return what + (
+            "It answered before: check its power and the cable. It may have been restarted with other settings."
+            if facts.asked
+            else "It talked before: check its power and the cable. It may have stopped talking on its own."
+        )
+    tries = [
+        "Check power, that the instrument's own output is set to serial, and whether the cable is crossed"
+    ]
+    if facts.rs485 or facts.shared:
+        tries.append("exchange A and B of the RS-485 pair")
+        tries.append("check the bus address it is asked by")
+    if not facts.asked:
+        tries.append("it may need to be asked: type its query below")
+    elif not facts.has_queries:
+        tries.append("nothing is asked yet: type its query below")
+    else:
+        tries.append("an instrument that hears another baud rate or terminator stays silent too")
+    if len(tries) == 1:
+        return what + tries[0] + "."
+    return what + tries[0] + "; " + "; ".join(tries[1:]) + "."
+
+
+def _not_text(facts: Facts) -> str:
+    recent = facts.counts.recent[-64:]
+    seen = parity_seen(recent)
+    if seen is not None:
+        return (
+            f"Bytes come, and they are text with one bit too many: 7 data bits and {seen} parity fit all of the "
+            f"last {len(recent)}. The port is open at {facts.settings}."
+        )
+    return (
+        f"Bytes come, but they are not text ({hex_of(recent)}). The baud rate, the data bits or the parity "
+        f"differ from the instrument's: it is read at {facts.settings}."
+    )
 
 
 def _messages(facts: Facts) -> Stage:
-    counts = facts.counts
-    if not counts.messages or facts.now - counts.last_message > _patience(facts):
+    counts, readings = facts.counts, facts.readings
+    recent = facts.now - RECENTLY
+    if facts.asked and not facts.has_queries and not counts.messages:
+        return Stage("Messages", "nothing", "", "Nothing is asked yet. Type a command below, or add a query.")
+    who = facts.identity
+    if who.expected and not who.matches:
+        return Stage("Messages", "stopped", *_wrong_identity(who))
+    if counts.last_echo > recent and counts.echoes > 2:
+        return Stage(
+            "Messages",
+            "stopped",
+            "echo",
+            "Our own query comes back before the reply: the line or the adapter echoes what is sent. Let the "
+            "echo be removed, or switch it off at the instrument or adapter.",
+            "remove the echo",
+        )
+    if not counts.messages or (
+        facts.now - counts.last_message > _patience(facts) and not facts.silence_is_normal
+    ):
+        if counts.late and counts.late >= counts.gave_up - 2:
+            return _late(facts)
         if counts.bytes_in and (counts.overlong or facts.now - counts.opened_at > _patience(facts)):
             return Stage("Messages", "stopped", "no end", _no_terminator(facts))
         return Stage("Messages", "nothing", "", "No whole message yet.")
-    recent = facts.now - RECENTLY
     if counts.overlong:
         words = f"{counts.overlong} too long"
         return Stage("Messages", "losses", words, f"{words}: given up without {facts.terminator}.")
-    if counts.late and counts.last_gave_up > recent:
+    if readings.last_bad_check > recent:
+        words = f"{readings.bad_checks} bad checksum{'s' if readings.bad_checks > 1 else ''}"
         return Stage(
             "Messages",
             "losses",
-            f"{counts.late} late",
-            f"{counts.late} replies came late, up to {counts.worst_late / 1000:.0f} ms after the query; it is given up "
-            f"after {facts.give_up_s * 1000:.0f} ms. Give it more time.",
+            words,
+            f"{words}, the last in “{readings.last_bad_body.decode('latin-1')}”. Bytes are disturbed on the way: "
+            "check the cable, its shield and the ground; a slower baud rate helps.",
         )
+    if counts.late and counts.last_gave_up > recent:
+        return _late(facts)
     if counts.last_gave_up > recent:
         return Stage(
             "Messages",
             "losses",
             f"{counts.gave_up} no reply",
             f"{counts.gave_up} of {counts.polls} queries had no reply in {facts.give_up_s * 1000:.0f} ms.",
+        )
+    if facts.asked and counts.unasked > 20 and counts.last_unasked > facts.now - 10_000_000:
+        return Stage(
+            "Messages",
+            "losses",
+            "unasked bytes",
+            f"{counts.unasked} bytes came that no query had asked for; they are on the tape and were not read. "
+            "The instrument sends replies twice, or talks on its own as well: set it to talk only when asked.",
         )
     if counts.last_missed > recent:
         return Stage(
@@ -148,23 +280,58 @@ def _messages(facts: Facts) -> Stage:
             f"{counts.missed} missed",
             f"{counts.missed} polls were missed: the link was busy when they were due. Ask less often.",
         )
-    answers = f", answers in {counts.answer_time / 1000:.0f} ms" if facts.asked else ""
-    return Stage("Messages", "passing", "", f"Messages end at {facts.terminator}{answers}.")
+    answers = f", answers in {counts.answer_time / 1000:.0f} ms" if facts.asked and counts.answer_time else ""
+    sealed = "" if facts.check == "none" else ", checksums right"
+    return Stage("Messages", "passing", "", f"Messages end at {facts.terminator}{answers}{sealed}.")
+
+
+def _wrong_identity(who: Identity) -> tuple[str, str]:
+    if not who.heard:
+        return (
+            "unknown",
+            f"It has not said who it is: “{who.expected}” is awaited in its answer. No sample is taken until it does. "
+            "Check the identity query, or whether another instrument is on this port.",
+        )
+    said = " / ".join(who.lines) or "nothing"
+    return (
+        "another one",
+        f"Another instrument answers: it says “{said}”, and “{who.expected}” was expected. Its samples are withheld. "
+        "Two adapters may have changed places: choose the other port, or expect this one from now on.",
+    )
+
+
+def _late(facts: Facts) -> Stage:
+    counts = facts.counts
+    worst = counts.worst_late / 1000
+    better = -(-worst * 1.3 // 50) * 50
+    state: StageState = "losses" if counts.messages else "stopped"
+    return Stage(
+        "Messages",
+        state,
+        f"{counts.late} late",
+        f"{counts.late} replies came late, up to {worst:.0f} ms after the query; it is given up "
+        f"after {facts.give_up_s * 1000:.0f} ms. Give it more time: {better:.0f} ms would do.",
+        "give it more time",
+    )
 
 
 def _no_terminator(facts: Facts) -> str:
-    recent = facts.counts.recent
-    names = {13: "CR", 10: "LF", 3: "ETX", 0: "NUL", 59: "a semicolon"}
-    controls = Counter(b for b in recent if b in names)
-    if controls:
-        byte, count = controls.most_common(1)[0]
-        name = names[byte]
+    found = recurring_end(facts.counts.recent)
+    if found is not None and found[0] != facts.terminator:
+        name, count = found
         return f"Text comes, but no {facts.terminator} ends it. What does recur is {name} ({count} times): is that the end?"
-    return f"{facts.counts.bytes_in} bytes came without {facts.terminator}. Compare the end of the messages with the tape."
+    return (
+        f"{facts.counts.bytes_in} bytes came without {facts.terminator}. Messages may be cut short, or end with "
+        "something else: compare the end of the messages with the tape."
+    )
 
 
 def _readings(facts: Facts) -> Stage:
     counts = facts.readings
+    if not facts.has_patterns:
+        return Stage(
+            "Readings", "nothing", "", "No message pattern yet: say how a message reads to get numbers."
+        )
     if not counts.recent_count:
         return Stage("Readings", "nothing", "", "No message has been read yet.")
     wrong = counts.recent.bit_count()
@@ -186,6 +353,14 @@ def _readings(facts: Facts) -> Stage:
             "no reading",
             f"The last {counts.dashes} messages were understood, and say that there is no reading: the "
             "instrument itself has none. Check its sensor and its range.",
+        )
+    if counts.same >= STUCK:
+        return Stage(
+            "Readings",
+            "losses",
+            "stuck",
+            f"The last {counts.same} messages are alike to the last digit. A real reading moves a little: is the "
+            "instrument on hold, or its sensor unplugged?",
         )
     return Stage("Readings", "passing", "", f"The last {counts.recent_count} messages were understood.")
 

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from tidybench.core.framing import Framer, TerminatorFramer
+from tidybench.core.framing.check import CHECKERS
 from tidybench.core.reading.reader import ChannelRule, MessageReader
 from tidybench.core.setup import FramingPart, LinkPart, Setup, SetupError
 
@@ -18,6 +19,7 @@ class QueryPlan:
     every: int
     give_up_after: int
     wire_time: int
+    on_demand: bool = False
 
 
 @dataclass(slots=True)
@@ -37,25 +39,35 @@ class LinkPlan:
         """Whether anything on this link talks without being asked."""
         return "" in self.readers
 
+    @property
+    def command_gap(self) -> int:
+        """Microseconds the link is left alone before every command."""
+        return round(self.link.command_gap_ms * 1000)
+
     def framer(self) -> Framer:
         """A new framer for this link."""
         return TerminatorFramer(self.framing.terminator_bytes, self.link.byte_time, self.framing.longest)
 
+    def expecting(self) -> set[str]:
+        """The instruments that must prove who they are before a sample is taken."""
+        return {s.instrument.id for s in self.setups if s.identity is not None and s.identity.expect}
+
 
 def plan_links(setups: Sequence[Setup], numbers: Mapping[str, int]) -> list[LinkPlan]:
-    """One plan for each link the set-ups name; instruments on one port share it.
+    """One plan for each link the set-ups name; instruments on one link share it.
 
     `numbers` gives every channel id its number. Raises SetupError where instruments on one link
     disagree about its settings.
     """
-    by_port: dict[str, list[Setup]] = {}
+    by_link: dict[str, list[Setup]] = {}
     for setup in setups:
-        by_port.setdefault(setup.link.port, []).append(setup)
-    return [_plan(port, tuple(group), numbers) for port, group in by_port.items()]
+        by_link.setdefault(setup.link.address, []).append(setup)
+    return [_plan(address, tuple(group), numbers) for address, group in by_link.items()]
 
 
-def _plan(port: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -> LinkPlan:
+def _plan(address: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -> LinkPlan:
     first = setups[0]
+    check = CHECKERS.get(first.framing.check)
     queries: list[QueryPlan] = []
     readers: dict[str, MessageReader] = {}
     listening: list[MessageReader] = []
@@ -64,7 +76,7 @@ def _plan(port: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -> L
         if setup.link != first.link or setup.framing != first.framing:
             raise SetupError(
                 [
-                    f"{setup.instrument.name} and {first.instrument.name} share the port {port} "
+                    f"{setup.instrument.name} and {first.instrument.name} share the port {address} "
                     "but not its settings: give both the same [link] and [framing]."
                 ]
             )
@@ -80,15 +92,18 @@ def _plan(port: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -> L
             data = query.send.encode("latin-1")
             wire_time = round(len(data) * setup.link.byte_time)
             every, give_up = round(query.every_s * 1e6), round(query.give_up_after_s * 1e6)
-            queries.append(QueryPlan(key, setup.instrument.id, data, every, give_up, wire_time))
+            queries.append(
+                QueryPlan(key, setup.instrument.id, data, every, give_up, wire_time, query.on_demand)
+            )
             patterns = [setup.compiled(source) for source in query.patterns]
-            readers[key] = MessageReader(setup.instrument.id, patterns, rules.get(query.id, []))
-        if setup.listen is not None:
-            patterns = [setup.compiled(source) for source in setup.listen.patterns]
-            listening.append(MessageReader(setup.instrument.id, patterns, rules.get(None, [])))
+            readers[key] = MessageReader(setup.instrument.id, patterns, rules.get(query.id, []), check)
+        if setup.instrument.talks != "when asked":
+            sources = setup.listen.patterns if setup.listen is not None else []
+            patterns = [setup.compiled(source) for source in sources]
+            listening.append(MessageReader(setup.instrument.id, patterns, rules.get(None, []), check))
     if len(listening) > 1:
-        names = " and ".join(s.instrument.name for s in setups if s.listen is not None)
-        raise SetupError([f"{names} share the port {port}: only one that talks on its own can have it."])
+        names = " and ".join(s.instrument.name for s in setups if s.instrument.talks != "when asked")
+        raise SetupError([f"{names} share the port {address}: only one that talks by itself can have it."])
     if listening:
         readers[""] = listening[0]
-    return LinkPlan(port, first.link, first.framing, setups, tuple(queries), readers, tuple(used))
+    return LinkPlan(address, first.link, first.framing, setups, tuple(queries), readers, tuple(used))

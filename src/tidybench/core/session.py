@@ -5,12 +5,13 @@ of a tape; both get the same samples, bit for bit. It never looks at a clock, an
 nothing that is not on the tape.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from tidybench.core.events import (
     Event,
     GaveUp,
+    Identified,
     Lost,
     Missed,
     Opened,
@@ -32,6 +33,7 @@ class LinkCounts:
     """What a link has seen since it was opened, for the reading path."""
 
     bytes_in: int = 0
+    bytes_out: int = 0
     unprintable: int = 0
     messages: int = 0
     stray: int = 0
@@ -40,20 +42,37 @@ class LinkCounts:
     gave_up: int = 0
     late: int = 0
     missed: int = 0
+    echoes: int = 0
+    unasked: int = 0
+    withheld: int = 0
     opened_at: int = 0
     last_in: int = 0
     last_message: int = 0
     last_gave_up: int = 0
     last_missed: int = 0
+    last_echo: int = 0
+    last_unasked: int = 0
     answer_time: int = 0
     worst_late: int = 0
+    silent_polls: int = 0  # given up in a row
     recent: bytes = b""
 
 
 RECENT = 200
 """The newest bytes that are kept as evidence."""
 
+MOST_LINES = 200
+"""Lines kept of one answer to a command."""
+
 _TEXT = bytes(range(0x20, 0x7F)) + b"\r\n\t"
+
+
+@dataclass(slots=True)
+class Command:
+    """What was sent out of turn last, and the lines that came upon it."""
+
+    name: str = ""
+    lines: list[bytes] = field(default_factory=list)
 
 
 class LinkReader:
@@ -63,11 +82,20 @@ class LinkReader:
         self.plan = plan
         self.framer = plan.framer()
         self.counts = LinkCounts()
+        self.command = Command()
+        self.withheld: set[str] = plan.expecting()
+        self.power_ups = 0
         self._reader: MessageReader | None = plan.readers.get("")
         self._asked: MessageReader | None = None
+        self._commanded = False
         self._poll = 0
         self._draining = False
         self._sent_at = 0
+        self._sent_data = b""
+        self._echo = b""  # of our own query, still to come
+        self._power_up = [
+            s.instrument.power_up.encode("latin-1", "replace") for s in plan.setups if s.instrument.power_up
+        ]
 
     @property
     def outstanding(self) -> int:
@@ -83,6 +111,9 @@ class LinkReader:
             "query": query,
             "draining": self._draining,
             "sent": self._sent_at,
+            "commanded": self._commanded,
+            "withheld": sorted(self.withheld),
+            "echo": self._echo.decode("latin-1"),
         }
 
     def feed(self, event: Event) -> Batch | None:
@@ -99,15 +130,18 @@ class LinkReader:
             return self._lost(event.at)
         if isinstance(event, Opened):
             self.framer.opened(event.at, whole=not self.plan.talks_alone)
-            self._asked, self._draining = None, False
+            self._asked, self._draining, self._commanded, self._echo = None, False, False, b""
+            self.withheld = self.plan.expecting()
             self.counts = LinkCounts(opened_at=event.at)
         elif isinstance(event, Quiet):
-            self._draining = False
+            self._draining = self._commanded = False
         elif isinstance(event, Missed):
             self.counts.missed += event.count
             self.counts.last_missed = event.at
         elif isinstance(event, Tick):
             return self._messages(self.framer.passed(event.at), event.at)
+        elif isinstance(event, Identified):
+            (self.withheld.discard if event.matches else self.withheld.add)(event.instrument)
         elif isinstance(event, Start):
             self._start(event.state)
         return None
@@ -117,14 +151,26 @@ class LinkReader:
         self._poll, self._draining = state["poll"], state["draining"]
         self._sent_at = state["sent"]
         self._asked = self.plan.readers.get(state["query"]) if state["query"] else None
+        self._commanded = state.get("commanded", False)
+        self.withheld = set(state.get("withheld", ()))
+        self._echo = state.get("echo", "").encode("latin-1")
 
     def _sent(self, event: Sent) -> None:
         counts = self.counts
-        if event.query:
+        counts.bytes_out += len(event.data)
+        if self.plan.link.echo:
+            self._echo = event.data
+        self._sent_at, self._sent_data = event.at, event.data
+        if event.poll:
             counts.polls += 1
             self.framer.asked(event.data, event.at)
             self._asked = self.plan.readers[event.query]
-            self._poll, self._sent_at = event.poll, event.at
+            self._poll, self._commanded = event.poll, False
+        else:
+            self.command = Command(event.query)
+            self._commanded, self._draining = True, False
+            if self._reader is None:
+                self.framer.asked(event.data, event.at)
 
     def _received(self, data: bytes, at: int) -> Batch | None:
         counts = self.counts
@@ -133,13 +179,27 @@ class LinkReader:
         unprintable = len(data.translate(None, _TEXT))
         counts.unprintable += unprintable
         counts.recent = (counts.recent + data)[-RECENT:] if len(data) < RECENT else data[-RECENT:]
-        if self._asked is None and self._reader is None:
+        if self._echo:
+            data = self._without_echo(data)
+        if self._asked is None and self._reader is None and not self._commanded:
             counts.stray += len(data)
             if self._draining:
                 counts.late += 1
                 counts.worst_late = max(counts.worst_late, at - self._sent_at)
+            else:
+                counts.unasked += len(data)
+                counts.last_unasked = at
             return None
         return self._messages(self.framer.feed(data, at), at)
+
+    def _without_echo(self, data: bytes) -> bytes:
+        """Take our own query off the beginning of what came back."""
+        common = 0
+        while common < min(len(data), len(self._echo)) and data[common] == self._echo[common]:
+            common += 1
+        whole = common == len(self._echo) or common == len(data)
+        self._echo = self._echo[common:] if whole else b""
+        return data[common:] if whole else data
 
     def _messages(self, cut: Cut, at: int) -> Batch | None:
         counts = self.counts
@@ -151,35 +211,64 @@ class LinkReader:
         out = Batch()
         counts.messages += len(bodies)
         counts.last_message = at
+        if self._power_up:
+            self.power_ups += sum(any(text in body for text in self._power_up) for body in bodies)
         if self._asked is not None:
             reader, self._asked = self._asked, None
             counts.answer_time = times[0] - self._sent_at
+            counts.silent_polls = 0
+            if bodies[0].startswith(self._sent_data.rstrip(b"\r\n")) and not reader.understands(bodies[0]):
+                counts.echoes += 1
+                counts.last_echo = at
             if len(bodies) == 1:
-                reader.read(bodies, times, out)
+                self._read(reader, bodies, times, out)
             else:
                 # One query, one reply: what came after it was not asked for.
-                reader.read(bodies[:1], times[:1], out)
+                self._read(reader, bodies[:1], times[:1], out)
                 if self._reader is not None:
-                    self._reader.read(bodies[1:], times[1:], out)
+                    self._read(self._reader, bodies[1:], times[1:], out)
                 else:
-                    counts.stray += sum(map(len, bodies[1:]))
+                    more = sum(map(len, bodies[1:]))
+                    counts.stray += more
+                    counts.unasked += more
+                    counts.last_unasked = at
+        elif self._commanded:
+            self._answered(bodies, times, out)
         elif self._reader is not None:
-            self._reader.read(bodies, times, out)
+            self._read(self._reader, bodies, times, out)
         return out
+
+    def _read(self, reader: MessageReader, bodies: list[bytes], times: list[int], out: Batch) -> None:
+        if reader.instrument in self.withheld:
+            # Another instrument may be on this port: read, but not taken for samples.
+            self.counts.withheld += len(bodies)
+            out = Batch()
+        reader.read(bodies, times, out)
+
+    def _answered(self, bodies: list[bytes], times: list[int], out: Batch) -> None:
+        """Lines after a command: its answer, or what the instrument says of itself all the while."""
+        own = self._reader
+        for body, time in zip(bodies, times, strict=True):
+            if own is not None and own.understands(body):
+                self._read(own, [body], [time], out)
+            elif len(self.command.lines) < MOST_LINES:
+                self.command.lines.append(body)
 
     def _gave_up(self, event: GaveUp) -> Batch | None:
         if self._asked is None or event.poll != self._poll:
             return None
         out = Batch()
         self.counts.gave_up += 1
+        self.counts.silent_polls += 1
         self.counts.last_gave_up = event.at
         self.counts.stray += self.framer.pending
-        self._asked.nothing(Quality.NO_REPLY, event.at, out)
+        if self._asked.instrument not in self.withheld:
+            self._asked.nothing(Quality.NO_REPLY, event.at, out)
         self._asked, self._draining = None, True
         return out
 
     def _lost(self, at: int) -> Batch:
-        self._asked, self._draining = None, False
+        self._asked, self._draining, self._commanded = None, False, False
         out = Batch()
         for channel in self.plan.channels:
             out.add(channel, Quality.LINK_LOST, at)

@@ -1,8 +1,9 @@
 """What every link offers."""
 
+from dataclasses import dataclass
 from typing import Literal, Protocol
 
-Trouble = Literal["missing", "in use", "forbidden", "lost", "settings"]
+Trouble = Literal["missing", "in use", "forbidden", "lost", "settings", "refused"]
 
 
 class LinkError(Exception):
@@ -13,8 +14,18 @@ class LinkError(Exception):
         super().__init__(sentence)
 
 
+@dataclass(slots=True, frozen=True)
+class ModemLines:
+    """What the other end, or the adapter, says on the modem lines (EIA-232)."""
+
+    cts: bool
+    dsr: bool
+    dcd: bool
+    ri: bool
+
+
 class Link(Protocol):
-    """An open link. One thread owns it; `wake` alone may be called from others."""
+    """An open link. One thread owns it; only `wake`, `waiting` and `modem_lines` may be called from others."""
 
     def read(self, timeout: float | None) -> bytes:
         """What has arrived; b"" when `timeout` seconds have passed (or nearly), or `wake` was called.
@@ -27,6 +38,12 @@ class Link(Protocol):
 
     def wake(self) -> None:
         """Make a `read` that waits return at once."""
+
+    def waiting(self) -> int:
+        """Bytes that have arrived and were not read yet."""
+
+    def modem_lines(self) -> ModemLines | None:
+        """The modem lines as they are; None where this link has none."""
 
     def close(self) -> None:
         """Give the port up; never raises."""

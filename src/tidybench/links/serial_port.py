@@ -2,6 +2,7 @@
 
 import contextlib
 import errno
+import grp
 import os
 import select
 import threading
@@ -9,19 +10,26 @@ import time
 from typing import ClassVar
 
 import serial
+import serial.rs485
 
-from tidybench.core.setup import LinkPart
+from tidybench.core.setup import SerialPart
 from tidybench.links.holders import holders
-from tidybench.links.link import LinkError
+from tidybench.links.link import LinkError, ModemLines
+from tidybench.links.waker import Waker
 
 READ_SIZE = 4096
 """Bytes taken in one read: small enough that what follows never keeps the interpreter for long."""
 
-LONG = 0.02
-"""Seconds from which on a wait need not be exact in one call."""
-
 WRITE_PATIENCE = 2.0
 """Seconds a write may stay blocked before the link counts as lost."""
+
+PARITY = {
+    "none": serial.PARITY_NONE,
+    "even": serial.PARITY_EVEN,
+    "odd": serial.PARITY_ODD,
+    "mark": serial.PARITY_MARK,
+    "space": serial.PARITY_SPACE,
+}
 
 
 class SerialLink:
@@ -32,45 +40,28 @@ class SerialLink:
     call a byte.
     """
 
-    _PARITY: ClassVar[dict[str, str]] = {
-        "none": serial.PARITY_NONE,
-        "even": serial.PARITY_EVEN,
-        "odd": serial.PARITY_ODD,
-        "mark": serial.PARITY_MARK,
-        "space": serial.PARITY_SPACE,
-    }
+    _MODEM: ClassVar[tuple[str, ...]] = ("cts", "dsr", "cd", "ri")
 
-    def __init__(self, device: str, name: str, settings: LinkPart) -> None:
+    def __init__(self, device: str, name: str, settings: SerialPart) -> None:
         self._name = name
+        self._settings = settings
         if not os.path.exists(device):
             raise LinkError(
                 "missing", f"There is no port {name}. Plug the adapter in; it is taken up by itself."
             )
         try:
-            self._serial = serial.Serial(
-                device,
-                settings.baud,
-                bytesize=settings.data_bits,
-                parity=self._PARITY[settings.parity],
-                stopbits=settings.stop_bits,
-                rtscts=settings.flow_control == "rts/cts",
-                xonxoff=settings.flow_control == "xon/xoff",
-                dsrdtr=settings.flow_control == "dsr/dtr",
-                timeout=0,
-                exclusive=True,
-            )
+            self._serial = serial.Serial(exclusive=True, timeout=0)
+            prepare(self._serial, settings)
+            self._serial.port = device
+            self._serial.open()
         except (serial.SerialException, OSError, ValueError) as error:
             raise self._trouble(device, error) from error
         self._fd: int = self._serial.fileno()
-        self._wake_in, self._wake_out = os.pipe()
-        os.set_blocking(self._wake_in, False)
-        os.set_blocking(self._wake_out, False)
-        self._lock = threading.Lock()
-        self._closed = False
-        self._watched = [self._fd, self._wake_in]
-        self._poll = select.poll()
-        for fd in self._watched:
-            self._poll.register(fd, select.POLLIN)
+        self._waker = Waker(self._fd)
+        self._line_lock = threading.Lock()
+        self._turns_round = settings.rs485 is not None and not self._kernel_turns_round()
+        if self._turns_round:
+            self._direction(sending=False)
 
     def _trouble(self, device: str, error: Exception) -> LinkError:
         number = getattr(error, "errno", None)
@@ -83,28 +74,25 @@ class SerialLink:
                 "in use", f"The port {self._name} is held by {who}. Close it there; it is taken up by itself."
             )
         if number in (errno.EACCES, errno.EPERM):
-            return LinkError(
-                "forbidden",
-                f"You may not open {self._name}. Join the group that owns it: "
-                f"sudo usermod -aG dialout {os.environ.get('USER', 'YOUR-NAME')}, then log in again.",
-            )
+            return LinkError("forbidden", f"You may not open {self._name}. {remedy(device)}")
         if number in (errno.ENOENT, errno.ENXIO, errno.ENODEV, errno.EIO):
             return LinkError(
                 "missing", f"There is no port {self._name}. Plug the adapter in; it is taken up by itself."
             )
         return LinkError("settings", f"The port {self._name} does not take these settings: {text}.")
 
+    def configure(self, settings: SerialPart) -> None:
+        """Other settings on the open port. Raises LinkError where it does not take them."""
+        try:
+            prepare(self._serial, settings)
+        except (serial.SerialException, OSError, ValueError) as error:
+            raise LinkError(
+                "settings", f"The port {self._name} does not take {settings.short}: {error}."
+            ) from error
+        self._settings = settings
+
     def read(self, timeout: float | None) -> bytes:
-        if timeout is None or timeout > LONG:
-            # Cheaper than select, but it counts in milliseconds: the last two are left to the next call.
-            found = self._poll.poll(None if timeout is None else int(timeout * 1000) - 2)
-            ready = [fd for fd, _ in found]
-        else:
-            ready = select.select(self._watched, (), (), timeout)[0]
-        if not ready:
-            return b""
-        if self._fd not in ready:
-            self._drain_wake()
+        if not self._waker.wait(timeout):
             return b""
         try:
             data = os.read(self._fd, READ_SIZE)
@@ -117,6 +105,24 @@ class SerialLink:
         return data
 
     def write(self, data: bytes) -> None:
+        rs485 = self._settings.rs485 if self._turns_round else None
+        if rs485 is not None:
+            self._direction(sending=True)
+            time.sleep(rs485.before_ms / 1000)
+        gap = self._settings.character_gap_ms / 1000
+        if gap:
+            for byte in data:
+                self._write(bytes([byte]))
+                time.sleep(gap)
+        else:
+            self._write(data)
+        if rs485 is not None:
+            with contextlib.suppress(serial.SerialException, OSError):
+                self._serial.flush()
+            time.sleep(rs485.after_ms / 1000)
+            self._direction(sending=False)
+
+    def _write(self, data: bytes) -> None:
         until = 0.0
         while data:
             try:
@@ -133,30 +139,95 @@ class SerialLink:
             except OSError as error:
                 raise self._gone() from error
 
+    def _kernel_turns_round(self) -> bool:
+        """Let the driver turn the line round where it can: it is exact to the bit."""
+        part = self._settings.rs485
+        assert part is not None
+        wanted = serial.rs485.RS485Settings(
+            rts_level_for_tx=part.rts_while_sending == "on",
+            rts_level_for_rx=part.rts_while_sending != "on",
+            delay_before_tx=part.before_ms / 1000,
+            delay_before_rx=part.after_ms / 1000,
+        )
+        try:
+            self._serial.rs485_mode = wanted
+        except (ValueError, OSError, serial.SerialException):
+            with contextlib.suppress(ValueError, OSError, serial.SerialException):
+                self._serial.rs485_mode = None
+            return False
+        return True
+
+    def _direction(self, sending: bool) -> None:
+        part = self._settings.rs485
+        assert part is not None
+        with contextlib.suppress(OSError, serial.SerialException):  # a port without modem lines
+            self._serial.rts = (part.rts_while_sending == "on") == sending
+
+    def waiting(self) -> int:
+        with self._line_lock:
+            try:
+                return int(self._serial.in_waiting) if self._serial.is_open else 0
+            except (OSError, TypeError, serial.SerialException):
+                return 0
+
+    def modem_lines(self) -> ModemLines | None:
+        with self._line_lock:
+            try:
+                if not self._serial.is_open:
+                    return None
+                return ModemLines(*(bool(getattr(self._serial, name)) for name in self._MODEM))
+            except (OSError, TypeError, serial.SerialException):
+                return None  # a pseudo-terminal, or a port that is going away
+
     def wake(self) -> None:
-        with self._lock:
-            # A closed descriptor's number may be another file's by now.
-            if not self._closed:
-                with contextlib.suppress(BlockingIOError):  # full: it wakes anyway
-                    os.write(self._wake_out, b"!")
+        self._waker.wake()
 
     def close(self) -> None:
-        with self._lock:
-            if self._closed:
-                return
-            self._closed = True
-            os.close(self._wake_in)
-            os.close(self._wake_out)
-        with contextlib.suppress(OSError, serial.SerialException):  # an unplugged port complains
-            self._serial.close()
-
-    def _drain_wake(self) -> None:
-        try:
-            os.read(self._wake_in, 4096)
-        except BlockingIOError:
-            pass
+        if not self._waker.close():
+            return
+        with self._line_lock, contextlib.suppress(OSError, serial.SerialException):
+            self._serial.close()  # an unplugged port complains
 
     def _gone(self) -> LinkError:
         return LinkError(
             "lost", f"The port {self._name} has vanished. Plug it in again; it is taken up by itself."
         )
+
+
+def prepare(port: serial.SerialBase, settings: SerialPart) -> None:
+    """Put settings into a pyserial port; one that is open takes them at once."""
+    wanted = {
+        "baudrate": settings.baud,
+        "bytesize": settings.data_bits,
+        "parity": PARITY[settings.parity],
+        "stopbits": settings.stop_bits,
+        "rtscts": settings.flow_control == "rts/cts",
+        "xonxoff": settings.flow_control == "xon/xoff",
+        "dsrdtr": settings.flow_control == "dsr/dtr",
+    }
+    opened = bool(getattr(port, "is_open", False))
+    if not opened:
+        wanted |= {"dtr": settings.dtr == "on", "rts": settings.rts == "on"}
+    for name, value in wanted.items():
+        # Every change on an open port costs a round of settings; on the network, a journey.
+        if not opened or getattr(port, name) != value:
+            setattr(port, name, value)
+
+
+def remedy(device: str) -> str:
+    """The exact remedy for a port that this user may not open."""
+    user = os.environ.get("USER", "YOUR-NAME")
+    try:
+        found = os.stat(device)
+    except OSError:
+        return "Ask who administers this computer."
+    try:
+        group = grp.getgrgid(found.st_gid).gr_name
+    except KeyError:
+        group = ""
+    if group and group != "root" and found.st_mode & 0o060 == 0o060:
+        return f"Join the group that owns it: sudo usermod -aG {group} {user}, then log in again."
+    return (
+        f"Only its owner may: sudo chgrp dialout {device} && sudo chmod 660 {device}, "
+        f"then sudo usermod -aG dialout {user} and log in again."
+    )

@@ -6,21 +6,24 @@ import platform
 import shutil
 import sys
 import threading
-import time
 import traceback
 import uuid
 from pathlib import Path
 
-from tidybench.core.events import Note
-from tidybench.core.path import Facts, reading_path
+from tidybench.core.diagnosis.addresses import AddressError, query_maker
+from tidybench.core.events import Note, SetUp
 from tidybench.core.plan import LinkPlan, plan_links
-from tidybench.core.setup import Setup, SetupError, load
-from tidybench.links import SerialLink
-from tidybench.links.ports import SIMULATED, device_of, ports
+from tidybench.core.setup import SerialPart, Setup, SetupError, load
+from tidybench.links import Link, open_link
 from tidybench.recorder import state as state_file
 from tidybench.recorder.clock import Clock
+from tidybench.recorder.instrument_status import instrument_status
 from tidybench.recorder.journal import Journal
+from tidybench.recorder.order_book import OrderBook
+from tidybench.recorder.port_list import PortList
+from tidybench.recorder.rates import Rates
 from tidybench.recorder.ring import SampleRing, TapeRing
+from tidybench.recorder.searches.desk import SearchDesk
 from tidybench.recorder.worker import Worker
 from tidybench.runs.folder import SAMPLES, RunChannel, read_state, run_folders
 from tidybench.runs.log import RunLog, begin_note
@@ -31,10 +34,11 @@ from tidybench.wire.messages import (
     DiskStatus,
     InstrumentStatus,
     MarkStatus,
-    PortInfo,
+    OrderStatus,
     RunStatus,
+    SearchStatus,
     SetupText,
-    StageStatus,
+    StartSearch,
     Status,
 )
 from tidybench.wire.places import Places
@@ -72,10 +76,14 @@ class Bench:
         self.state = state_file.read(places.recorder_state)
         self.setups: list[Setup] = []
         self.workers: dict[str, Worker] = {}
-        self._rates: dict[str, tuple[float, int, float]] = {}
+        self.port_list = PortList(places.simulated)
+        self.orders = OrderBook()
+        self.searches = SearchDesk(places.simulated, self._workers_on)
+        self._rates = Rates()
         last = self._take_up_run(carry_on)
         self.journal = Journal(last + 1)
-        self._employ(self.state.setups, restarted=self.log is not None)
+        self._take_up_setups()
+        self.port_list.start()
         if self.log is not None:
             self.journal.put("", Note(self.clock.now(), "recorder restarted"))
 
@@ -119,18 +127,28 @@ class Bench:
 
     # ---- set-ups
 
+    def _take_up_setups(self) -> None:
+        """The set-ups of the state file, after a start or a restart."""
+        try:
+            setups, plans = self._plans(self.state.setups, self.state.numbers)
+        except Refused:
+            return  # a state file of another version: set-ups come again from the web server
+        self._employ(setups, plans, "The recorder was restarted." if self.log is not None else "")
+
     def apply(self, texts: list[SetupText]) -> None:
-        """Put set-ups in force: ports are freed and opened as they say. Raises Refused."""
+        """Put set-ups in force. Ports whose set-ups have not changed are left alone; the others are
+        freed and opened as they say. Raises Refused.
+
+        While a run is on its columns stay: later channels go to samples and tape only.
+        """
         with self.lock:
             if texts == self.state.setups:
                 return  # a web server that was restarted: the ports stay open
-            if self.log is not None:
-                raise Refused("conflict", "A run is on. End it before changing set-ups.")
-            self._plans(texts, dict(self.state.numbers))
-            for worker in self.workers.values():
-                worker.stop()
+            numbers = dict(self.state.numbers)
+            setups, plans = self._plans(texts, numbers)
+            self.state.numbers = numbers
             self.state.setups = texts
-            self._employ(texts, restarted=False)
+            self._employ(setups, plans, "The set-up was changed." if self.log is not None else "")
             self._save()
 
     def _plans(self, texts: list[SetupText], numbers: dict[str, int]) -> tuple[list[Setup], list[LinkPlan]]:
@@ -147,48 +165,120 @@ class Bench:
         except SetupError as error:
             raise Refused("invalid", str(error)) from error
 
-    def _employ(self, texts: list[SetupText], restarted: bool) -> None:
-        try:
-            self.setups, plans = self._plans(texts, self.state.numbers)
-        except Refused:
-            self.setups, plans = (
-                [],
-                [],
-            )  # a state file of another version: set-ups come again from the web server
-        self.workers = {}
-        for plan in plans:
-            device = device_of(plan.key, self.places.simulated)
+    def _employ(self, setups: list[Setup], plans: list[LinkPlan], reason: str) -> None:
+        kept = {
+            plan.key: self.workers[plan.key]
+            for plan in plans
+            if plan.key in self.workers and self.workers[plan.key].plan.setups == plan.setups
+        }
+        gone = [worker for key, worker in self.workers.items() if key not in kept]
+        for worker in gone:
+            worker.stop_soon("The set-up was changed.")
+        for worker in gone:
+            worker.stop("The set-up was changed.")
+        self.setups = setups
+        fresh = [plan for plan in plans if plan.key not in kept]
+        if self.log is not None:
+            self.log.know_later(self.state.numbers)
+            self._say_setups({worker.plan.key for worker in gone} | {plan.key for plan in fresh})
+        workers = dict(kept)
+        for plan in fresh:
 
-            def open_link(plan: LinkPlan = plan, device: str = device) -> SerialLink:
-                return SerialLink(device, plan.key, plan.link)
+            def open_one(plan: LinkPlan = plan) -> Link:
+                return open_link(plan.link, self.places.simulated)
 
-            worker = Worker(plan, open_link, self.journal, self.clock, restarted)
+            worker = Worker(plan, open_one, self.journal, self.clock, reason)
             worker.released = plan.key in self.state.released
-            self.workers[plan.key] = worker
+            workers[plan.key] = worker
+        self.workers = {plan.key: workers[plan.key] for plan in plans}
         sys.setswitchinterval(max(LEAST_SWITCH, MOST_SWITCH / max(len(self.workers), 1)))
-        for worker in self.workers.values():
-            worker.start()
+        for plan in fresh:
+            self.workers[plan.key].start()
+
+    def _say_setups(self, links: set[str]) -> None:
+        """Which set-ups these links have from now on, onto the run's tape."""
+        assert self.log is not None
+        names = self.log.keep_setups({item.id: item.text for item in self.state.setups})
+        now = self.clock.now()
+        for link in sorted(links):
+            files = [names[s.instrument.id] for s in self.setups if s.link.address == link]
+            self.journal.put(link, SetUp(now, files))
+
+    # ---- ports
 
     def release(self, link: str, back: bool) -> None:
-        """Release a port or take it back."""
+        """Release a port or take it back. Raises Refused."""
         with self.lock:
-            worker = self.workers.get(link)
-            if worker is None:
+            workers = self._workers_on(link)
+            if not workers:
                 raise Refused("not found", f"No instrument in force uses the port {link}.")
-            if back:
-                worker.take_back()
-                self.state.released = [r for r in self.state.released if r != link]
-            else:
-                worker.release()
-                self.state.released = [*self.state.released, link]
+            for worker in workers:
+                key = worker.plan.key
+                self.state.released = [r for r in self.state.released if r != key]
+                if back:
+                    worker.take_back()
+                else:
+                    worker.release()
+                    self.state.released.append(key)
             self._save()
 
-    def ports(self) -> list[PortInfo]:
-        """The ports as they are right now."""
-        return [
-            PortInfo(name=p.name, device=p.device, description=p.description)
-            for p in ports(self.places.simulated)
-        ]
+    def _workers_on(self, port: str) -> list[Worker]:
+        workers = self.workers
+        if port in workers:
+            return [workers[port]]
+        serial = [w for w in workers.values() if isinstance(w.plan.link, SerialPart)]
+        return [w for w in serial if self.port_list.same(w.plan.key, port)]
+
+    def label(self, port: str, label: str) -> None:
+        """Give a port a label of the person's own. Raises Refused."""
+        label = " ".join(label.split())
+        if len(label) > 60:
+            raise Refused("invalid", f"This label has {len(label)} characters; at most 60 fit.")
+        with self.lock:
+            self.state.labels.pop(port, None)
+            if label:
+                self.state.labels[port] = label
+            self._save()
+
+    def search(self, request: StartSearch) -> SearchStatus:
+        """Begin to look for something on ports. Raises Refused."""
+        if request.search == "addresses":
+            try:
+                query_maker(request.query)
+            except AddressError as error:
+                raise Refused("invalid", str(error)) from error
+            if request.last < request.first:
+                raise Refused("invalid", "The first address must not be above the last.")
+        if self.searches.busy(request.ports):
+            raise Refused("conflict", "Another search has this port just now. Stop it first.")
+        return self.searches.start(request)
+
+    # ---- commands
+
+    def command(self, link: str, data: bytes, wait_ms: float) -> OrderStatus:
+        """Send a person's command between two polls. Raises Refused."""
+        worker = self.workers.get(link)
+        if worker is None:
+            raise Refused("not found", f"No instrument in force uses {link}.")
+        if not data:
+            raise Refused("invalid", "There is nothing to send.")
+        if worker.trouble:
+            raise Refused("conflict", f"It cannot be sent. {worker.sentence}")
+        if worker.plan.link.kind == "file":
+            raise Refused("conflict", "A file takes no commands.")
+        return self.orders.give(worker, data, wait_ms)
+
+    def read_once(self, instrument: str) -> None:
+        """Ask an instrument once, now. Raises Refused."""
+        setup = next((s for s in self.setups if s.instrument.id == instrument), None)
+        if setup is None:
+            raise Refused("not found", f"There is no instrument “{instrument}” on the bench.")
+        worker = self.workers[setup.link.address]
+        if worker.trouble:
+            raise Refused("conflict", f"It cannot be asked. {worker.sentence}")
+        if not setup.query:
+            raise Refused("conflict", f"{setup.instrument.name} has no query to ask. Add one first.")
+        worker.read_once(instrument)
 
     # ---- runs
 
@@ -235,7 +325,9 @@ class Bench:
             self.want_states()
 
     def want_states(self) -> None:
-        """A tape (or a segment) begins: every link's state goes onto it."""
+        """A tape (or a segment) begins: every link's set-ups and state go onto it."""
+        if self.log is not None:
+            self._say_setups(set(self.workers))
         for worker in self.workers.values():
             worker.snapshot()
 
@@ -270,6 +362,10 @@ class Bench:
 
     def stop(self) -> None:
         """Free all ports."""
+        self.port_list.stop()
+        for worker in self.workers.values():
+            worker.stop_soon()
+        self.searches.stop_all()
         for worker in self.workers.values():
             worker.stop()
 
@@ -338,63 +434,20 @@ class Bench:
                 at=self.clock.now(),
                 session=self.session,
                 pid=os.getpid(),
-                instruments=[self._instrument(setup) for setup in self.setups],
+                instruments=self._instruments(),
                 channels=self.channels(),
-                released=list(self.state.released),
+                ports=self.port_list.infos(self.setups, self.state.labels),
                 run=self.run_status(),
                 disk=self._disk(),
             )
 
-    def _instrument(self, setup: Setup) -> InstrumentStatus:
-        worker = self.workers[setup.link.port]
-        counts = worker.reader.counts
-        own = [r for r in worker.plan.readers.values() if r.instrument == setup.instrument.id]
-        newest = max(own, key=lambda reader: reader.counts.last_at)
-        worst = next((r for r in own if r.counts.recent), newest)
-        fastest = min((q.every_s for q in setup.query), default=setup.listen.every_s if setup.listen else 1.0)
-        slowest = max((q.every_s for q in setup.query), default=fastest)
-        asked = bool(setup.query)
-        facts = Facts(
-            now=self.clock.now(),
-            port_name=setup.link.port,
-            port_trouble=worker.trouble,
-            port_sentence=worker.sentence,
-            settings=setup.link.short,
-            counts=counts,
-            readings=worst.counts,
-            asked=asked,
-            interval_s=slowest,
-            give_up_s=max((q.give_up_after_s for q in setup.query), default=0.0),
-            terminator=_named(setup.framing.terminator),
-            has_channels=bool(setup.channel),
-            pending=worker.reader.framer.pending,
-        )
-        stages = [
-            StageStatus(name=s.name, state=s.state, words=s.words, sentence=s.sentence)
-            for s in reading_path(facts)
+    def _instruments(self) -> list[InstrumentStatus]:
+        links = [setup.link.address for setup in self.setups]
+        now = self.clock.now()
+        return [
+            instrument_status(s, self.workers[address], self._rates, now, links.count(address) > 1)
+            for s, address in zip(self.setups, links, strict=True)
         ]
-        return InstrumentStatus(
-            id=setup.instrument.id,
-            name=setup.instrument.name,
-            talks=setup.instrument.talks,
-            link=setup.link.port,
-            settings=setup.link.short,
-            asked_per_s=(1 / fastest if fastest else None) if asked else None,
-            messages_per_s=self._rate(setup.link.port, counts.messages),
-            answer_ms=counts.answer_time / 1000 if asked and counts.answer_time else None,
-            stages=stages,
-            simulated=setup.link.port.startswith(SIMULATED),
-        )
-
-    def _rate(self, link: str, messages: int) -> float:
-        now = time.monotonic()
-        at, before, rate = self._rates.get(link, (now - 1.0, messages, 0.0))
-        if messages < before:
-            before = 0
-        if now - at >= 4.0 or link not in self._rates:
-            rate = (messages - before) / (now - at)
-            self._rates[link] = (now, messages, rate)
-        return rate
 
     def _disk(self) -> DiskStatus:
         free = shutil.disk_usage(self.places.runs).free
@@ -412,7 +465,3 @@ def _size_of(folder: Path) -> int:
         with contextlib.suppress(OSError):  # a segment that is being compressed just now
             total += file.stat().st_size
     return total
-
-
-def _named(terminator: str) -> str:
-    return terminator.replace("\r", "CR ").replace("\n", "LF ").strip()

@@ -1,11 +1,24 @@
 """The recorder's short memory: the last hour of samples, the newest pieces of tape."""
 
+import time
 from collections import deque
 from collections.abc import Iterable
 
-from tidybench.core.events import Event, GaveUp, Lost, Missed, Note, Opened, Received, Sent, parse_tape_line
+from tidybench.core.events import (
+    Event,
+    GaveUp,
+    Identified,
+    Lost,
+    Missed,
+    Note,
+    Opened,
+    Received,
+    Sent,
+    SetUp,
+    parse_tape_line,
+)
 from tidybench.core.samples import unpack
-from tidybench.wire.messages import TapeLine
+from tidybench.wire.messages import GetTape, TapeLine
 
 HOUR = 3_600_000_000
 CHUNK = 1_000_000
@@ -62,15 +75,30 @@ class TapeRing:
         """Take in lines."""
         self._lines.extend(lines)
 
-    def last(self, count: int) -> list[TapeLine]:
-        """The newest `count` events for the eye. Any thread may ask: the ring is copied in one step."""
+    def find(self, wanted: GetTape) -> list[TapeLine]:
+        """The newest lines for the eye that pass the filters. Any thread may ask: the ring is copied in one
+        step, and looking through all of it lets others have the interpreter."""
         lines: list[TapeLine] = []
-        for text in reversed(list(self._lines)):
-            if len(lines) == count:
+        sought = wanted.find.casefold()
+        for count, text in enumerate(reversed(list(self._lines))):
+            if len(lines) == wanted.last:
+                break
+            if count % 500 == 499:
+                time.sleep(0.0005)
+            number = int(text[5 : text.index(",")])  # {"n":123,"t":…
+            if wanted.before and number >= wanted.before:
+                continue
+            if number <= wanted.after:
                 break
             line = for_the_eye(*parse_tape_line(text))
-            if line is not None:
-                lines.append(line)
+            if line is None or (wanted.link and line.link not in ("", wanted.link)):
+                continue
+            kind = line.kind if line.kind in ("in", "out") else "events"
+            if wanted.direction and kind != wanted.direction:
+                continue
+            if sought and sought not in line.text.casefold():
+                continue
+            lines.append(line)
         return lines[::-1]
 
 
@@ -87,8 +115,16 @@ def for_the_eye(sequence: int, link: str, event: Event) -> TapeLine | None:
         text = event.reason
     elif isinstance(event, Opened):
         text = f"port open, {event.settings.get('short', '')}"
+    elif isinstance(event, Identified):
+        said = " / ".join(event.text.split("\n")) or "nothing"
+        text = f"{event.instrument} says it is “{said}”{'' if event.matches else ', which was not expected'}"
+    elif isinstance(event, SetUp):
+        text = (
+            "its set-up from here on: " + ", ".join(event.files) if event.files else "no instrument any more"
+        )
     elif isinstance(event, Note):
         text = f"{event.what}: {event.text}" if event.text else event.what
     else:
         return None
-    return TapeLine(n=sequence, at=event.at, link=link, kind=event.kind, text=text)
+    why = event.query if isinstance(event, Sent) else ""
+    return TapeLine(n=sequence, at=event.at, link=link, kind=event.kind, text=text, why=why)

@@ -18,13 +18,20 @@ from tidybench.wire.messages import (
     BeginRun,
     EndRun,
     GetHistory,
+    GetOrder,
     GetPorts,
+    GetSearch,
     GetSetups,
     GetStatus,
     GetTape,
     Hello,
+    LabelPort,
+    ReadOnce,
     ReleasePort,
     Request,
+    SendCommand,
+    StartSearch,
+    StopSearch,
     TakeBackPort,
 )
 
@@ -82,7 +89,7 @@ class Service(threading.Thread):
             Hello: self._hello,
             GetStatus: lambda _: Answer(status=self._bench.status()),
             GetTape: self._tape,
-            GetPorts: lambda _: Answer(ports=self._bench.ports()),
+            GetPorts: lambda _: Answer(ports=self._bench.status().ports),
             GetSetups: lambda _: Answer(setups=self._bench.state.setups),
             ApplySetups: self._apply,
             BeginRun: self._begin,
@@ -90,6 +97,13 @@ class Service(threading.Thread):
             AddMark: self._mark,
             ReleasePort: self._release,
             TakeBackPort: self._release,
+            LabelPort: self._label,
+            SendCommand: self._command,
+            GetOrder: self._order,
+            ReadOnce: self._read_once,
+            StartSearch: self._start_search,
+            GetSearch: self._search,
+            StopSearch: self._search,
         }
 
     def _hello(self, request: Request) -> Answer:
@@ -105,7 +119,7 @@ class Service(threading.Thread):
 
     def _tape(self, request: Request) -> Answer:
         assert isinstance(request, GetTape)
-        return Answer(tape=self._bench.tape.last(request.last))
+        return Answer(tape=self._bench.tape.find(request))
 
     def _apply(self, request: Request) -> Answer:
         assert isinstance(request, ApplySetups)
@@ -131,3 +145,45 @@ class Service(threading.Thread):
         assert isinstance(request, ReleasePort | TakeBackPort)
         self._bench.release(request.link, back=isinstance(request, TakeBackPort))
         return Answer()
+
+    def _label(self, request: Request) -> Answer:
+        assert isinstance(request, LabelPort)
+        self._bench.label(request.name, request.label)
+        return Answer()
+
+    def _command(self, request: Request) -> Answer:
+        assert isinstance(request, SendCommand)
+        try:
+            data = request.data.encode("latin-1")
+        except UnicodeEncodeError as error:
+            why = f"“{error.object[error.start]}” is no byte: a command is made of bytes from 00 to FF."
+            return Answer(trouble="invalid", why=why)
+        return Answer(order=self._bench.command(request.link, data, request.wait_ms))
+
+    def _order(self, request: Request) -> Answer:
+        assert isinstance(request, GetOrder)
+        found = self._bench.orders.look(request.order)
+        return (
+            Answer(order=found)
+            if found
+            else Answer(trouble="not found", why="This command is not known any more.")
+        )
+
+    def _read_once(self, request: Request) -> Answer:
+        assert isinstance(request, ReadOnce)
+        self._bench.read_once(request.instrument)
+        return Answer()
+
+    def _start_search(self, request: Request) -> Answer:
+        assert isinstance(request, StartSearch)
+        return Answer(search=self._bench.search(request))
+
+    def _search(self, request: Request) -> Answer:
+        assert isinstance(request, GetSearch | StopSearch)
+        desk = self._bench.searches
+        found = desk.stop(request.search) if isinstance(request, StopSearch) else desk.look(request.search)
+        return (
+            Answer(search=found)
+            if found
+            else Answer(trouble="not found", why="This search is not known any more.")
+        )

@@ -1,4 +1,4 @@
-"""The recorder's state file: set-ups in force, channel numbers, released ports, the run in progress."""
+"""The recorder's state file: set-ups in force, channel numbers, released ports, labels, the run in progress."""
 
 from pathlib import Path
 
@@ -14,6 +14,7 @@ class RecorderState(BaseModel):
     setups: list[SetupText] = []
     numbers: dict[str, int] = {}
     released: list[str] = []
+    labels: dict[str, str] = {}
     run: str | None = None
 
 

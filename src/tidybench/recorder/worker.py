@@ -8,8 +8,9 @@ from collections.abc import Callable
 from tidybench.core.events import GaveUp, Lost, Missed, Opened, Quiet, Received, Sent, Start, Tick
 from tidybench.core.plan import LinkPlan
 from tidybench.core.session import LinkReader
-from tidybench.core.timing.poller import Ask, Effect, GiveUp, Poller, Resume, Skip
-from tidybench.links import Link, LinkError
+from tidybench.core.timing.attendant import Attendant
+from tidybench.core.timing.poller import Ask, Effect, Errand, Finish, GiveUp, Poller, Resume, Run, Skip
+from tidybench.links import Link, LinkError, ModemLines
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.journal import Journal
 
@@ -22,7 +23,21 @@ a slow line delivers every byte by itself."""
 
 HOLD_SIZE = 2048
 
+FAREWELL = 3.0
+"""Seconds that release commands and their answers may take, all together."""
+
 Order = Callable[[], None]
+
+
+class Asked:
+    """A person's command: where it is on the tape, and the answer when it is whole."""
+
+    def __init__(self, errand: Errand) -> None:
+        self.errand = errand
+        self.number = 0
+        self.lines: list[bytes] = []
+        self.done = False
+        self.why = ""
 
 
 class Worker:
@@ -34,8 +49,9 @@ class Worker:
         open_link: Callable[[], Link],
         journal: Journal,
         clock: Clock,
-        restarted: bool = False,
+        restarted: str = "",
     ) -> None:
+        """`restarted`: why a run finds a new reader on this link; "" where none is on."""
         self.plan = plan
         self.reader = LinkReader(plan)
         self.trouble = "not open yet"
@@ -45,11 +61,14 @@ class Worker:
         self._journal = journal
         self._clock = clock
         self._restarted = restarted
-        self._poller = Poller(plan.queries, clock.now())
+        self._poller = Poller(plan.queries, clock.now(), gap=plan.command_gap)
+        self.attendant = Attendant(plan)
+        self._asked: dict[str, Asked] = {}
         self._link: Link | None = None
         self._orders: deque[Order] = deque()
         self._attention = threading.Event()
         self._stopping = False
+        self._ends_because = ""
         self._lost_said = False
         self._thread = threading.Thread(target=self._run, name=f"link {plan.key}", daemon=True)
 
@@ -59,11 +78,16 @@ class Worker:
         """Begin."""
         self._thread.start()
 
-    def stop(self) -> None:
+    def stop(self, why: str = "The recorder ends.") -> None:
         """End, and free the port; returns when it is free."""
+        self.stop_soon(why)
+        self._thread.join(8)
+
+    def stop_soon(self, why: str = "The recorder ends.") -> None:
+        """End, and free the port, without waiting for it."""
+        self._ends_because = why
         self._stopping = True
         self._call()
-        self._thread.join(5)
 
     def snapshot(self) -> None:
         """Put the reader's state into the journal: a tape begins here."""
@@ -71,11 +95,41 @@ class Worker:
 
     def release(self) -> None:
         """Give the port up until `take_back`."""
-        self._order(self._release)
+        self._order(
+            lambda: self._release("The port was released for another program. Take it back to go on.")
+        )
+
+    def lend(self) -> None:
+        """Give the port up for a search; `take_back` ends that too."""
+        self._order(lambda: self._release("A search has the port. It is taken back by itself."))
+
+    @property
+    def is_open(self) -> bool:
+        """Whether the port is held just now. Any thread."""
+        return self._link is not None
 
     def take_back(self) -> None:
         """Open the port again."""
         self._order(self._take_back)
+
+    def ask(self, asked: Asked) -> None:
+        """Send a person's command between two polls; `asked` gets the answer."""
+        self._order(lambda: self._ask(asked))
+
+    def read_once(self, instrument: str) -> None:
+        """Ask an instrument's queries once, those on demand and the others."""
+        wanted = [query for query in self.plan.queries if query.instrument == instrument]
+        self._order(lambda: self._poller.want(wanted))
+
+    def modem_lines(self) -> ModemLines | None:
+        """The modem lines as they are; None where there are none. Any thread."""
+        link = self._link
+        return link.modem_lines() if link is not None else None
+
+    def waiting(self) -> int:
+        """Bytes that wait to be read. Any thread."""
+        link = self._link
+        return link.waiting() if link is not None else 0
 
     def _order(self, order: Order) -> None:
         self._orders.append(order)
@@ -94,7 +148,7 @@ class Worker:
         if self._restarted:
             # A tape that goes on after a restart finds this reader as new as it is.
             self._journal.put(self.plan.key, Start(self._clock.now(), self.reader.state()))
-            self._lose("The recorder was restarted.", "lost")
+            self._lose(self._restarted, "lost")
         while not self._stopping:
             self._obey()
             if self.released:
@@ -117,9 +171,11 @@ class Worker:
                 self._lose(f"Tidy Bench itself failed on this link ({error!r}). It tries again.", "failed")
             finally:
                 self._close()
-            self._attention.wait(RETRY[0])
+                self._forget()
+            if not self._stopping:
+                self._attention.wait(RETRY[0])
         if not self._lost_said:
-            self._lose("The recorder ends.", "released")
+            self._lose(self._ends_because, "released")
 
     def _open(self) -> None:
         self._link = self._open_link()
@@ -130,6 +186,45 @@ class Worker:
         event = Opened(now, settings)
         self._journal.put(self.plan.key, event, self.reader.feed(event))
         self._poller.reopened(now)
+        self._commission(self.attendant.opened(now))
+
+    def _commission(self, errands: list[Errand]) -> None:
+        for errand in errands:
+            self._poller.commission(errand)
+
+    def _ask(self, asked: Asked) -> None:
+        if self._link is None:
+            asked.why, asked.done = self.sentence or "The port is not open.", True
+            return
+        self._asked[asked.errand.name] = asked
+        self._poller.commission(asked.errand)
+
+    def _forget(self) -> None:
+        """Commands whose link is gone will have no answer."""
+        for asked in self._asked.values():
+            asked.why, asked.done = self.sentence, True
+        self._asked.clear()
+
+    def _say_farewell(self) -> None:
+        """Send the release commands: the instrument goes back to local before its port is given up."""
+        link = self._link
+        if link is None:
+            return
+        clock = self._clock.now
+        end = clock() + round(FAREWELL * 1e6)
+        for errand in self.attendant.farewell():
+            self._send(link, errand.name, errand.data)
+            until = min(clock() + errand.wire_time + max(errand.wait, 20_000), end)
+            while (now := clock()) < until:
+                data = link.read((until - now) / 1e6)
+                if data:
+                    event = Received(clock(), data)
+                    self._journal.put(self.plan.key, event, self.reader.feed(event))
+
+    def _send(self, link: Link, name: str, data: bytes) -> int:
+        event = Sent(self._clock.now(), data, 0, name)
+        link.write(data)
+        return self._journal.put(self.plan.key, event, self.reader.feed(event))
 
     def _close(self) -> None:
         link, self._link = self._link, None
@@ -157,11 +252,15 @@ class Worker:
             lost = Lost(self._clock.now(), self.sentence)
             self._journal.put(self.plan.key, lost, self.reader.feed(lost))
 
-    def _release(self) -> None:
+    def _release(self, why: str) -> None:
         self.released = True
+        try:
+            self._say_farewell()
+        except LinkError:
+            pass  # gone already: there is nobody to say it to
         self._close()
         self._lost_said = False
-        self._lose("The port was released for another program. Take it back to go on.", "released")
+        self._lose(why, "released")
 
     def _take_back(self) -> None:
         self.released = False
@@ -179,10 +278,13 @@ class Worker:
                 if held:
                     held = self._feed(held, held_until)
                 if self._stopping:
+                    self._say_farewell()
                     return
                 self._obey()
                 if self._link is None:
                     return
+            if reader.withheld:
+                self._commission(self.attendant.idle(reader, now))
             due = poller.deadline
             if due is not None and due <= now:
                 if held:
@@ -196,6 +298,8 @@ class Worker:
                 due = quiet
             if held and (due is None or held_since + HOLD < due):
                 due = held_since + HOLD
+            if due is None and reader.withheld:
+                due = now + 1_000_000
             try:
                 data = link.read(None if due is None else max(0, due - now) / 1e6)
             except LinkError:
@@ -227,14 +331,24 @@ class Worker:
         poller = self._poller
         if poller.waiting:
             if not self.reader.outstanding:
-                poller.replied()
+                poller.replied(at)
         else:
-            poller.heard(at)
+            poller.heard(at, len(self.reader.command.lines))
         self._journal.put(self.plan.key, received, batch)
+        if self.attendant.active:
+            self._commission(self.attendant.heard(self.reader, at))
         return b""
 
     def _carry_out(self, effect: Effect, link: Link, now: int) -> None:
         event: Sent | GaveUp | Quiet | Missed
+        if isinstance(effect, Run):
+            number = self._send(link, effect.errand.name, effect.errand.data)
+            if effect.errand.name in self._asked:
+                self._asked[effect.errand.name].number = number
+            return
+        if isinstance(effect, Finish):
+            self._finish(effect.errand, now)
+            return
         if isinstance(effect, Ask):
             event = Sent(now, effect.query.data, effect.poll, effect.query.key)
             link.write(effect.query.data)
@@ -246,3 +360,17 @@ class Worker:
             assert isinstance(effect, Skip)
             event = Missed(now, effect.query.key, effect.count)
         self._journal.put(self.plan.key, event, self.reader.feed(event))
+
+    def _finish(self, errand: Errand, now: int) -> None:
+        """The answer to a command is whole."""
+        lines = list(self.reader.command.lines)
+        quiet = Quiet(now)
+        self._journal.put(self.plan.key, quiet, self.reader.feed(quiet))
+        asked = self._asked.pop(errand.name, None)
+        if asked is not None:
+            asked.lines, asked.done = lines, True
+            return
+        events, errands = self.attendant.finished(errand.name, lines, now)
+        for event in events:
+            self._journal.put(self.plan.key, event, self.reader.feed(event))
+        self._commission(errands)

@@ -95,3 +95,8 @@ def in_force(session: Session, bench: int) -> list[Stored]:
         .order_by(Instrument.id)
     ).all()
     return [Stored(r.key, r.name, r.version, r.saved_at, r.text) for r in rows]
+
+
+def known_keys(session: Session, bench: int) -> set[str]:
+    """The ids of all instruments there ever were on this bench: a new one must not take up another's past."""
+    return set(session.scalars(select(Instrument.key).where(Instrument.bench_id == bench)))

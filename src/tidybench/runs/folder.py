@@ -69,6 +69,7 @@ class RunState(BaseModel):
     reason: str = ""
     csv: str
     channels: list[RunChannel]
+    later: dict[str, int] = {}
     counts: RunCounts = RunCounts()
     repairs: list[str] = []
 

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Literal
 
-from tidybench.core.events import Event, GaveUp, Lost, Missed, Note, Sent, Start
+from tidybench.core.events import Event, GaveUp, Lost, Missed, Note, Sent, SetUp, Start
 from tidybench.core.samples import Batch
 from tidybench.runs.files import Appender
 from tidybench.runs.folder import (
@@ -121,9 +121,10 @@ class RunLog:
         for (sequence, link, event, batch), line, pack in zip(entries, lines, packs, strict=True):
             kind = type(event)
             if link not in started:
-                if kind is not Start:
+                if kind is Start:
+                    started.add(link)
+                elif kind is not SetUp:
                     continue  # what this happened upon is not on this tape
-                started.add(link)
             tape.append(line)
             last = sequence
             if batch is not None:
@@ -195,6 +196,30 @@ class RunLog:
         self.rows += len(self._pending_rows)
         self._pending_rows.clear()
         self.saved_at = now
+
+    def keep_setups(self, texts: dict[str, str]) -> dict[str, str]:
+        """Keep set-ups that come into force during the run beside those it began with; gives the name of
+        each one's file within `set-ups`, by instrument."""
+        folder = self.folder / "set-ups"
+        names: dict[str, str] = {}
+        for instrument, text in texts.items():
+            kept = [folder / f"{instrument}.setup.toml"]
+            kept += sorted((folder / "changed").glob(f"{instrument}.*.setup.toml"))
+            same = [path for path in kept if path.exists() and path.read_text("utf-8") == text]
+            if not same:
+                (folder / "changed").mkdir(exist_ok=True)
+                path = folder / "changed" / f"{instrument}.{len(kept) + 1:03d}.setup.toml"
+                path.write_text(text, "utf-8")
+                same = [path]
+            names[instrument] = str(same[0].relative_to(folder))
+        return names
+
+    def know_later(self, numbers: dict[str, int]) -> None:
+        """Channels that came after the beginning: they go to the samples and the tape, not to the CSV."""
+        columns = {channel.id for channel in self.state.channels}
+        later = {**self.state.later, **{k: n for k, n in numbers.items() if k not in columns}}
+        self.state = self.state.model_copy(update={"later": later})
+        write_state(self.folder, self.state)
 
     def mark(self, at: int, text: str, by: str = "") -> None:
         """Add a mark to marks.csv. The tape's line is the journal's."""

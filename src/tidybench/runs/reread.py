@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from tidybench.core.events import Event, Opened, Start
+from tidybench.core.events import Event, Opened, SetUp, Start
 from tidybench.core.plan import plan_links
 from tidybench.core.samples import Batch
 from tidybench.core.session import LinkReader
@@ -29,16 +29,24 @@ def frozen_setups(folder: Path) -> list[Setup]:
 
 
 def reread(folder: Path, first_segment: int = 1) -> Iterator[Reread]:
-    """Read a run's tape again, with the set-ups in its folder.
+    """Read a run's tape again, with the set-ups in its folder, and those that came into force in it.
 
     From a later segment on, a link counts from its first starting state there.
     """
     state = read_state(folder)
-    numbers = {channel.id: channel.number for channel in state.channels}
-    readers = {plan.key: LinkReader(plan) for plan in plan_links(frozen_setups(folder), numbers)}
+    numbers = {**state.later, **{channel.id: channel.number for channel in state.channels}}
+    plans = plan_links(frozen_setups(folder), numbers)
+    readers = {plan.key: LinkReader(plan) for plan in plans}
+    files = {p.key: sorted(f"{s.instrument.id}.setup.toml" for s in p.setups) for p in plans}
     started: set[str] = set()
     for sequence, link, event in read_tape(folder / "tape", first_segment):
-        if isinstance(event, Start | Opened):
+        if isinstance(event, SetUp):
+            if sorted(event.files) != files.get(link, []):
+                files[link] = sorted(event.files)
+                readers.pop(link, None)
+                changed = [load((folder / "set-ups" / name).read_text("utf-8")) for name in event.files]
+                readers.update({p.key: LinkReader(p) for p in plan_links(changed, numbers) if p.key == link})
+        elif isinstance(event, Start | Opened):
             started.add(link)
         reader = readers.get(link) if link in started else None
         yield Reread(sequence, link, event, reader.feed(event) if reader else None)

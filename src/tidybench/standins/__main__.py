@@ -1,7 +1,8 @@
 """Runs the stand-ins of the demo until told to stop.
 
-python -m tidybench.standins FOLDER: their ports appear as links in FOLDER. The socket
-FOLDER/../control takes a line of JSON, {"stand-in": name, "fault": name, "on": true}, and answers one.
+python -m tidybench.standins FOLDER [CONTROL]: their ports appear in FOLDER. The socket CONTROL takes lines of
+JSON and answers each: {"stand-in": name, "fault": name, "on": true}, {"stand-in": name, "key": true},
+{"valve": 0.6}, {"empty": true}, or {} to be told how things are.
 Ends when its parent does (end of file on the pipe named by TIDY_PARENT_PIPE).
 """
 
@@ -14,7 +15,7 @@ import threading
 from pathlib import Path
 
 from tidybench.standins.device import Device
-from tidybench.standins.instruments import LoopFlowMeter, PowerAnalyser
+from tidybench.standins.instruments import ALL
 from tidybench.standins.loop import Loop
 
 
@@ -26,14 +27,29 @@ def answer(line: bytes, devices: dict[str, Device], loop: Loop) -> dict[str, obj
             loop.set_valve(order["valve"])
         if "empty" in order:
             loop.pipe_empty = bool(order["empty"])
-        if "stand-in" in order:
+        if "fault" in order:
             devices[order["stand-in"]].fault(order["fault"], bool(order.get("on", True)))
-    except (ValueError, KeyError, TypeError) as error:
+        if order.get("key"):
+            devices[order["stand-in"]].press_key()
+    except KeyError as error:
+        return {"ok": False, "why": f"there is no stand-in {error}"}
+    except (ValueError, TypeError, AttributeError) as error:
         return {"ok": False, "why": str(error)}
     return {
         "ok": True,
-        "faults": {name: sorted(device.faults) for name, device in devices.items()},
-        "overrun": {name: device.overrun for name, device in devices.items()},
+        "valve": loop.opening(),
+        "empty": loop.pipe_empty,
+        "stand-ins": [
+            {
+                "name": device.name,
+                "title": device.title,
+                "can": list(device.can_show()),
+                "faults": sorted(device.faults),
+                "key": device.has_key,
+                "overrun": device.overrun,
+            }
+            for device in devices.values()
+        ],
     }
 
 
@@ -47,9 +63,12 @@ def serve(path: Path, devices: dict[str, Device], loop: Loop) -> None:
     while True:
         connection, _ = server.accept()
         with connection, connection.makefile("rwb") as stream:
-            for line in stream:
-                stream.write(json.dumps(answer(line, devices, loop)).encode() + b"\n")
-                stream.flush()
+            try:
+                for line in stream:
+                    stream.write(json.dumps(answer(line, devices, loop)).encode() + b"\n")
+                    stream.flush()
+            except OSError:
+                continue  # whoever asked is gone
 
 
 def main() -> None:
@@ -57,9 +76,7 @@ def main() -> None:
     folder = Path(sys.argv[1])
     folder.mkdir(parents=True, exist_ok=True)
     loop = Loop()
-    devices: dict[str, Device] = {
-        d.name: d for d in (LoopFlowMeter(folder, loop), PowerAnalyser(folder, loop))
-    }
+    devices: dict[str, Device] = {kind.name: kind(folder, loop) for kind in ALL}
     for device in devices.values():
         device.start()
     done = threading.Event()

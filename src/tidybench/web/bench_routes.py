@@ -3,27 +3,24 @@
 import asyncio
 import contextlib
 import time
-from typing import Annotated
+from datetime import datetime
+from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Request, Response, WebSocket, WebSocketDisconnect
+from fastapi import APIRouter, Depends, Query, Request, Response, WebSocket, WebSocketDisconnect
 from sqlalchemy import text
 from starlette.concurrency import run_in_threadpool
 
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.hub import thinned
-from tidybench.web.models import Begin, End, Health, LiveMessage, NewMark, Part, PortOrder, Refusal
+from tidybench.web.models import Begin, End, Health, LiveMessage, NewMark, Part, Refusal
 from tidybench.wire.client import RecorderAway
 from tidybench.wire.messages import (
     AddMark,
     BeginRun,
     EndRun,
     GetHistory,
-    GetPorts,
     GetTape,
-    PortInfo,
-    ReleasePort,
     RunStatus,
-    TakeBackPort,
     TapeLine,
 )
 
@@ -85,10 +82,39 @@ async def history(
     return Response(data, media_type="application/octet-stream")
 
 
+def wanted_tape(
+    last: Annotated[int, Query(ge=1, le=100_000)] = 200,
+    before: Annotated[int, Query(ge=0)] = 0,
+    after: Annotated[int, Query(ge=0)] = 0,
+    link: Annotated[str, Query(max_length=1000)] = "",
+    direction: Literal["", "in", "out", "events"] = "",
+    find: Annotated[str, Query(max_length=200)] = "",
+) -> GetTape:
+    """Which lines of the tape: the newest `last` before number `before` and after number `after`, of one
+    link, one direction, with some text in them."""
+    return GetTape(last=last, before=before, after=after, link=link, direction=direction, find=find)
+
+
 @router.get("/live/tape")
-async def tape(request: Request, last: Annotated[int, Query(ge=1, le=2000)] = 200) -> list[TapeLine]:
-    """The newest lines of the tape."""
-    return (await answered(request, GetTape(last=last))).tape
+async def tape(request: Request, wanted: Annotated[GetTape, Depends(wanted_tape)]) -> list[TapeLine]:
+    """Lines of the tape, from the recorder's memory of the last 100 000 pieces."""
+    return (await answered(request, wanted)).tape
+
+
+@router.get("/live/tape/file", response_class=Response)
+async def tape_file(request: Request, wanted: Annotated[GetTape, Depends(wanted_tape)]) -> Response:
+    """The same lines as a text file, for a mail to whoever can help (docs/formats/tape.md)."""
+    lines = (await answered(request, wanted)).tape
+    name = f"tape_{datetime.now().strftime('%Y-%m-%d_%H%M%S')}.txt"
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response("".join(map(_plain, lines)), media_type="text/plain; charset=utf-8", headers=headers)
+
+
+def _plain(line: TapeLine) -> str:
+    at = datetime.fromtimestamp(line.at / 1e6).astimezone().isoformat(timespec="milliseconds")
+    arrow = {"in": "<-", "out": "->"}.get(line.kind, "--")
+    text = line.text.encode("unicode_escape").decode() if arrow != "--" else line.text
+    return f"{at}  {line.link or 'bench'}  {arrow}  {text}\n"
 
 
 @router.post("/run", status_code=201)
@@ -111,24 +137,6 @@ async def mark(request: Request, body: NewMark) -> RunStatus:
     answer = await answered(request, AddMark(text=body.text, by=body.by))
     assert answer.run is not None
     return answer.run
-
-
-@router.get("/ports")
-async def ports(request: Request) -> list[PortInfo]:
-    """The serial ports as they are right now."""
-    return (await answered(request, GetPorts())).ports
-
-
-@router.post("/ports/release", status_code=204)
-async def release(request: Request, body: PortOrder) -> None:
-    """Give a port up for another program."""
-    await answered(request, ReleasePort(link=body.link))
-
-
-@router.post("/ports/take-back", status_code=204)
-async def take_back(request: Request, body: PortOrder) -> None:
-    """Return to a released port."""
-    await answered(request, TakeBackPort(link=body.link))
 
 
 @router.get("/health")

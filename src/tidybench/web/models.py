@@ -1,10 +1,11 @@
 """What the API takes and gives, beside the recorder's own messages. Times in microseconds since 1970 UTC."""
 
 import uuid
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
+from tidybench.core.setup import Setup
 from tidybench.runs.folder import RowRule
 from tidybench.wire.messages import Status, TapeUpdate
 
@@ -86,6 +87,83 @@ class SetupBody(BaseModel):
     """A set-up as TOML."""
 
     text: Annotated[str, Field(max_length=500_000)]
+
+
+class SetupForm(BaseModel):
+    """A set-up as text and as data."""
+
+    key: str
+    version: int
+    saved_at: int
+    text: str
+    setup: Setup
+
+
+class SetupChange(BaseModel):
+    """Some keys of a set-up: tables are merged, null takes a key away."""
+
+    changes: dict[str, Any]
+
+
+class NewInstrument(BaseModel):
+    """A link, as in a set-up's [link], and what to call the instrument."""
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    link: dict[str, Any]
+
+
+class PreviewRow(BaseModel):
+    """One message as a set-up would read it; `why` it is not understood."""
+
+    at: int
+    message: str
+    fields: dict[str, str]
+    why: str
+
+
+class Command(BaseModel):
+    """What to send, one character a byte, and how long to wait for the answer to begin."""
+
+    data: Annotated[str, Field(min_length=1, max_length=4000)]
+    wait_ms: Annotated[float, Field(ge=0, le=60_000)] = 600.0
+
+
+class PortLabel(BaseModel):
+    """A port and its label; empty takes it away."""
+
+    name: Annotated[str, Field(max_length=200)]
+    label: Annotated[str, Field(max_length=200)]
+
+
+class StandIn(BaseModel):
+    """A simulated instrument of the demo and the faults it shows."""
+
+    name: str
+    title: str
+    can: list[str]
+    faults: list[str]
+    key: bool
+    overrun: int
+
+
+class StandIns(BaseModel):
+    """The demo's simulated instruments; `valve` is the opening of the loop's valve, 0 to 1."""
+
+    valve: float
+    empty: bool
+    stand_ins: list[StandIn]
+
+
+class StandInOrder(BaseModel):
+    """What a simulated instrument, or the loop, is to do."""
+
+    stand_in: Annotated[str, Field(max_length=80)] = ""
+    fault: Annotated[str, Field(max_length=80)] = ""
+    on: bool = True
+    key: bool = False
+    valve: Annotated[float, Field(ge=0, le=1)] | None = None
+    valve_by_itself: bool = False
+    empty: bool | None = None
 
 
 class RunRow(BaseModel):

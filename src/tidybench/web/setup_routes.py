@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from tidybench.core import setup as setups
+from tidybench.core.plan import plan_links
 from tidybench.records.setups import Stored, bench_id, in_force, remove, save
 from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import Context, answered, context_of
@@ -33,18 +34,47 @@ async def schema() -> dict[str, Any]:
 
 @router.post("", status_code=201)
 async def add_setup(request: Request, body: SetupBody) -> SetupSaved:
-    """Keep a set-up as a new version, and put it in force unless a run is on."""
-    context = context_of(request)
+    """Keep a set-up as a new version, and put it in force."""
+    return await keep(context_of(request), body.text)
+
+
+async def keep(context: Context, text: str) -> SetupSaved:
+    """Keep a set-up as a new version and put it in force; says so where a run is on."""
     try:
-        setup = setups.load(body.text)
+        setup = setups.load(text)
     except setups.SetupError as error:
         raise HTTPException(400, str(error)) from None
-    version = await run_in_threadpool(_save, context, body.text)
+    await _must_fit(context, setup)
+    version = await run_in_threadpool(_save, context, text)
     why = await put_in_force(context)
     sentence = (
         f"Kept as version {version}, not in force yet: {why}" if why else f"Version {version} is in force."
     )
+    status = context.hub.status
+    if not why and status is not None and status.run is not None:
+        sentence += (
+            " A run is on: its columns stay as they were, new channels go to its samples and tape, and the change stands "
+            "on its tape."
+        )
     return SetupSaved(key=setup.instrument.id, version=version, in_force=not why, sentence=sentence)
+
+
+async def _must_fit(context: Context, setup: setups.Setup) -> None:
+    """Refuse a set-up that cannot be in force beside the others, before it is kept."""
+    stored = await run_in_threadpool(_in_force, context)
+    others = [setups.load(s.text) for s in stored if s.key != setup.instrument.id]
+    own = {channel.id for channel in setup.channel}
+    for other in others:
+        for channel in other.channel:
+            if channel.id in own:
+                raise HTTPException(
+                    400, f"The channel id “{channel.id}” is used by {other.instrument.name} already."
+                )
+    numbers = {c.id: n for n, c in enumerate((c for s in [*others, setup] for c in s.channel), 1)}
+    try:
+        plan_links([*others, setup], numbers)
+    except setups.SetupError as error:
+        raise HTTPException(400, str(error)) from None
 
 
 @router.delete("/{key}")
@@ -55,7 +85,7 @@ async def remove_setup(request: Request, key: str) -> SetupBody:
     text = next((s.text for s in stored if s.key == key), None)
     if text is None:
         raise HTTPException(404, f"There is no instrument “{key[:80]}” in use.")
-    # The recorder first: it refuses while a run is on, and then nothing has been changed.
+    # The recorder first: where it refuses, nothing has been changed.
     rest = [SetupText(id=s.key, text=s.text) for s in stored if s.key != key]
     await answered(request, ApplySetups(setups=rest))
     await run_in_threadpool(_remove, context, key)

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field, TypeAdapter
 
 from tidybench.runs.folder import RowRule
 
-PROTOCOL = 1
+PROTOCOL = 2
 TOPIC_SAMPLES, TOPIC_STATUS, TOPIC_TAPE = b"s", b"t", b"l"
 
 Stages = Literal["Port", "Bytes", "Messages", "Readings", "Channels"]
@@ -24,21 +24,49 @@ class StageStatus(BaseModel):
     state: Literal["passing", "losses", "stopped", "nothing"]
     words: str
     sentence: str
+    offer: Literal[
+        "", "work out the settings", "take the port back", "give it more time", "remove the echo"
+    ] = ""
+    figures: str = ""
+
+
+class ModemStatus(BaseModel):
+    """The modem lines of a link, as they are."""
+
+    cts: bool
+    dsr: bool
+    dcd: bool
+    ri: bool
+
+
+class IdentityStatus(BaseModel):
+    """What an instrument said when it was asked who it is."""
+
+    lines: list[str]
+    expected: str
+    matches: bool
 
 
 class InstrumentStatus(BaseModel):
-    """An instrument as it is right now."""
+    """An instrument as it is right now. `asked_per_s` is null where nothing is asked on a grid, or
+    without pause."""
 
     id: str
     name: str
-    talks: str
+    talks: Literal["when asked", "on its own", "on its key"]
     link: str
+    kind: Literal["serial", "tcp", "udp", "file"]
     settings: str
+    sends_end: str
     asked_per_s: float | None
+    has_queries: bool
     messages_per_s: float
     answer_ms: float | None
     stages: list[StageStatus]
     simulated: bool
+    released: bool
+    modem: ModemStatus | None
+    identity: IdentityStatus | None
 
 
 class ChannelStatus(BaseModel):
@@ -90,6 +118,25 @@ class DiskStatus(BaseModel):
     hours_left: float | None
 
 
+class PortInfo(BaseModel):
+    """A serial port of the computer the recorder runs on. `name` is for set-ups, `device` what the system
+    calls it today, `label` the person's own; `used_by` are instruments of this bench, `holder` other programs."""
+
+    name: str
+    device: str
+    label: str
+    description: str
+    maker: str
+    product: str
+    usb_ids: str
+    serial_number: str
+    place: str
+    holder: str
+    remedy: str
+    used_by: list[str]
+    simulated: bool
+
+
 class Status(BaseModel):
     """Everything the recorder says of itself, a few times a second."""
 
@@ -98,19 +145,21 @@ class Status(BaseModel):
     pid: int
     instruments: list[InstrumentStatus]
     channels: list[ChannelStatus]
-    released: list[str]
+    ports: list[PortInfo]
     run: RunStatus | None
     disk: DiskStatus
 
 
 class TapeLine(BaseModel):
-    """One event for the eye: `text` has one character per byte where bytes went over the link."""
+    """One event for the eye: `text` has one character per byte where bytes went over the link; `why` says
+    which query or command was sent."""
 
     n: int
     at: int
     link: str
     kind: str
     text: str
+    why: str = ""
 
 
 class TapeUpdate(BaseModel):
@@ -125,14 +174,6 @@ class SetupText(BaseModel):
 
     id: str
     text: str
-
-
-class PortInfo(BaseModel):
-    """A serial port of the computer the recorder runs on."""
-
-    name: str
-    device: str
-    description: str
 
 
 class Hello(BaseModel):
@@ -176,6 +217,100 @@ class TakeBackPort(BaseModel):
     link: str
 
 
+class LabelPort(BaseModel):
+    """A label of the person's own for a port; empty takes it away."""
+
+    kind: Literal["label port"] = "label port"
+    name: str
+    label: str
+
+
+class SendCommand(BaseModel):
+    """A person's command, one character a byte. Answered with its order; ask on with GetOrder."""
+
+    kind: Literal["send command"] = "send command"
+    link: str
+    data: str
+    wait_ms: float = 600.0
+
+
+class GetOrder(BaseModel):
+    kind: Literal["get order"] = "get order"
+    order: int
+
+
+class ReadOnce(BaseModel):
+    """Ask an instrument's queries once, now."""
+
+    kind: Literal["read once"] = "read once"
+    instrument: str
+
+
+class StartSearch(BaseModel):
+    """Something that is looked for on ports; it goes on by itself, is asked for with GetSearch and can be
+    stopped. What each kind needs:
+
+    "settings": `ports` (one), `query` (one character a byte; "" for listening alone).
+    "addresses": `ports` (one), `baud` … `parity`, `query` ("" for Modbus; else a text with <address>), `first`, `last`.
+    "listen round": `ports`, `baud`.
+    "loop-back": `ports` (one), `baud` … `parity`.
+    """
+
+    kind: Literal["start search"] = "start search"
+    search: Literal["settings", "addresses", "listen round", "loop-back"]
+    ports: Annotated[list[str], Field(min_length=1, max_length=64)]
+    query: Annotated[str, Field(max_length=1000)] = ""
+    baud: Annotated[int, Field(ge=50, le=12_000_000)] = 9600
+    data_bits: Literal[5, 6, 7, 8] = 8
+    parity: Literal["none", "even", "odd", "mark", "space"] = "none"
+    stop_bits: float = 1
+    first: Annotated[int, Field(ge=0, le=999)] = 1
+    last: Annotated[int, Field(ge=0, le=999)] = 32
+
+
+class GetSearch(BaseModel):
+    kind: Literal["get search"] = "get search"
+    search: int
+
+
+class StopSearch(BaseModel):
+    kind: Literal["stop search"] = "stop search"
+    search: int
+
+
+class SearchRow(BaseModel):
+    """One finding: what was tried, what came (one character a byte), what it is worth (0 to 1), in words."""
+
+    what: str
+    data: str
+    score: float
+    words: str
+    bytes_per_s: float = 0.0
+    settings: dict[str, int | float | str] = {}
+
+
+class SearchStatus(BaseModel):
+    """A search as it is right now. `done`: over; `sentence`: what it does, or what came of it."""
+
+    id: int
+    search: str
+    done: bool
+    progress: float
+    sentence: str
+    rows: list[SearchRow]
+    found: SearchRow | None = None
+
+
+class OrderStatus(BaseModel):
+    """A person's command: its number on the tape (0 until it was sent), the lines of its answer."""
+
+    id: int
+    n: int
+    done: bool
+    lines: list[str]
+    why: str
+
+
 class GetStatus(BaseModel):
     kind: Literal["get status"] = "get status"
 
@@ -188,8 +323,15 @@ class GetHistory(BaseModel):
 
 
 class GetTape(BaseModel):
+    """The newest `last` lines before number `before` (0: the newest of all) that pass the filters."""
+
     kind: Literal["get tape"] = "get tape"
-    last: Annotated[int, Field(ge=1, le=5000)] = 200
+    last: Annotated[int, Field(ge=1, le=100_000)] = 200
+    before: int = 0
+    after: int = 0
+    link: str = ""
+    direction: Literal["", "in", "out", "events"] = ""
+    find: Annotated[str, Field(max_length=200)] = ""
 
 
 class GetPorts(BaseModel):
@@ -208,6 +350,13 @@ Request = Annotated[
     | AddMark
     | ReleasePort
     | TakeBackPort
+    | LabelPort
+    | SendCommand
+    | GetOrder
+    | ReadOnce
+    | StartSearch
+    | GetSearch
+    | StopSearch
     | GetStatus
     | GetHistory
     | GetTape
@@ -230,4 +379,6 @@ class Answer(BaseModel):
     run: RunStatus | None = None
     tape: list[TapeLine] = []
     ports: list[PortInfo] = []
+    order: OrderStatus | None = None
+    search: SearchStatus | None = None
     setups: list[SetupText] = []

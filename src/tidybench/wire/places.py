@@ -44,6 +44,11 @@ class Places:
         return self.data / "simulated"
 
     @property
+    def stand_ins(self) -> Path:
+        """The socket that the demo's stand-ins are told by which faults to show."""
+        return self.sockets / "stand-ins"
+
+    @property
     def sockets(self) -> Path:
         """A short folder that only its owner may enter: a socket's path has at most 107 bytes."""
         key = hashlib.sha256(str(self.data.resolve()).encode()).hexdigest()[:12]

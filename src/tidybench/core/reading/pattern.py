@@ -357,7 +357,7 @@ class _Parser:
                 raise PatternError(here + 1, f"{option[1]}(…) belongs to a number, not to a {kind}.")
             self.position = option.end()
             quality = _TOKEN_WORDS[option[1]]
-            texts = self._tokens(here)
+            texts = self._tokens(here, may_be_empty=quality is Quality.NO_READING)
             if quality is Quality.FLAGGED:
                 if len(texts) != 1:
                     raise PatternError(here + 1, "flagged(…) takes one text.")
@@ -366,7 +366,7 @@ class _Parser:
                 tokens += [Token(text, quality) for text in texts]
         return Element(column, kind, name=name, unit=unit, tokens=tuple(tokens), flag=flag)
 
-    def _tokens(self, start: int) -> list[bytes]:
+    def _tokens(self, start: int, may_be_empty: bool) -> list[bytes]:
         texts, text = [], bytearray()
         while self.position < len(self.source):
             if self._take("|"):
@@ -374,8 +374,12 @@ class _Parser:
                 text.clear()
             elif self._take(")"):
                 texts.append(bytes(text))
-                if b"" in [t.strip() for t in texts]:
-                    raise PatternError(start + 1, "an empty text cannot stand for a number.")
+                if b"" in [t.strip() for t in texts] and not may_be_empty:
+                    raise PatternError(
+                        start + 1,
+                        "an empty text cannot stand for a number.",
+                        "none() says that nothing there is no reading.",
+                    )
                 return [t.strip() for t in texts]
             else:
                 text += self._character()

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from tidybench.core.framing.check import Checker
 from tidybench.core.quality import Quality
 from tidybench.core.reading.pattern import Pattern, Stop, convert
 from tidybench.core.samples import NAN, Batch
@@ -26,6 +27,11 @@ class Counts:
     understood: int = 0
     not_understood: int = 0
     dashes: int = 0  # messages in a row whose fields had no reading
+    bad_checks: int = 0
+    last_bad_check: int = 0
+    last_bad_body: bytes = b""
+    same: int = 0  # messages in a row that were all alike
+    last_body: bytes = b""
     last_not_understood: bytes = b""
     last_stop: Stop | None = None
     last_at: int = 0
@@ -50,8 +56,15 @@ class MessageReader:
     taken from it.
     """
 
-    def __init__(self, instrument: str, patterns: Sequence[Pattern], rules: Sequence[ChannelRule]) -> None:
+    def __init__(
+        self,
+        instrument: str,
+        patterns: Sequence[Pattern],
+        rules: Sequence[ChannelRule],
+        check: Checker | None = None,
+    ) -> None:
         self.instrument = instrument
+        self._check = check
         self.channels = tuple(rule.channel for rule in rules)
         self.counts = Counts()
         self._programs = [self._program(pattern, rules) for pattern in patterns]
@@ -74,6 +87,20 @@ class MessageReader:
         words, stamps, values = out.words, out.times, out.values
         counts = self.counts
         for body, at in zip(bodies, times, strict=True):
+            if body == counts.last_body:
+                counts.same += 1
+            else:
+                counts.same, counts.last_body = 1, body
+            if self._check is not None:
+                checked = self._check(body)
+                if checked is None:
+                    counts.bad_checks += 1
+                    counts.last_bad_check, counts.last_bad_body = at, body[:200]
+                    self.nothing(Quality.BAD_CHECK, at, out)
+                    continue
+                body = checked
+            if not self._programs:
+                continue
             for program in self._programs:
                 matched = program.pattern.match(body)
                 if matched is None:
@@ -131,6 +158,11 @@ class MessageReader:
             out.values.append(scaled)
         self.counts.dashes = self.counts.dashes + 1 if empty else 0
         return True
+
+    def understands(self, body: bytes) -> bool:
+        """Whether a message can be read, without reading it."""
+        checked = self._check(body) if self._check is not None else body
+        return checked is not None and any(p.pattern.match(checked) is not None for p in self._programs)
 
     def _not_understood(self, body: bytes, at: int, out: Batch) -> None:
         counts = self.counts

@@ -6,8 +6,10 @@ half its interval is missed and counted; the next one keeps the grid. Interval 0
 as soon as the reply is whole".
 
 After giving up, the link is drained: a late reply must not become the answer to the next query.
+Commands go between polls, before any poll that is due, one at a time, each with its answer.
 """
 
+from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -15,6 +17,25 @@ from tidybench.core.plan import QueryPlan
 
 QUIET = 20_000
 """Silence (microseconds) after a late reply that ends the draining."""
+
+LONGEST_ANSWER = 5_000_000
+"""Microseconds after which the answer to a command is taken as it is: some devices never fall silent."""
+
+
+@dataclass(slots=True, frozen=True)
+class Errand:
+    """A command to send out of turn, and when its answer is whole. Times in microseconds.
+
+    `wait`: for the first byte of an answer; 0 where none is expected. `quiet`: silence that ends
+    it. `lines`: so many lines end it at once, 0 for silence alone.
+    """
+
+    name: str
+    data: bytes
+    wait: int
+    quiet: int = 60_000
+    lines: int = 0
+    wire_time: int = 0
 
 
 @dataclass(slots=True)
@@ -46,19 +67,34 @@ class Skip:
     count: int
 
 
-Effect = Ask | GiveUp | Resume | Skip
+@dataclass(slots=True)
+class Run:
+    """Write this command now."""
+
+    errand: Errand
+
+
+@dataclass(slots=True)
+class Finish:
+    """The answer to this command is whole, or none came."""
+
+    errand: Errand
+
+
+Effect = Ask | GiveUp | Resume | Skip | Run | Finish
 
 
 class Poller:
     """Decides what a link does next. Sans-I/O: `step(now)` gives effects, `deadline` the next call.
 
-    `first_poll` lets poll numbers go on counting after a restart.
+    `first_poll` lets poll numbers go on counting after a restart. `gap`: microseconds the link is
+    left alone before every command.
     """
 
-    def __init__(self, queries: Sequence[QueryPlan], now: int, first_poll: int = 1) -> None:
+    def __init__(self, queries: Sequence[QueryPlan], now: int, first_poll: int = 1, gap: int = 0) -> None:
         self.queries = tuple(queries)
-        self._grid = [query for query in queries if query.every]
-        self._eager = [query for query in queries if not query.every]
+        self._grid = [query for query in queries if query.every and not query.on_demand]
+        self._eager = [query for query in queries if not query.every and not query.on_demand]
         self._due = [-(-now // query.every) * query.every for query in self._grid]
         self._turn = 0
         self._poll = first_poll - 1
@@ -66,6 +102,11 @@ class Poller:
         self._query: QueryPlan | None = None
         self._drain_until: int | None = None
         self._drain_end = 0
+        self._wanted: deque[QueryPlan] = deque()
+        self._errands: deque[Errand] = deque()
+        self._errand: Errand | None = None
+        self._errand_until = self._errand_end = 0
+        self._gap, self._free_at = gap, 0
 
     @property
     def deadline(self) -> int | None:
@@ -74,9 +115,12 @@ class Poller:
             return self._waiting
         if self._drain_until is not None:
             return self._drain_until
-        if self._eager:
-            return 0
-        return min(self._due, default=None)
+        if self._errand is not None:
+            return self._errand_until
+        if self._eager or self._errands or self._wanted:
+            return self._free_at
+        due = min(self._due, default=None)
+        return due if due is None or due > self._free_at else self._free_at
 
     @property
     def waiting(self) -> bool:
@@ -84,14 +128,22 @@ class Poller:
         return self._waiting is not None
 
     @property
-    def idle(self) -> bool:
-        """Whether a person's command may go now."""
-        return self._waiting is None and self._drain_until is None
+    def on_errand(self) -> Errand | None:
+        """The command whose answer is awaited."""
+        return self._errand
 
     @property
     def poll(self) -> int:
         """The number of the last poll."""
         return self._poll
+
+    def commission(self, errand: Errand) -> None:
+        """Send a command as soon as the link is free."""
+        self._errands.append(errand)
+
+    def want(self, queries: Sequence[QueryPlan]) -> None:
+        """Ask these once, as soon as the link is free."""
+        self._wanted.extend(queries)
 
     def step(self, now: int) -> list[Effect]:
         """What is to be done at `now`."""
@@ -108,8 +160,24 @@ class Poller:
             if now < self._drain_until:
                 return effects
             self._drain_until = None
+            self._free_at = now + self._gap
             effects.append(Resume())
-        query = self._next(now, effects)
+        if self._errand is not None:
+            if now < self._errand_until:
+                return effects
+            effects.append(Finish(self._errand))
+            self._errand = None
+            self._free_at = now + self._gap
+            return effects
+        if now < self._free_at:
+            return effects
+        if self._errands:
+            errand = self._errand = self._errands.popleft()
+            self._errand_until = now + errand.wire_time + errand.wait
+            self._errand_end = self._errand_until + LONGEST_ANSWER
+            effects.append(Run(errand))
+            return effects
+        query = (self._wanted.popleft(), now) if self._wanted else self._next(now, effects)
         if query is not None:
             plan, slot = query
             self._poll += 1
@@ -144,16 +212,26 @@ class Poller:
             return self._eager[self._turn], now
         return None
 
-    def replied(self) -> None:
+    def replied(self, now: int) -> None:
         """The reply is whole."""
         self._waiting = None
+        self._free_at = now + self._gap
 
-    def heard(self, now: int) -> None:
-        """Bytes came; while draining, what is late is given the time to end."""
-        if self._drain_until is not None:
+    def heard(self, now: int, lines: int = 0) -> None:
+        """Bytes came; what is late, or an answer of several lines, is given the time to end.
+        `lines`: how many lines of the present command's answer there are."""
+        if self._errand is not None:
+            if self._errand.lines and lines >= self._errand.lines:
+                self._errand_until = now
+            else:
+                self._errand_until = min(now + self._errand.quiet, self._errand_end)
+        elif self._drain_until is not None:
             self._drain_until = min(now + QUIET, self._drain_end)
 
     def reopened(self, now: int) -> None:
         """The port was opened (again): nothing is outstanding, and the grid goes on from now."""
-        self._waiting = self._drain_until = None
+        self._waiting = self._drain_until = self._errand = None
+        self._errands.clear()
+        self._wanted.clear()
+        self._free_at = now
         self._due = [-(-now // query.every) * query.every for query in self._grid]

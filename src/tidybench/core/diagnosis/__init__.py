@@ -1,0 +1,1 @@
+"""What bytes and counts tell: what they look like, which settings fit them, which addresses answer."""

@@ -1,0 +1,1 @@
+"""Open protocols: how their frames are made and checked."""

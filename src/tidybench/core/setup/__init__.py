@@ -1,0 +1,35 @@
+"""The set-up: an instrument's whole definition, as it travels in a `*.setup.toml` file.
+
+The model is the schema: `schema()` publishes it as JSON Schema (docs/formats/set-up.schema.json).
+"""
+
+from tidybench.core.setup.channel import ChannelPart, LimitsPart
+from tidybench.core.setup.framing import ENCODINGS, FramingPart
+from tidybench.core.setup.link import RFC2217, FilePart, LinkPart, RS485Part, SerialPart, TcpPart, UdpPart
+from tidybench.core.setup.setup import Setup
+from tidybench.core.setup.talk import CommandPart, IdentityPart, InstrumentPart, ListenPart, QueryPart
+from tidybench.core.setup.toml import SetupError, from_data, load, schema
+
+__all__ = [
+    "ENCODINGS",
+    "RFC2217",
+    "ChannelPart",
+    "CommandPart",
+    "FilePart",
+    "FramingPart",
+    "IdentityPart",
+    "InstrumentPart",
+    "LimitsPart",
+    "LinkPart",
+    "ListenPart",
+    "QueryPart",
+    "RS485Part",
+    "SerialPart",
+    "Setup",
+    "SetupError",
+    "TcpPart",
+    "UdpPart",
+    "from_data",
+    "load",
+    "schema",
+]

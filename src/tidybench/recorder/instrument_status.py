@@ -1,0 +1,94 @@
+"""An instrument as the recorder sees it right now, with its reading path."""
+
+from tidybench.core.path import Facts, Identity, reading_path
+from tidybench.core.reading.reader import Counts
+from tidybench.core.setup import SerialPart, Setup
+from tidybench.links.ports import SIMULATED
+from tidybench.recorder.rates import Rates
+from tidybench.recorder.worker import Worker
+from tidybench.wire.messages import IdentityStatus, InstrumentStatus, ModemStatus, StageStatus
+
+
+def instrument_status(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -> InstrumentStatus:
+    """Everything that is known of one instrument. `shared`: others are on its link."""
+    address = setup.link.address
+    facts = _facts(setup, worker, rates, now, shared)
+    gridded = [q.every_s for q in setup.query if not q.on_demand]
+    fastest = min(gridded, default=None)
+    stages = [
+        StageStatus(
+            name=s.name, state=s.state, words=s.words, sentence=s.sentence, offer=s.offer, figures=s.figures
+        )
+        for s in reading_path(facts)
+    ]
+    lines = worker.modem_lines()
+    who = worker.attendant.identities.get(setup.instrument.id)
+    counts = facts.counts
+    return InstrumentStatus(
+        id=setup.instrument.id,
+        name=setup.instrument.name,
+        talks=setup.instrument.talks,
+        link=address,
+        kind=setup.link.kind,
+        settings=setup.link.short,
+        sends_end=setup.sends_end,
+        asked_per_s=1 / fastest if fastest else None,
+        has_queries=bool(setup.query),
+        messages_per_s=facts.messages_per_s,
+        answer_ms=counts.answer_time / 1000 if facts.asked and counts.answer_time else None,
+        stages=stages,
+        simulated=address.startswith(SIMULATED),
+        released=worker.released,
+        modem=ModemStatus(cts=lines.cts, dsr=lines.dsr, dcd=lines.dcd, ri=lines.ri) if lines else None,
+        identity=IdentityStatus(lines=list(who.lines), expected=who.expected, matches=who.matches)
+        if who and who.heard
+        else None,
+    )
+
+
+def _facts(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -> Facts:
+    address = setup.link.address
+    counts = worker.reader.counts
+    own = [r for r in worker.plan.readers.values() if r.instrument == setup.instrument.id]
+    newest = max(own, key=lambda reader: reader.counts.last_at, default=None)
+    worst = next((r for r in own if r.counts.recent), newest)
+    gridded = [q.every_s for q in setup.query if not q.on_demand]
+    asked = setup.instrument.talks == "when asked"
+    interval = max(gridded, default=1.0) if asked else setup.listening_interval
+    part = setup.link
+    return Facts(
+        now=now,
+        port_name=address,
+        port_trouble=worker.trouble,
+        port_sentence=worker.sentence,
+        settings=part.short,
+        counts=counts,
+        readings=worst.counts if worst is not None else Counts(),
+        asked=asked,
+        interval_s=min(interval, 3600.0),
+        give_up_s=max((q.give_up_after_s for q in setup.query), default=0.0),
+        terminator=named(setup.framing.terminator),
+        has_channels=bool(setup.channel),
+        serial=isinstance(part, SerialPart),
+        has_queries=bool(setup.query),
+        has_patterns=any(q.patterns for q in setup.query)
+        or (setup.listen is not None and bool(setup.listen.patterns)),
+        silence_is_normal=setup.instrument.talks == "on its key"
+        or (bool(setup.query) and not gridded)
+        or part.kind == "file",
+        shared=shared,
+        rs485=isinstance(part, SerialPart) and part.rs485 is not None,
+        check=setup.framing.check,
+        waiting=worker.waiting(),
+        identity=worker.attendant.identities.get(setup.instrument.id, Identity()),
+        command_trouble=worker.attendant.troubles.get(setup.instrument.id, ""),
+        bytes_in_per_s=rates.of(address, "in", counts.bytes_in),
+        bytes_out_per_s=rates.of(address, "out", counts.bytes_out),
+        messages_per_s=rates.of(address, "messages", counts.messages),
+    )
+
+
+def named(terminator: str) -> str:
+    """A terminator as people call it."""
+    names = {"\r": "CR", "\n": "LF", "\x03": "ETX", "\x04": "EOT", "\x00": "NUL"}
+    return " ".join(names.get(char, char) for char in terminator) if terminator != "either" else "CR or LF"

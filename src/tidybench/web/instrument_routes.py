@@ -1,0 +1,155 @@
+"""Instruments: their set-ups as forms see them, and what is said to them by hand."""
+
+import asyncio
+import time
+from typing import Any
+
+from fastapi import APIRouter, HTTPException, Request, Response
+from sqlalchemy.orm import Session
+from starlette.concurrency import run_in_threadpool
+
+from tidybench.core.events import Event, Opened, Received, Sent
+from tidybench.core.preview import preview
+from tidybench.core.setup import Setup, SetupError, load
+from tidybench.core.setup.edit import bare, changed, copied
+from tidybench.records.setups import Stored, bench_id, in_force, known_keys
+from tidybench.web.bench_routes import REFUSALS
+from tidybench.web.context import Context, answered, context_of
+from tidybench.web.models import (
+    Command,
+    NewInstrument,
+    PreviewRow,
+    SetupChange,
+    SetupForm,
+    SetupSaved,
+)
+from tidybench.web.setup_routes import keep
+from tidybench.wire.messages import GetOrder, GetTape, OrderStatus, ReadOnce, SendCommand, TapeLine
+
+router = APIRouter(prefix="/api/instruments", responses=REFUSALS)
+ANSWER_PATIENCE = 75.0
+
+
+@router.get("/{key}")
+async def instrument(request: Request, key: str) -> SetupForm:
+    """An instrument's set-up, as text and as data."""
+    stored = await _stored(request, key)
+    return _form(stored, load(stored.text))
+
+
+@router.post("", status_code=201)
+async def add(request: Request, body: NewInstrument) -> SetupSaved:
+    """A new instrument on a link: it only listens, until more is said."""
+    context = context_of(request)
+    taken = await run_in_threadpool(_known_keys, context)
+    try:
+        text = bare(body.link, body.name, taken)
+    except SetupError as error:
+        raise HTTPException(400, str(error)) from None
+    return await keep(context, text)
+
+
+@router.patch("/{key}")
+async def change(request: Request, key: str, body: SetupChange) -> SetupSaved:
+    """Change some keys of a set-up; its comments stay."""
+    stored = await _stored(request, key)
+    return await keep(context_of(request), _changed(stored.text, body.changes))
+
+
+@router.post("/{key}/copy", status_code=201)
+async def copy(request: Request, key: str) -> SetupSaved:
+    """Another instrument with the same set-up, under an id and a name of its own."""
+    context = context_of(request)
+    stored = await _stored(request, key)
+    taken = await run_in_threadpool(_known_keys, context)
+    everyone = await run_in_threadpool(_in_force, context)
+    channels = {c.id for one in everyone for c in load(one.text).channel}
+    return await keep(context, copied(stored.text, taken, channels))
+
+
+@router.get("/{key}/file")
+async def file(request: Request, key: str) -> Response:
+    """The set-up as a file."""
+    stored = await _stored(request, key)
+    headers = {"Content-Disposition": f'attachment; filename="{stored.key}.setup.toml"'}
+    return Response(stored.text, media_type="application/toml", headers=headers)
+
+
+@router.post("/{key}/preview")
+async def show_preview(request: Request, key: str, body: SetupChange) -> list[PreviewRow]:
+    """What a changed set-up would make of the last 200 messages. Nothing is kept."""
+    stored = await _stored(request, key)
+    setup = load(_changed(stored.text, body.changes))
+    # The bytes are those of the link as it is, not of the one it may be changed to.
+    address = load(stored.text).link.address
+    tape = (await answered(request, GetTape(last=2000, link=address))).tape
+    rows = await run_in_threadpool(preview, setup, [e for line in tape if (e := _event(line)) is not None])
+    return [
+        PreviewRow(at=row.at, message=row.message, fields=row.fields, why=row.why) for row in reversed(rows)
+    ]
+
+
+@router.post("/{key}/read", status_code=204)
+async def read_once(request: Request, key: str) -> None:
+    """Ask the instrument once, now."""
+    await answered(request, ReadOnce(instrument=key))
+
+
+@router.post("/{key}/command")
+async def command(request: Request, key: str, body: Command) -> OrderStatus:
+    """Send a command between two polls, and wait for its whole answer."""
+    hub = context_of(request).hub
+    known = hub.status.instruments if hub.status is not None else []
+    link = next((one.link for one in known if one.id == key), None)
+    if link is None:
+        raise HTTPException(404, f"There is no instrument “{key[:80]}” on the bench.")
+    order = (await answered(request, SendCommand(link=link, data=body.data, wait_ms=body.wait_ms))).order
+    assert order is not None
+    until = time.monotonic() + ANSWER_PATIENCE
+    while not order.done and time.monotonic() < until:
+        await asyncio.sleep(0.03)
+        order = (await answered(request, GetOrder(order=order.id))).order
+        assert order is not None
+    if order.why:
+        raise HTTPException(409, f"No answer could come. {order.why}")
+    return order
+
+
+def _event(line: TapeLine) -> Event | None:
+    if line.kind == "in":
+        return Received(line.at, line.text.encode("latin-1"))
+    if line.kind == "out":
+        by_hand = line.why.startswith("command/") or line.why.count("/") > 1 or line.why.endswith("/identity")
+        return Sent(line.at, line.text.encode("latin-1"), 0 if by_hand else 1, line.why)
+    return Opened(line.at, {}) if line.kind == "open" else None
+
+
+def _changed(text: str, changes: dict[str, Any]) -> str:
+    try:
+        return changed(text, changes)
+    except SetupError as error:
+        raise HTTPException(400, str(error)) from None
+
+
+def _form(stored: Stored, setup: Setup) -> SetupForm:
+    return SetupForm(
+        key=stored.key, version=stored.version, saved_at=stored.saved_at, text=stored.text, setup=setup
+    )
+
+
+async def _stored(request: Request, key: str) -> Stored:
+    everyone = await run_in_threadpool(_in_force, context_of(request))
+    found = next((one for one in everyone if one.key == key), None)
+    if found is None:
+        raise HTTPException(404, f"There is no instrument “{key[:80]}” in use.")
+    return found
+
+
+def _in_force(context: Context) -> list[Stored]:
+    with Session(context.engine) as session, session.begin():
+        return in_force(session, bench_id(session, context.bench))
+
+
+def _known_keys(context: Context) -> set[str]:
+    with Session(context.engine) as session, session.begin():
+        return known_keys(session, bench_id(session, context.bench))

@@ -1,0 +1,68 @@
+"""Ports: those there are, their labels, releasing them, and what is looked for on them."""
+
+from fastapi import APIRouter, Request
+
+from tidybench.web.bench_routes import REFUSALS
+from tidybench.web.context import answered
+from tidybench.web.models import PortLabel, PortOrder
+from tidybench.wire.messages import (
+    GetPorts,
+    GetSearch,
+    LabelPort,
+    PortInfo,
+    ReleasePort,
+    SearchStatus,
+    StartSearch,
+    StopSearch,
+    TakeBackPort,
+)
+
+router = APIRouter(prefix="/api", responses=REFUSALS)
+
+
+@router.get("/ports")
+async def ports(request: Request) -> list[PortInfo]:
+    """The serial ports as they are right now; the live socket's status has them too."""
+    return (await answered(request, GetPorts())).ports
+
+
+@router.post("/ports/label", status_code=204)
+async def label(request: Request, body: PortLabel) -> None:
+    """Give a port a label of one's own."""
+    await answered(request, LabelPort(name=body.name, label=body.label))
+
+
+@router.post("/ports/release", status_code=204)
+async def release(request: Request, body: PortOrder) -> None:
+    """Give a port up for another program."""
+    await answered(request, ReleasePort(link=body.link))
+
+
+@router.post("/ports/take-back", status_code=204)
+async def take_back(request: Request, body: PortOrder) -> None:
+    """Return to a released port."""
+    await answered(request, TakeBackPort(link=body.link))
+
+
+@router.post("/searches", status_code=201)
+async def start_search(request: Request, body: StartSearch) -> SearchStatus:
+    """Look for settings, addresses, talkers, or a whole cable."""
+    search = (await answered(request, body)).search
+    assert search is not None
+    return search
+
+
+@router.get("/searches/{number}")
+async def look(request: Request, number: int) -> SearchStatus:
+    """How a search goes."""
+    search = (await answered(request, GetSearch(search=number))).search
+    assert search is not None
+    return search
+
+
+@router.delete("/searches/{number}")
+async def stop(request: Request, number: int) -> SearchStatus:
+    """Stop a search; its ports are free then."""
+    search = (await answered(request, StopSearch(search=number))).search
+    assert search is not None
+    return search
