@@ -2,6 +2,10 @@ import { useEffect, useState } from "react";
 import { NavLink, Route, Routes } from "react-router";
 import styled from "styled-components";
 import { Bench } from "./bench/Bench";
+import { AddPage } from "./instruments/AddPage";
+import { InstrumentsPage } from "./instruments/InstrumentsPage";
+import { SetupPage } from "./instruments/SetupPage";
+import { SimulatedPage } from "./instruments/SimulatedPage";
 import { GlobalStyle } from "./look/GlobalStyle";
 import { type ThemeName, themes } from "./look/theme";
 import { useLive } from "./live/connection";
@@ -118,6 +122,7 @@ export function App() {
           <NavLink to="/" end>
             Bench
           </NavLink>
+          <NavLink to="/instruments">Instruments</NavLink>
           <NavLink to="/logbook">Logbook</NavLink>
         </nav>
         <Health />
@@ -130,6 +135,10 @@ export function App() {
       </Bar>
       <Routes>
         <Route path="/" element={<Bench theme={theme} />} />
+        <Route path="/instruments" element={<InstrumentsPage />} />
+        <Route path="/instruments/new" element={<AddPage />} />
+        <Route path="/instruments/:id" element={<SetupPage />} />
+        <Route path="/simulated" element={<SimulatedPage />} />
         <Route path="/logbook" element={<Logbook />} />
         <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
         <Route

@@ -9,6 +9,17 @@ export type Stage = Schemas["StageStatus"];
 export type RunStatus = Schemas["RunStatus"];
 export type TapeLine = Schemas["TapeLine"];
 export type LiveMessage = Schemas["LiveMessage"];
+export type Port = Schemas["PortInfo"];
+export type Setup = Schemas["Setup"];
+export type SetupForm = Schemas["SetupForm"];
+export type Link = Setup["link"];
+export type SerialPart = Schemas["SerialPart"];
+export type QueryPart = Schemas["QueryPart"];
+export type CommandPart = Schemas["CommandPart"];
+export type PreviewRow = Schemas["PreviewRow"];
+export type Search = Schemas["SearchStatus"];
+export type SearchRow = Schemas["SearchRow"];
+export type StartSearch = Schemas["StartSearch"];
 export type RunRow = Schemas["RunRow"];
 export type RunDetail = Schemas["RunDetail"];
 
@@ -43,3 +54,6 @@ export async function samplesFrom(address: string): Promise<ArrayBuffer> {
   if (!response.ok) throw new Error(sentence(await response.json().catch(() => null)));
   return response.arrayBuffer();
 }
+
+/** What a person is told of a failure. */
+export const said = (error: unknown): string => (error instanceof Error ? error.message : String(error));

@@ -1541,7 +1541,7 @@ export interface components {
         };
         /**
          * SetupForm
-         * @description A set-up as text and as data.
+         * @description A set-up as text and as data: whole, and only what its text gives.
          */
         SetupForm: {
             /** Key */
@@ -1553,6 +1553,10 @@ export interface components {
             /** Text */
             text: string;
             setup: components["schemas"]["Setup"];
+            /** Given */
+            given: {
+                [key: string]: unknown;
+            };
         };
         /**
          * SetupInfo

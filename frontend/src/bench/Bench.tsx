@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { VisuallyHidden } from "react-aria-components";
-import { useSearchParams } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import styled from "styled-components";
 import type { RunStatus, Status } from "../api/client";
 import { clock } from "../look/format";
@@ -8,7 +8,7 @@ import type { Theme } from "../look/theme";
 import { connection, useLive } from "../live/connection";
 import { Chip } from "../parts/Button";
 import { useKeys } from "../parts/useKeys";
-import { AddInstrument } from "./AddInstrument";
+import { Tape } from "../tape/Tape";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { LaneStack } from "./LaneStack";
 import type { LaneMark, LaneView } from "./Lane";
@@ -16,7 +16,6 @@ import { type LaneChannel, lanesOf, patienceOf, within } from "./lanes";
 import { NothingYet } from "./NothingYet";
 import { RunStrip } from "./RunStrip";
 import { BeginWindow, EndWindow, MarkWindow } from "./RunWindows";
-import { TapePanel } from "./TapePanel";
 
 const Page = styled.main`
   display: grid;
@@ -93,14 +92,13 @@ export function Bench({ theme }: { theme: Theme }) {
 function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   const live = useLive();
   const [address, setAddress] = useSearchParams();
-  const [open, setOpen] = useState<"" | "begin" | "mark" | "end" | "add">(() =>
+  const [open, setOpen] = useState<"" | "begin" | "mark" | "end">(() =>
     address.has("begin") && !status.run ? "begin" : "",
   );
   useEffect(() => {
     if (address.has("begin")) setAddress({}, { replace: true });
   }, [address, setAddress]);
-  const [old, setOld] = useState<string | undefined>();
-  const [addPort, setAddPort] = useState<string | undefined>();
+  const go = useNavigate();
   const [chosen, setChosen] = useState(() => Number(localStorage.getItem(KEPT) ?? 1) % WINDOWS.length);
   const [frozen, setFrozen] = useState<number | null>(null);
   const [tall, setTall] = useState(false);
@@ -148,11 +146,6 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
     "]": () => choose(Math.min(WINDOWS.length - 1, chosen + 1)),
     Escape: () => setFrozen(null),
   });
-  const add = (port?: string): void => {
-    setOld(undefined);
-    setAddPort(port);
-    setOpen("add");
-  };
   return (
     <Page>
       <VisuallyHidden elementType="h1">Bench</VisuallyHidden>
@@ -180,18 +173,10 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
         />
       </div>
       {status.instruments.length === 0 ? (
-        <NothingYet onAdd={add} />
+        <NothingYet ports={status.ports} onAdd={() => void go("/instruments/new")} />
       ) : (
         <Body>
-          <InstrumentColumn
-            instruments={status.instruments}
-            stale={!here}
-            onAdd={() => add()}
-            onChange={(text) => {
-              setOld(text);
-              setOpen("add");
-            }}
-          />
+          <InstrumentColumn instruments={status.instruments} stale={!here} />
           <Right>
             <LaneStack
               lanes={lanes}
@@ -227,14 +212,22 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
                 </Controls>
               }
             />
-            <TapePanel instruments={status.instruments} tall={tall} onTall={() => setTall((old) => !old)} />
+            <Tape
+              instruments={status.instruments}
+              roomy={tall}
+              style={{ height: tall ? "46vh" : 128 }}
+              more={
+                <Chip onPress={() => setTall((old) => !old)} aria-expanded={tall}>
+                  {tall ? "less" : "more"}
+                </Chip>
+              }
+            />
           </Right>
         </Body>
       )}
       {open === "begin" && <BeginWindow onClose={() => setOpen("")} onBegun={() => setEnded(null)} />}
       {open === "mark" && run && <MarkWindow onClose={() => setOpen("")} />}
       {open === "end" && run && <EndWindow run={run} onClose={() => setOpen("")} />}
-      {open === "add" && <AddInstrument port={addPort} old={old} onClose={() => setOpen("")} />}
     </Page>
   );
 }

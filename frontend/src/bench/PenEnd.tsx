@@ -245,10 +245,12 @@ function write(channel: LaneChannel, shown: Shown, cell: { digits: HTMLElement; 
   const text = good ? figure(shown.value, channel.decimals) : "–";
   if (cell.digits.textContent !== text) cell.digits.textContent = text;
   const where = good ? within(shown.value, channel) : "none";
-  const out = where === "below" || where === "above" || !good;
+  // What never was there is not missing yet.
+  const never = !good && shown.stale && Number.isNaN(shown.value) && shown.quality === 0;
+  const out = where === "below" || where === "above" || (!good && !never);
   const limits = limitWords(channel);
   const words = !good
-    ? qualityWords(shown.quality) || "no sample"
+    ? qualityWords(shown.quality) || (never ? "no sample yet" : "no sample")
     : where === "above" || where === "below"
       ? `${where} ${where === "above" ? channel.high : channel.low}`
       : limits;

@@ -1,26 +1,15 @@
 import { cleanup, render, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import type { Instrument, Stage, Status } from "../api/client";
+import { MemoryRouter, useLocation } from "react-router";
+import type { Stage, Status } from "../api/client";
+import { instrument, serve, stage, well } from "../fixtures.test-setup";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { RunStrip } from "./RunStrip";
 import { BeginWindow, EndWindow, remember } from "./RunWindows";
 
-const stage = (name: Stage["name"], state: Stage["state"] = "passing", words = "", sentence = "All well."): Stage => ({
-  name, state, words, sentence,
-}); // prettier-ignore
-
-const well = (): Stage[] => [
-  stage("Port"), stage("Bytes"), stage("Messages"), stage("Readings"), stage("Channels"),
-]; // prettier-ignore
-
-const instrument = (stages: Stage[] = well()): Instrument => ({
-  id: "loop-flow-meter", name: "Loop flow meter", talks: "when asked", link: "port 3", settings: "9600 8-N-1",
-  asked_per_s: 5, messages_per_s: 5, answer_ms: 29, stages, simulated: false,
-}); // prettier-ignore
-
 const status = (run: Partial<NonNullable<Status["run"]>> | null): Status => ({
-  at: 0, session: "s", pid: 1, instruments: [instrument()], released: [],
+  at: 0, session: "s", pid: 1, instruments: [instrument()], ports: [],
   channels: [{ number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60, high: 165 }],
   disk: { free_bytes: 1e11, hours_left: 5040 },
   run: run && {
@@ -43,22 +32,6 @@ function strip(of: Status, verdict: { out: string[]; known: boolean } = { out: [
       onEnd={nothing}
     />,
   );
-}
-
-/** Answers of the web server, by method and path. */
-function serve(answers: Record<string, { status: number; body: unknown }>): { sent: unknown[] } {
-  const sent: unknown[] = [];
-  vi.stubGlobal("fetch", async (request: Request) => {
-    const text = await request.text();
-    if (text) sent.push(JSON.parse(text));
-    const answer = answers[`${request.method} ${new URL(request.url).pathname}`] ?? {
-      status: 404,
-      body: { detail: "?" },
-    };
-    const body = answer.status === 204 ? null : JSON.stringify(answer.body);
-    return new Response(body, { status: answer.status, headers: { "Content-Type": "application/json" } });
-  });
-  return { sent };
 }
 
 beforeEach(() => localStorage.clear());
@@ -94,9 +67,19 @@ describe("the run strip", () => {
   });
 });
 
+function Where() {
+  const { pathname, search } = useLocation();
+  return <output data-testid="where">{pathname + search}</output>;
+}
+
 describe("instruments", () => {
   const column = (stages: Stage[]): void => {
-    render(<InstrumentColumn instruments={[instrument(stages)]} onAdd={nothing} onChange={nothing} />);
+    render(
+      <MemoryRouter>
+        <InstrumentColumn instruments={[instrument({ stages })]} />
+        <Where />
+      </MemoryRouter>,
+    );
   };
 
   it("shows the rate while all is well", () => {
@@ -105,32 +88,26 @@ describe("instruments", () => {
     expect(screen.getAllByRole("button", { name: /: passing$/ })).toHaveLength(5);
   });
 
-  it("names the first stage that has stopped, and opens its evidence", async () => {
+  it("names the first stage that has stopped, and opens that stage", async () => {
     const stages = well();
     stages[1] = stage("Bytes", "stopped", "silent", "No bytes for 12 s. The port is open. Check power.");
     column(stages);
     expect(screen.getByText("silent")).toBeTruthy();
     await userEvent.click(screen.getByRole("button", { name: "Bytes: stopped, silent" }));
-    expect(screen.getByRole("dialog", { name: "Loop flow meter" })).toBeTruthy();
-    expect(screen.getByText(/Check power/)).toBeTruthy();
+    expect(screen.getByTestId("where").textContent).toBe("/instruments/loop-flow-meter?stage=Bytes");
   });
 
-  it("offers to take back a port that was released", async () => {
-    const { sent } = serve({ "POST /api/ports/take-back": { status: 204, body: null } });
-    column([stage("Port", "stopped", "released"), ...well().slice(1)]);
-    await userEvent.click(screen.getByRole("button", { name: "Port: stopped, released" }));
-    await userEvent.click(screen.getByRole("button", { name: "Take the port back" }));
-    expect(sent).toEqual([{ link: "port 3" }]);
-  });
-
-  it("says why an instrument cannot be removed", async () => {
+  it("offers a single reading where nothing is asked on a grid, and says why none comes", async () => {
     serve({
-      "DELETE /api/setups/loop-flow-meter": { status: 409, body: { detail: "A run is on. End it first." } },
+      "POST /api/instruments/loop-flow-meter/read": { status: 409, body: { detail: "It cannot be asked." } },
     });
-    column(well());
-    await userEvent.click(screen.getByRole("button", { name: "Port: passing" }));
-    await userEvent.click(screen.getByRole("button", { name: "Remove" }));
-    expect((await screen.findByRole("alert")).textContent).toBe("A run is on. End it first.");
+    render(
+      <MemoryRouter>
+        <InstrumentColumn instruments={[instrument({ asked_per_s: null })]} />
+      </MemoryRouter>,
+    );
+    await userEvent.click(screen.getByRole("button", { name: "read once" }));
+    expect((await screen.findByRole("alert")).textContent).toBe("It cannot be asked.");
   });
 });
 

@@ -5,8 +5,6 @@ import type { ReactElement } from "react";
 import { MemoryRouter, Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { RunDetail, RunRow } from "../api/client";
-import { AddInstrument } from "../bench/AddInstrument";
-import { NothingYet } from "../bench/NothingYet";
 import { themes } from "../look/theme";
 import { Logbook } from "./Logbook";
 import { RunPage } from "./RunPage";
@@ -157,50 +155,5 @@ describe("one run", () => {
     serve({ "/api/runs/1": { status: 404, body: { detail: "The logbook has no such run." } } });
     show(page, "/logbook/1");
     expect((await screen.findByRole("alert")).textContent).toBe("The logbook has no such run.");
-  });
-});
-
-describe("nothing connected", () => {
-  it("shows the ports as they are, each with its first step", async () => {
-    serve({
-      "/api/ports": { body: [{ name: "/dev/ttyUSB0", device: "/dev/ttyUSB0", description: "blue adapter" }] },
-    });
-    const add = vi.fn();
-    show(<NothingYet onAdd={add} />);
-    expect(await screen.findByText("blue adapter")).toBeTruthy();
-    await userEvent.click(screen.getByRole("button", { name: "Add an instrument here" }));
-    expect(add).toHaveBeenCalledWith("/dev/ttyUSB0");
-  });
-
-  it("says what to do when there is no port at all", async () => {
-    serve({ "/api/ports": { body: [] } });
-    show(<NothingYet onAdd={() => undefined} />);
-    expect(await screen.findByText("There is no serial port.")).toBeTruthy();
-  });
-});
-
-describe("a set-up", () => {
-  it("begins with the chosen port, and shows every sentence about what is wrong", async () => {
-    serve({
-      "/api/setups": { status: 400, body: { detail: "link.bawd: there is no such key.\nquery: missing." } },
-    });
-    show(<AddInstrument port="/dev/ttyS7" onClose={() => undefined} />);
-    expect((screen.getByLabelText("Set-up (TOML)") as HTMLTextAreaElement).value).toContain(
-      'port = "/dev/ttyS7"',
-    );
-    await userEvent.click(screen.getByRole("button", { name: "Keep and connect" }));
-    expect((await screen.findByRole("alert")).textContent).toBe(
-      "link.bawd: there is no such key.\nquery: missing.",
-    );
-  });
-
-  it("says when it is kept but not in force yet", async () => {
-    const sentence = "Kept as version 2, not in force yet: A run is on.";
-    serve({ "/api/setups": { status: 201, body: { key: "x", version: 2, in_force: false, sentence } } });
-    const closed = vi.fn();
-    show(<AddInstrument old="[instrument]" onClose={closed} />);
-    await userEvent.click(screen.getByRole("button", { name: "Keep and connect" }));
-    expect(await screen.findByText(sentence)).toBeTruthy();
-    expect(closed).not.toHaveBeenCalled();
   });
 });

@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { laneHeights, lanesOf, limitWords, patienceOf, within } from "../bench/lanes";
 import { hex, pieces } from "../parts/ControlText";
+import { stage } from "../fixtures.test-setup";
 import { firstFault } from "../parts/ReadingPath";
 import { count, elapsed, figure, hours, length, qualityWords } from "./format";
 import { themes } from "./theme";
@@ -76,13 +77,14 @@ describe("lanes", () => {
 });
 
 describe("the reading path", () => {
-  const stage = (state: "passing" | "losses" | "stopped", words: string) => ({
-    name: "Bytes" as const, state, words, sentence: "",
-  }); // prettier-ignore
   it("names what is stopped before what has losses", () => {
-    const found = firstFault([stage("passing", ""), stage("losses", "2 late"), stage("stopped", "silent")]);
+    const found = firstFault([
+      stage("Bytes"),
+      stage("Bytes", "losses", "2 late"),
+      stage("Bytes", "stopped", "silent"),
+    ]);
     expect(found?.words).toBe("silent");
-    expect(firstFault([stage("passing", "")])).toBeNull();
+    expect(firstFault([stage("Bytes")])).toBeNull();
   });
 });
 

@@ -278,7 +278,8 @@ def _messages(facts: Facts) -> Stage:
             "Messages",
             "losses",
             f"{counts.missed} missed",
-            f"{counts.missed} polls were missed: the link was busy when they were due. Ask less often.",
+            f"{counts.missed} poll{'s were' if counts.missed > 1 else ' was'} missed: the link was busy when due, with another "
+            "query or a command. Ask less often if that goes on.",
         )
     answers = f", answers in {counts.answer_time / 1000:.0f} ms" if facts.asked and counts.answer_time else ""
     sealed = "" if facts.check == "none" else ", checksums right"
@@ -309,7 +310,7 @@ def _late(facts: Facts) -> Stage:
         "Messages",
         state,
         f"{counts.late} late",
-        f"{counts.late} replies came late, up to {worst:.0f} ms after the query; it is given up "
+        f"{counts.late} repl{'ies' if counts.late > 1 else 'y'} came late, up to {worst:.0f} ms after the query; it is given up "
         f"after {facts.give_up_s * 1000:.0f} ms. Give it more time: {better:.0f} ms would do.",
         "give it more time",
     )
@@ -357,10 +358,10 @@ def _readings(facts: Facts) -> Stage:
     if counts.same >= STUCK:
         return Stage(
             "Readings",
-            "losses",
-            "stuck",
-            f"The last {counts.same} messages are alike to the last digit. A real reading moves a little: is the "
-            "instrument on hold, or its sensor unplugged?",
+            "passing",
+            "",
+            f"The last {counts.same} messages were understood, and are alike to the last digit. If this reading "
+            "should move: is the instrument on hold, or its sensor unplugged?",
         )
     return Stage("Readings", "passing", "", f"The last {counts.recent_count} messages were understood.")
 

@@ -2,6 +2,7 @@
 
 import asyncio
 import time
+import tomllib
 from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request, Response
@@ -133,7 +134,12 @@ def _changed(text: str, changes: dict[str, Any]) -> str:
 
 def _form(stored: Stored, setup: Setup) -> SetupForm:
     return SetupForm(
-        key=stored.key, version=stored.version, saved_at=stored.saved_at, text=stored.text, setup=setup
+        key=stored.key,
+        version=stored.version,
+        saved_at=stored.saved_at,
+        text=stored.text,
+        setup=setup,
+        given=tomllib.loads(stored.text),
     )
 
 

@@ -90,13 +90,14 @@ class SetupBody(BaseModel):
 
 
 class SetupForm(BaseModel):
-    """A set-up as text and as data."""
+    """A set-up as text and as data: whole, and only what its text gives."""
 
     key: str
     version: int
     saved_at: int
     text: str
     setup: Setup
+    given: dict[str, Any]
 
 
 class SetupChange(BaseModel):

@@ -12,10 +12,13 @@ ParitySeen = Literal["even", "odd", "mark"]
 
 
 def unprintable_share(data: bytes) -> float:
-    """The share (0 to 1) of bytes that no text has; 0 for no bytes."""
+    """The share (0 to 1) of bytes that no text has; 0 for no bytes. Marks of a message (NUL, STX and so
+    on) count as text as long as they are few: a wrong baud rate makes many of them."""
     if not data:
         return 0.0
-    return sum(byte not in _TEXT and byte not in _MESSAGE_MARKS for byte in data) / len(data)
+    marks = sum(byte in _MESSAGE_MARKS for byte in data)
+    odd = sum(byte not in _TEXT and byte not in _MESSAGE_MARKS for byte in data)
+    return (odd + (marks if marks > len(data) / 4 else 0)) / len(data)
 
 
 def parity_seen(data: bytes) -> ParitySeen | None:

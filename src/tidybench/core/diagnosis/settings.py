@@ -101,11 +101,11 @@ def _judge_text(settings: Settings, data: bytes) -> Finding:
     ends = len(re.findall(rb"\r\n|\r|\n|\x03", data))
     if ends:
         score += 0.2
-        reasons.append(f"{ends} line ends")
+        reasons.append(f"{ends} line end{'s' if ends > 1 else ''}")
     sealed = sum(nmea(line) is not None for line in lines)
     if sealed:
         score += 0.3
-        reasons.append(f"{sealed} checksums come out right")
+        reasons.append(f"{sealed} checksum{'s come' if sealed > 1 else ' comes'} out right")
     if any(_NUMBER.search(line) for line in lines):
         score += 0.15
         reasons.append("numbers in it")

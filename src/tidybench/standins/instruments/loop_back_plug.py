@@ -9,6 +9,10 @@ class LoopBackPlug(Device):
     name = "loop-back-plug"
     title = "Loop-back plug"
 
+    @classmethod
+    def can_show(cls) -> tuple[str, ...]:
+        return ("unplugged", "silent", "garbled")
+
     def _listen(self, data: bytes) -> None:
         if "silent" in self.faults:
             return

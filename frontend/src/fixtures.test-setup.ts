@@ -1,0 +1,43 @@
+/** What several tests of the interface need: an instrument, its stages, a web server's answers. */
+
+import { vi } from "vitest";
+import type { Instrument, Port, Stage } from "./api/client";
+
+export const stage = (
+  name: Stage["name"],
+  state: Stage["state"] = "passing",
+  words = "",
+  sentence = "All well.",
+  offer: Stage["offer"] = "",
+): Stage => ({ name, state, words, sentence, offer, figures: "" });
+
+export const well = (): Stage[] => [
+  stage("Port"), stage("Bytes"), stage("Messages"), stage("Readings"), stage("Channels"),
+]; // prettier-ignore
+
+export const instrument = (more: Partial<Instrument> = {}): Instrument => ({
+  id: "loop-flow-meter", name: "Loop flow meter", talks: "when asked", link: "port 3", kind: "serial",
+  settings: "9600 8-N-1", sends_end: "\r", asked_per_s: 5, has_queries: true, messages_per_s: 5, answer_ms: 29,
+  stages: well(), simulated: false, released: false, modem: null, identity: null, ...more,
+}); // prettier-ignore
+
+export const port = (name: string, more: Partial<Port> = {}): Port => ({
+  name, device: name, label: "", description: "serial port", maker: "", product: "", usb_ids: "", serial_number: "",
+  place: "", holder: "", remedy: "", used_by: [], simulated: false, ...more,
+}); // prettier-ignore
+
+/** Answers of the web server, by method and path. */
+export function serve(answers: Record<string, { status: number; body: unknown }>): { sent: unknown[] } {
+  const sent: unknown[] = [];
+  vi.stubGlobal("fetch", async (request: Request) => {
+    const text = await request.text();
+    if (text) sent.push(JSON.parse(text));
+    const answer = answers[`${request.method} ${new URL(request.url).pathname}`] ?? {
+      status: 404,
+      body: { detail: "?" },
+    };
+    const body = answer.status === 204 ? null : JSON.stringify(answer.body);
+    return new Response(body, { status: answer.status, headers: { "Content-Type": "application/json" } });
+  });
+  return { sent };
+}

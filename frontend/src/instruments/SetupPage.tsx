@@ -1,0 +1,400 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import styled from "styled-components";
+import {
+  api,
+  got,
+  type Instrument,
+  type PreviewRow,
+  said,
+  type Setup,
+  type SetupForm,
+  type Stage,
+} from "../api/client";
+import { useLive } from "../live/connection";
+import { Button, Chip } from "../parts/Button";
+import { ControlText, hex } from "../parts/ControlText";
+import { endName } from "../parts/escapes";
+import { firstFault } from "../parts/ReadingPath";
+import { Entry } from "../parts/Select";
+import { Actions, Trouble, Window } from "../parts/Window";
+import { Tape } from "../tape/Tape";
+import { useTapeLines } from "../tape/useTapeLines";
+import { duplicate, how, readOnce, releaseOrTakeBack, remove } from "./actions";
+import { changesOf } from "./draft";
+import { MessagesStage } from "./MessagesStage";
+import { type Helper, PortStage } from "./PortStage";
+import { ReadingsStage } from "./ReadingsStage";
+import { SetupText } from "./SetupText";
+import { StageCard } from "./StageCard";
+
+const Page = styled.main`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 372px;
+  gap: 12px;
+  padding: 0 12px 12px;
+  height: calc(100dvh - 44px);
+  min-height: 560px;
+  @media (max-width: 980px) {
+    grid-template-columns: minmax(0, 1fr);
+    height: auto;
+  }
+`;
+
+const Left = styled.div`
+  min-width: 0;
+  overflow-y: auto;
+  display: grid;
+  gap: 9px;
+  align-content: start;
+  padding: 0 2px 12px 0;
+  .top {
+    position: sticky;
+    top: 0;
+    z-index: 2;
+    background: var(--ground);
+    padding: 6px 0 6px 6px;
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 8px 12px;
+  }
+  h1 {
+    font-size: 22px;
+    overflow-wrap: anywhere;
+  }
+  .state {
+    color: var(--quiet);
+    flex: 1 1 160px;
+    min-width: 0;
+  }
+  .acts {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+    padding-left: 38px;
+  }
+`;
+
+const Export = styled.a`
+  display: inline-flex;
+  align-items: center;
+  min-height: 26px;
+  padding: 0 8px;
+  border-radius: 6px;
+  border: 1px solid var(--hairline);
+  background: var(--panel);
+  color: var(--ink);
+  font-weight: 600;
+  font-size: 12.5px;
+  text-decoration: none;
+`;
+
+const STAGES = ["Port", "Bytes", "Messages", "Readings", "Channels"] as const;
+
+export interface StageProps {
+  setup: Setup;
+  change: (changes: Partial<Setup>) => void;
+  instrument: Instrument | undefined;
+}
+
+/** The set-up of an instrument: its reading path, with the settings of each stage and their evidence. */
+export function SetupPage() {
+  const key = useParams().id ?? "";
+  const form = useQuery({
+    queryKey: ["instrument", key],
+    queryFn: () => got(api.GET("/api/instruments/{key}", { params: { path: { key } } })),
+    retry: false,
+  });
+  if (form.isError)
+    return (
+      <p style={{ padding: 40 }} role="alert">
+        {form.error.message} <a href="/instruments">All instruments</a>
+      </p>
+    );
+  if (!form.data) return <p style={{ padding: 40, color: "var(--quiet)" }}>Fetching the set-up …</p>;
+  return <Form key={`${key} ${form.data.version}`} form={form.data} />;
+}
+
+function Form({ form }: { form: SetupForm }) {
+  const live = useLive();
+  const go = useNavigate();
+  const client = useQueryClient();
+  const [address, setAddress] = useSearchParams();
+  const [draft, setDraft] = useState<Setup>(form.setup);
+  const [helper, setHelper] = useState<Helper>("");
+  const [trouble, setTrouble] = useState("");
+  const [kept, setKept] = useState(() => {
+    const sentence = sessionStorage.getItem(KEPT + form.key) ?? "";
+    sessionStorage.removeItem(KEPT + form.key);
+    return sentence;
+  });
+  const [asText, setAsText] = useState(false);
+  const [renaming, setRenaming] = useState<string | null>(null);
+  const instrument = live.status?.instruments.find((one) => one.id === form.key);
+  const stages = instrument?.stages ?? [];
+  const fault = firstFault(stages);
+  const open = address.get("stage") ?? "Messages";
+  const changes = useMemo(() => changesOf(form, draft), [form, draft]);
+  const dirty = Object.keys(changes).length > 0;
+  const preview = usePreview(form.key, changes, open === "Readings" || open === "Messages");
+
+  const change = (part: Partial<Setup>): void => {
+    setKept("");
+    setDraft((old) => ({ ...old, ...part }));
+  };
+  const attempt = (act: () => Promise<unknown>): void => {
+    setTrouble("");
+    act().catch((error: unknown) => setTrouble(said(error)));
+  };
+  const save = (what: Record<string, unknown>): void =>
+    attempt(async () => {
+      const saved = await got(
+        api.PATCH("/api/instruments/{key}", { params: { path: { key: form.key } }, body: { changes: what } }),
+      );
+      setKept(saved.sentence);
+      sessionStorage.setItem(KEPT + form.key, saved.sentence);
+      await client.invalidateQueries({ queryKey: ["instrument", form.key] });
+    });
+  const offer = (stage: Stage): void => {
+    if (stage.offer === "work out the settings") {
+      setAddress({ stage: "Port" }, { replace: true });
+      setHelper("settings");
+    } else if (stage.offer === "take the port back" && instrument)
+      attempt(() => releaseOrTakeBack(instrument));
+    else if (stage.offer === "remove the echo") save({ link: { echo: true } });
+    else if (stage.offer === "give it more time")
+      change({
+        query: draft.query.map((query) => ({
+          ...query,
+          give_up_after_s: better(stage, query.give_up_after_s),
+        })),
+      });
+  };
+  const stageOf = (name: Stage["name"]): Stage =>
+    stages.find((one) => one.name === name) ?? {
+      name, state: "nothing", words: "", sentence: "Not connected.", offer: "", figures: "",
+    }; // prettier-ignore
+  const part = { setup: draft, change, instrument };
+  const stopped = stages.findIndex((one) => one.state === "stopped");
+  const bodies: Record<Stage["name"], [string, React.ReactNode]> = {
+    Port: [
+      instrument ? `${instrument.link}, ${instrument.settings}` : "",
+      <PortStage
+        key="port"
+        {...part}
+        ports={live.status?.ports ?? []}
+        helper={helper}
+        onHelper={setHelper}
+        save={save}
+      />,
+    ],
+    Bytes: ["", <Bytes key="bytes" instrument={instrument} />],
+    Messages: [
+      instrument ? `${how(instrument)}; a message ends with ${endName(draft.framing.terminator)}` : "",
+      <MessagesStage key="messages" {...part} />,
+    ],
+    Readings: [
+      preview.trouble ? "the patterns cannot be used yet" : "",
+      <ReadingsStage key="readings" {...part} rows={preview.rows} />,
+    ],
+    Channels: [
+      draft.channel.map((channel) => channel.name).join(", ") || "none yet",
+      <Channels key="channels" setup={draft} onText={() => setAsText(true)} />,
+    ],
+  };
+  return (
+    <Page>
+      <Left>
+        <div className="top">
+          <h1>{form.setup.instrument.name}</h1>
+          <span className="state" role="status">
+            {kept ||
+              (fault ? `${fault.name}: ${fault.words}` : instrument ? "all passing" : "not on the bench")}
+          </span>
+          {instrument && (
+            <Button onPress={() => attempt(() => releaseOrTakeBack(instrument))}>
+              {instrument.released ? "Take the port back" : "Release the port"}
+            </Button>
+          )}
+          {dirty && <Button onPress={() => setDraft(form.setup)}>Discard</Button>}
+          <Button $kind="bright" isDisabled={!dirty} onPress={() => save(changes)}>
+            Save
+          </Button>
+        </div>
+        {(trouble || (dirty && preview.trouble)) && (
+          <div style={{ paddingLeft: 32 }}>
+            <Trouble>{trouble || preview.trouble}</Trouble>
+          </div>
+        )}
+        {STAGES.map((name, index) => (
+          <StageCard
+            key={name}
+            stage={stageOf(name)}
+            summary={bodies[name][0]}
+            open={open === name}
+            broken={stopped >= 0 && index > stopped}
+            onOpen={() => setAddress({ stage: open === name ? "none" : name }, { replace: true })}
+          >
+            {stageOf(name).offer && (
+              <div>
+                <Button $kind="bright" style={{ minHeight: 32 }} onPress={() => offer(stageOf(name))}>
+                  {OFFERS[stageOf(name).offer ?? ""]}
+                </Button>
+              </div>
+            )}
+            {bodies[name][1]}
+          </StageCard>
+        ))}
+        <div className="acts">
+          <Chip onPress={() => setRenaming(form.setup.instrument.name)}>rename</Chip>
+          {instrument?.has_queries && (
+            <Chip onPress={() => attempt(() => readOnce(form.key))}>read once</Chip>
+          )}
+          <Chip
+            onPress={() =>
+              attempt(async () => void go(`/instruments/${await duplicate(form.key)}?stage=Port`))
+            }
+          >
+            duplicate
+          </Chip>
+          <Export href={`/api/instruments/${form.key}/file`} download>
+            export
+          </Export>
+          <Chip onPress={() => setAsText(true)}>as text</Chip>
+          <Chip
+            onPress={() =>
+              attempt(async () => {
+                const text = await remove(form.key);
+                void go("/instruments", { state: { removed: { name: form.setup.instrument.name, text } } });
+              })
+            }
+          >
+            remove
+          </Chip>
+        </div>
+      </Left>
+      <Tape
+        instruments={instrument ? [instrument] : []}
+        only={instrument}
+        roomy
+        style={{ marginTop: 2, minHeight: 320 }}
+      />
+      {asText && (
+        <SetupText
+          text={form.text}
+          onClose={() => setAsText(false)}
+          onSaved={(saved, sentence) => {
+            setAsText(false);
+            sessionStorage.setItem(KEPT + saved, sentence);
+            void client.invalidateQueries({ queryKey: ["instrument", saved] });
+            if (saved !== form.key) void go(`/instruments/${saved}`);
+          }}
+        />
+      )}
+      {renaming !== null && (
+        <Window title="Rename" open onClose={() => setRenaming(null)}>
+          <Entry label="Name" value={renaming} onChange={setRenaming} />
+          <p style={{ color: "var(--quiet)" }}>Its id stays {form.key}: earlier runs are still its own.</p>
+          <Actions>
+            <Button onPress={() => setRenaming(null)}>Cancel</Button>
+            <Button
+              $kind="bright"
+              isDisabled={!renaming.trim()}
+              onPress={() => {
+                save({ instrument: { name: renaming.trim() } });
+                setRenaming(null);
+              }}
+            >
+              Rename
+            </Button>
+          </Actions>
+        </Window>
+      )}
+    </Page>
+  );
+}
+
+const KEPT = "tidybench-kept-";
+const OFFERS: Record<string, string> = {
+  "work out the settings": "Work out the settings",
+  "take the port back": "Take the port back",
+  "give it more time": "Give it more time",
+  "remove the echo": "Remove the echo",
+};
+
+/** The time that the sentence about late replies says would do, in seconds. */
+function better(stage: Stage, now: number): number {
+  const found = /(\d+) ms would do/.exec(stage.sentence);
+  return found ? Math.max(now, Number(found[1]) / 1000) : now * 2;
+}
+
+/** What the draft would make of the messages that have come. */
+function usePreview(
+  key: string,
+  changes: Record<string, unknown>,
+  wanted: boolean,
+): { rows: PreviewRow[]; trouble: string } {
+  const text = JSON.stringify(changes);
+  const [late, setLate] = useState(text);
+  useEffect(() => {
+    const timer = setTimeout(() => setLate(text), 250);
+    return () => clearTimeout(timer);
+  }, [text]);
+  const found = useQuery({
+    queryKey: ["preview", key, late],
+    queryFn: () =>
+      got(
+        api.POST("/api/instruments/{key}/preview", {
+          params: { path: { key } },
+          body: { changes: JSON.parse(late) as Record<string, unknown> },
+        }),
+      ),
+    refetchInterval: 1000,
+    enabled: wanted,
+    retry: false,
+    placeholderData: (old) => old,
+  });
+  return { rows: found.data ?? [], trouble: found.isError ? found.error.message : "" };
+}
+
+/** The newest bytes, as text and in hexadecimal. */
+function Bytes({ instrument }: { instrument: Instrument | undefined }) {
+  const { lines } = useTapeLines(instrument?.link ?? "", "in", "");
+  const newest = lines
+    .slice(-12)
+    .map((line) => line.text)
+    .join("")
+    .slice(-64);
+  if (!instrument || !newest) return null;
+  return (
+    <div style={{ display: "grid", gap: 6, fontSize: 13, overflowWrap: "anywhere" }}>
+      <div style={{ fontFamily: "monospace" }}>
+        <ControlText text={newest} />
+      </div>
+      <div style={{ fontFamily: "monospace", color: "var(--quiet)" }}>{hex(newest)}</div>
+    </div>
+  );
+}
+
+function Channels({ setup, onText }: { setup: Setup; onText: () => void }) {
+  return (
+    <>
+      {setup.channel.map((channel) => (
+        <p key={channel.id}>
+          <b>{channel.name}</b>
+          {channel.unit && `, ${channel.unit}`}: field {channel.field} × {channel.scale} + {channel.offset}
+          {channel.limits.low != null || channel.limits.high != null
+            ? `, limits ${channel.limits.low ?? "none"} to ${channel.limits.high ?? "none"}`
+            : ""}
+        </p>
+      ))}
+      <div>
+        <Button style={{ minHeight: 32 }} onPress={onText}>
+          Edit channels as text
+        </Button>
+      </div>
+    </>
+  );
+}

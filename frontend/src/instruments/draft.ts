@@ -1,0 +1,56 @@
+/** A set-up being changed: what differs from the one kept, as the server's changes. */
+
+import type { Setup, SetupForm } from "../api/client";
+
+type Table = Record<string, unknown>;
+
+const same = (a: unknown, b: unknown): boolean => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
+const isTable = (value: unknown): value is Table =>
+  typeof value === "object" && value !== null && !Array.isArray(value);
+
+/** The keys of a table that differ; those that are empty now are taken away. */
+function tableChanges(old: Table, now: Table): Table {
+  const out: Table = {};
+  for (const key of new Set([...Object.keys(old), ...Object.keys(now)])) {
+    if (!same(old[key], now[key])) out[key] = now[key] ?? null;
+  }
+  return out;
+}
+
+/** One item of a list as its text should give it: what it gave, and what is new. */
+function item(given: unknown, old: unknown, now: Table): Table {
+  if (!isTable(given) || !isTable(old)) return now;
+  const changes = tableChanges(old, now);
+  return Object.fromEntries(Object.entries({ ...given, ...changes }).filter(([, value]) => value !== null));
+}
+
+/** What to send to have `draft` kept in place of the form's set-up; empty where nothing differs. */
+export function changesOf(form: SetupForm, draft: Setup): Table {
+  const old = form.setup as unknown as Table;
+  const now = draft as unknown as Table;
+  const out: Table = {};
+  for (const key of Object.keys(now)) {
+    const before = old[key];
+    const after = now[key];
+    if (same(before, after)) continue;
+    if (Array.isArray(after)) {
+      const given = form.given[key];
+      out[key] = after.map((one: Table) => {
+        const at = Array.isArray(before)
+          ? before.findIndex((other: Table) => (one.id ? other.id === one.id : false))
+          : -1;
+        const index = at >= 0 ? at : after.indexOf(one);
+        return item(
+          Array.isArray(given) ? given[index] : undefined,
+          Array.isArray(before) ? before[index] : undefined,
+          one,
+        );
+      });
+    } else if (isTable(after) && isTable(before) && after.kind === before.kind) {
+      out[key] = tableChanges(before, after);
+    } else if (isTable(after)) {
+      out[key] = Object.fromEntries(Object.entries(after).filter(([, value]) => value !== null));
+    } else out[key] = after ?? null;
+  }
+  return out;
+}
