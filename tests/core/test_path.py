@@ -28,7 +28,8 @@ def well() -> Facts:
         asked=True,
         interval_s=0.2,
         give_up_s=0.5,
-        terminator="CR LF",
+        framing="end with CR LF",
+        ending="CR LF",
         has_channels=True,
     )  # fmt: skip
 
@@ -48,7 +49,7 @@ def fault(facts: Facts) -> Stage:
 def test_all_passing() -> None:
     stages = reading_path(well())
     assert [s.state for s in stages] == ["passing"] * 5
-    assert stages[2].sentence == "Messages end at CR LF, answers in 29 ms."
+    assert stages[2].sentence == "Messages end with CR LF, answers in 29 ms."
 
 
 def test_a_stopped_stage_blanks_what_follows() -> None:

@@ -787,20 +787,30 @@ export interface components {
             /**
              * Kind
              * @default ends with
-             * @constant
+             * @enum {string}
              */
-            kind: "ends with";
+            kind: "ends with" | "between marks" | "modbus rtu";
             /**
              * Terminator
              * @default
              */
             terminator: string;
             /**
+             * Start
+             * @default
+             */
+            start: string;
+            /**
+             * End
+             * @default
+             */
+            end: string;
+            /**
              * Check
              * @default none
              * @enum {string}
              */
-            check: "none" | "nmea" | "xor hex";
+            check: "none" | "nmea" | "xor hex" | "modbus crc";
             /**
              * Longest
              * @default 4096
@@ -1492,6 +1502,8 @@ export interface components {
              * @default {
              *       "kind": "ends with",
              *       "terminator": "\r\n",
+             *       "start": "",
+             *       "end": "",
              *       "check": "none",
              *       "longest": 4096,
              *       "encoding": "ascii"

@@ -106,21 +106,60 @@ export function MessagesStage({ setup, change, instrument }: StageProps) {
           width={130}
         />
         <Select
-          label="A message ends with"
-          value={framing.terminator}
-          options={[...new Set([...END_CHOICES, framing.terminator])].map((end) => ({
-            value: end,
-            text: endName(end),
-          }))}
-          onChange={(terminator) => change({ framing: { ...framing, terminator } })}
-          width={140}
+          label="A message"
+          value={framing.kind}
+          options={[
+            { value: "ends with", text: "ends with …" },
+            { value: "between marks", text: "stands between marks" },
+            { value: "modbus rtu", text: "is a Modbus RTU frame" },
+          ]}
+          onChange={(kind) =>
+            change({
+              framing: {
+                ...framing,
+                kind,
+                ...(kind === "between marks" && !framing.start ? { start: "\u0002", end: "\u0003" } : {}),
+              },
+            })
+          }
+          width={180}
         />
-        <BytesEntry
-          label="or other bytes"
-          value={framing.terminator === "either" ? "" : framing.terminator}
-          onChange={(terminator) => terminator && change({ framing: { ...framing, terminator } })}
-          width={110}
-        />
+        {framing.kind === "between marks" && (
+          <>
+            <BytesEntry
+              label="Start mark"
+              value={framing.start}
+              onChange={(start) => start && change({ framing: { ...framing, start } })}
+              width={90}
+            />
+            <BytesEntry
+              label="End mark"
+              value={framing.end}
+              onChange={(end) => end && change({ framing: { ...framing, end } })}
+              width={90}
+            />
+          </>
+        )}
+        {framing.kind === "ends with" && (
+          <>
+            <Select
+              label="its end"
+              value={framing.terminator}
+              options={[...new Set([...END_CHOICES, framing.terminator])].map((end) => ({
+                value: end,
+                text: endName(end),
+              }))}
+              onChange={(terminator) => change({ framing: { ...framing, terminator } })}
+              width={140}
+            />
+            <BytesEntry
+              label="or other bytes"
+              value={framing.terminator === "either" ? "" : framing.terminator}
+              onChange={(terminator) => terminator && change({ framing: { ...framing, terminator } })}
+              width={110}
+            />
+          </>
+        )}
         <Select
           label="Check characters"
           value={framing.check}
@@ -128,6 +167,7 @@ export function MessagesStage({ setup, change, instrument }: StageProps) {
             { value: "none", text: "none" },
             { value: "nmea", text: "NMEA 0183, *hh" },
             { value: "xor hex", text: "XOR, two hex digits" },
+            { value: "modbus crc", text: "CRC-16 of Modbus" },
           ]}
           onChange={(check) => change({ framing: { ...framing, check } })}
           width={170}

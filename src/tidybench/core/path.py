@@ -53,7 +53,8 @@ class Facts:
     asked: bool
     interval_s: float
     give_up_s: float
-    terminator: str
+    framing: str  # how a message is told from the next, as in "end with CR LF"
+    ending: str  # what ends a message
     has_channels: bool
     serial: bool = True
     has_queries: bool = True
@@ -63,6 +64,8 @@ class Facts:
     rs485: bool = False
     check: str = "none"
     waiting: int = 0
+    pending: int = 0
+    binary: bool = False
     identity: Identity = field(default_factory=Identity)
     command_trouble: str = ""
     bytes_in_per_s: float = 0.0
@@ -159,8 +162,10 @@ def _bytes(facts: Facts) -> Stage:
             f"{facts.waiting} bytes wait in the port to be read: this computer does not keep up. End other "
             "programs on it, or have the instrument send less often.",
         )
-    if len(counts.recent) >= 4 and unprintable_share(counts.recent[-64:]) > NOT_TEXT:
+    if not facts.binary and len(counts.recent) >= 4 and unprintable_share(counts.recent[-64:]) > NOT_TEXT:
         return Stage("Bytes", "stopped", "not text", _not_text(facts), _settings_offer(facts))
+    if facts.binary:
+        return Stage("Bytes", "passing", "", f"Last byte {_ago(facts, counts.last_in)} ago.")
     odd = (
         f"{counts.unprintable} of {counts.bytes_in} not printable" if counts.unprintable else "all printable"
     )
@@ -244,9 +249,11 @@ def _messages(facts: Facts) -> Stage:
         if counts.bytes_in and (counts.overlong or facts.now - counts.opened_at > _patience(facts)):
             return Stage("Messages", "stopped", "no end", _no_terminator(facts))
         return Stage("Messages", "nothing", "", "No whole message yet.")
+    if facts.silence_is_normal and facts.pending and facts.now - counts.last_in > 1_000_000:
+        return Stage("Messages", "stopped", "no end", _no_terminator(facts))
     if counts.overlong:
         words = f"{counts.overlong} too long"
-        return Stage("Messages", "losses", words, f"{words}: given up without {facts.terminator}.")
+        return Stage("Messages", "losses", words, f"{words}: given up without {facts.ending}.")
     if readings.last_bad_check > recent:
         words = f"{readings.bad_checks} bad checksum{'s' if readings.bad_checks > 1 else ''}"
         return Stage(
@@ -273,6 +280,14 @@ def _messages(facts: Facts) -> Stage:
             f"{counts.unasked} bytes came that no query had asked for; they are on the tape and were not read. "
             "The instrument sends replies twice, or talks on its own as well: set it to talk only when asked.",
         )
+    if counts.doubled > 2 and counts.last_doubled > facts.now - 10_000_000:
+        return Stage(
+            "Messages",
+            "losses",
+            "doubled",
+            f"{counts.doubled} messages came twice, one right after the other. Is the instrument set to repeat, or does the "
+            "line echo?",
+        )
     if counts.last_missed > recent:
         return Stage(
             "Messages",
@@ -283,7 +298,7 @@ def _messages(facts: Facts) -> Stage:
         )
     answers = f", answers in {counts.answer_time / 1000:.0f} ms" if facts.asked and counts.answer_time else ""
     sealed = "" if facts.check == "none" else ", checksums right"
-    return Stage("Messages", "passing", "", f"Messages end at {facts.terminator}{answers}{sealed}.")
+    return Stage("Messages", "passing", "", f"Messages {facts.framing}{answers}{sealed}.")
 
 
 def _wrong_identity(who: Identity) -> tuple[str, str]:
@@ -318,11 +333,11 @@ def _late(facts: Facts) -> Stage:
 
 def _no_terminator(facts: Facts) -> str:
     found = recurring_end(facts.counts.recent)
-    if found is not None and found[0] != facts.terminator:
+    if found is not None and found[0] != facts.ending:
         name, count = found
-        return f"Text comes, but no {facts.terminator} ends it. What does recur is {name} ({count} times): is that the end?"
+        return f"Text comes, but no {facts.ending} ends it. What does recur is {name} ({count} times): is that the end?"
     return (
-        f"{facts.counts.bytes_in} bytes came without {facts.terminator}. Messages may be cut short, or end with "
+        f"{facts.counts.bytes_in} bytes came without {facts.ending}. Messages may be cut short, or end with "
         "something else: compare the end of the messages with the tape."
     )
 

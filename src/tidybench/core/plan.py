@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from tidybench.core.framing import Framer, TerminatorFramer
+from tidybench.core.framing import Framer, make_framer
 from tidybench.core.framing.check import CHECKERS
 from tidybench.core.reading.reader import ChannelRule, MessageReader
 from tidybench.core.setup import FramingPart, LinkPart, Setup, SetupError
@@ -46,7 +46,7 @@ class LinkPlan:
 
     def framer(self) -> Framer:
         """A new framer for this link."""
-        return TerminatorFramer(self.framing.terminator_bytes, self.link.byte_time, self.framing.longest)
+        return make_framer(self.framing, self.link.byte_time)
 
     def expecting(self) -> set[str]:
         """The instruments that must prove who they are before a sample is taken."""
@@ -67,7 +67,7 @@ def plan_links(setups: Sequence[Setup], numbers: Mapping[str, int]) -> list[Link
 
 def _plan(address: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -> LinkPlan:
     first = setups[0]
-    check = CHECKERS.get(first.framing.check)
+    check = CHECKERS.get(first.framing.checked_by)
     queries: list[QueryPlan] = []
     readers: dict[str, MessageReader] = {}
     listening: list[MessageReader] = []

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from tidybench.core.events import Event, Opened, Received, Sent
-from tidybench.core.framing import TerminatorFramer
+from tidybench.core.framing import make_framer
 from tidybench.core.framing.check import CHECKERS, Checker
 from tidybench.core.quality import Quality
 from tidybench.core.reading.pattern import Pattern, Stop
@@ -28,8 +28,8 @@ class Previewed:
 
 def preview(setup: Setup, events: Iterable[Event], most: int = 200) -> list[Previewed]:
     """The newest messages that the set-up's framing cuts from a link's events, and what its patterns read."""
-    framer = TerminatorFramer(setup.framing.terminator_bytes, setup.link.byte_time, setup.framing.longest)
-    check = CHECKERS.get(setup.framing.check)
+    framer = make_framer(setup.framing, setup.link.byte_time)
+    check = CHECKERS.get(setup.framing.checked_by)
     by_query = {
         f"{setup.instrument.id}/{query.id}": [setup.compiled(source) for source in query.patterns]
         for query in setup.query

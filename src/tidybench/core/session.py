@@ -45,6 +45,8 @@ class LinkCounts:
     echoes: int = 0
     unasked: int = 0
     withheld: int = 0
+    doubled: int = 0
+    last_doubled: int = 0
     opened_at: int = 0
     last_in: int = 0
     last_message: int = 0
@@ -93,6 +95,7 @@ class LinkReader:
         self._sent_at = 0
         self._sent_data = b""
         self._echo = b""  # of our own query, still to come
+        self._last_body, self._last_time, self._last_gap = b"", 0, 0
         self._power_up = [
             s.instrument.power_up.encode("latin-1", "replace") for s in plan.setups if s.instrument.power_up
         ]
@@ -235,8 +238,20 @@ class LinkReader:
         elif self._commanded:
             self._answered(bodies, times, out)
         elif self._reader is not None:
+            if len(bodies) <= 4:  # a stream without pauses has no doubles that could be told
+                self._look_for_doubles(bodies, times)
             self._read(self._reader, bodies, times, out)
         return out
+
+    def _look_for_doubles(self, bodies: list[bytes], times: list[int]) -> None:
+        """Count messages that come again right after themselves, when there was a pause before."""
+        for body, time in zip(bodies, times, strict=True):
+            gap = time - self._last_time
+            soon = round((len(body) + 8) * self.plan.link.byte_time * 1.5) + 4_000
+            if body == self._last_body and gap <= soon < self._last_gap:
+                self.counts.doubled += 1
+                self.counts.last_doubled = time
+            self._last_body, self._last_time, self._last_gap = body, time, gap
 
     def _read(self, reader: MessageReader, bodies: list[bytes], times: list[int], out: Batch) -> None:
         if reader.instrument in self.withheld:

@@ -67,7 +67,8 @@ def _facts(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -
         asked=asked,
         interval_s=min(interval, 3600.0),
         give_up_s=max((q.give_up_after_s for q in setup.query), default=0.0),
-        terminator=named(setup.framing.terminator),
+        framing=setup.framing.described,
+        ending=setup.framing.ending,
         has_channels=bool(setup.channel),
         serial=isinstance(part, SerialPart),
         has_queries=bool(setup.query),
@@ -78,17 +79,13 @@ def _facts(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -
         or part.kind == "file",
         shared=shared,
         rs485=isinstance(part, SerialPart) and part.rs485 is not None,
-        check=setup.framing.check,
+        check=setup.framing.checked_by,
         waiting=worker.waiting(),
+        pending=worker.reader.framer.pending,
+        binary=setup.framing.binary,
         identity=worker.attendant.identities.get(setup.instrument.id, Identity()),
         command_trouble=worker.attendant.troubles.get(setup.instrument.id, ""),
         bytes_in_per_s=rates.of(address, "in", counts.bytes_in),
         bytes_out_per_s=rates.of(address, "out", counts.bytes_out),
         messages_per_s=rates.of(address, "messages", counts.messages),
     )
-
-
-def named(terminator: str) -> str:
-    """A terminator as people call it."""
-    names = {"\r": "CR", "\n": "LF", "\x03": "ETX", "\x04": "EOT", "\x00": "NUL"}
-    return " ".join(names.get(char, char) for char in terminator) if terminator != "either" else "CR or LF"

@@ -8,6 +8,8 @@ from collections.abc import Callable
 from functools import reduce
 from operator import xor
 
+from tidybench.core.protocols.modbus import crc_good
+
 Checker = Callable[[bytes], bytes | None]
 """Gives the message without its check characters, or None where they are wrong or missing."""
 
@@ -29,6 +31,11 @@ def xor_hex(body: bytes) -> bytes | None:
     return body[:-2] if len(body) > 2 and _hex(body[-2:]) == xor_of(body[:-2]) else None
 
 
+def modbus_crc(body: bytes) -> bytes | None:
+    """The last two bytes are the CRC-16 of Modbus, low byte first."""
+    return body[:-2] if crc_good(body) else None
+
+
 def _hex(digits: bytes) -> int:
     try:
         return int(digits, 16) if digits.isalnum() else -1
@@ -36,4 +43,4 @@ def _hex(digits: bytes) -> int:
         return -1
 
 
-CHECKERS: dict[str, Checker] = {"nmea": nmea, "xor hex": xor_hex}
+CHECKERS: dict[str, Checker] = {"nmea": nmea, "xor hex": xor_hex, "modbus crc": modbus_crc}

@@ -3,6 +3,12 @@
 from dataclasses import dataclass
 
 READ_HOLDING = 3
+READS = (1, 2, 3, 4)
+"""Functions whose reply says how many bytes follow."""
+
+LONGEST_FRAME = 256
+"""Bytes (serial line, 2.3)."""
+
 EXCEPTIONS = {
     1: "illegal function",
     2: "illegal data address",
@@ -60,7 +66,7 @@ def judge_reply(request: bytes, data: bytes) -> Reply | None:
     if not data:
         return None
     address = request[0]
-    length = _length(data)
+    length = reply_length(data)
     if length and len(data) >= length and crc_good(data[:length]) and data[0] == address:
         rest = data[length:]
         if not rest:
@@ -78,10 +84,10 @@ def judge_reply(request: bytes, data: bytes) -> Reply | None:
     )
 
 
-def _length(data: bytes) -> int:
-    """How long the reply that begins here is; 0 where that cannot be told."""
+def reply_length(data: bytes) -> int:
+    """How long the reply that begins here is; 0 where that cannot be told yet."""
     if len(data) < 3:
         return 0
     if data[1] & 0x80:
         return 5
-    return 5 + data[2] if data[1] in (1, 2, 3, 4) else 8
+    return 5 + data[2] if data[1] in READS else 8

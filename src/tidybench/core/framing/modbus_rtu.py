@@ -1,0 +1,81 @@
+"""Modbus RTU frames, by function code and length (MODBUS over Serial Line 1.02, 2.5.1)."""
+
+from typing import Any
+
+from tidybench.core.framing.framer import Cut
+from tidybench.core.protocols.modbus import LONGEST_FRAME, READS, reply_length
+
+
+class ModbusFramer:
+    """Cuts the reply to the request that was sent. The CRC stays on: whoever reads checks it.
+
+    Bytes before the address that was asked are noise and stray; so is what follows a whole reply.
+    """
+
+    def __init__(self, byte_time: float = 0.0) -> None:
+        self._byte_time = byte_time
+        self._rest = b""
+        self._floor = 0
+        self._request = b""
+
+    def opened(self, at: int, whole: bool) -> None:
+        self._rest, self._floor, self._request = b"", at, b""
+
+    def asked(self, query: bytes, at: int) -> None:
+        self._rest, self._request = b"", query
+        self._floor = max(self._floor, at)
+
+    def may_end(self, data: bytes) -> bool:
+        return True  # any byte may be the last of a CRC
+
+    def deadline(self) -> int | None:
+        return None
+
+    def passed(self, at: int) -> Cut:
+        return Cut()
+
+    @property
+    def pending(self) -> int:
+        return len(self._rest)
+
+    def state(self) -> dict[str, Any]:
+        return {
+            "rest": self._rest.decode("latin-1"),
+            "floor": self._floor,
+            "request": self._request.decode("latin-1"),
+        }
+
+    def restore(self, state: dict[str, Any]) -> None:
+        self._rest, self._floor = state["rest"].encode("latin-1"), state["floor"]
+        self._request = state["request"].encode("latin-1")
+
+    def feed(self, data: bytes, at: int) -> Cut:
+        cut = Cut()
+        buffer = self._rest + data
+        request = self._request
+        while buffer:
+            if request and not (buffer[0] == request[0] and self._fits(buffer[1:2])):
+                buffer = buffer[1:]
+                cut.stray += 1
+                continue
+            if request and request[1] in READS and request.startswith(buffer[: len(request)]):
+                # Our own request: the line echoes. Its beginning must not be taken for a short reply.
+                length = len(request)
+            else:
+                length = reply_length(buffer)
+            if not length or len(buffer) < length:
+                break
+            after = len(buffer) - length
+            cut.bodies.append(buffer[:length])
+            cut.times.append(max(at - round(after * self._byte_time) if after else at, self._floor))
+            buffer = buffer[length:]
+        if len(buffer) > LONGEST_FRAME:
+            cut.overlong += 1
+            cut.stray += len(buffer)
+            buffer = b""
+        self._rest = buffer
+        self._floor = max(self._floor, at)
+        return cut
+
+    def _fits(self, function: bytes) -> bool:
+        return not function or function[0] & 0x7F == self._request[1]

@@ -1,0 +1,222 @@
+"""Every fault of every stand-in leads to its sentence: the table of faults and diagnoses."""
+
+import time
+
+import pytest
+
+from tests.conftest import Shop, setup_text
+from tests.recorder.bare import Attached, attached, until
+from tidybench.core.protocols.modbus import read_registers
+from tidybench.core.setup import Setup, from_data, load
+from tidybench.standins.device import Device
+from tidybench.standins.instruments import (
+    ALL,
+    BearingMonitor,
+    ClearanceGauge,
+    LoopBackPlug,
+    LoopFlowMeter,
+    PowerAnalyser,
+    PressurePair,
+    SealRig,
+    ShaftPickup,
+    SumpSonde,
+    ValvePositioner,
+    WindingTester,
+)
+
+DEMO_SETUPS: dict[type[Device], str] = {
+    LoopFlowMeter: "loop-flow-meter",
+    PowerAnalyser: "power-analyser",
+    ShaftPickup: "shaft-pickup",
+    SumpSonde: "sump-sonde",
+    BearingMonitor: "bearing-monitor",
+    ValvePositioner: "valve-positioner",
+    ClearanceGauge: "wear-ring-gauge",
+}
+INSTRUMENTS = [kind for kind in ALL if kind is not LoopBackPlug]
+ASKED = [LoopFlowMeter, PowerAnalyser, PressurePair, ValvePositioner, WindingTester]
+ALONE = [ShaftPickup, SumpSonde, BearingMonitor, SealRig]
+
+
+def setup_of(kind: type[Device]) -> Setup:
+    """How a technician would have set it up; without what is said around a session, and asked often enough for a test."""
+    if kind in DEMO_SETUPS:
+        setup = load(setup_text(DEMO_SETUPS[kind]))
+        quick = [q.model_copy(update={"every_s": min(q.every_s, 0.25)}) for q in setup.query[:1]]
+        used = {q.id for q in quick}
+        channels = [c for c in setup.channel if c.query is None or c.query in used]
+        return setup.model_copy(
+            update={"identity": None, "start": [], "release": [], "query": quick, "channel": channels}
+        )
+    link = {
+        "port": f"simulated/{kind.name}",
+        "baud": kind.line.baud,
+        "data_bits": kind.line.data_bits,
+        "parity": kind.line.parity,
+    }
+    asked = kind in ASKED
+    data = {
+        "instrument": {"id": kind.name, "name": kind.title, "talks": "when asked" if asked else "on its own"},
+        "link": link,
+    }
+    if kind is PressurePair:
+        send = read_registers(11, 0, 2).decode("latin-1")
+        data |= {
+            "framing": {"kind": "modbus rtu"},
+            "query": [{"id": "p", "send": send, "every_s": 0.25, "give_up_after_s": 0.3}],
+        }
+    elif kind is WindingTester:
+        patterns = ["<state:word>"]
+        data["query"] = [
+            {"id": "st", "send": "ST?\n", "every_s": 0.25, "give_up_after_s": 0.3, "patterns": patterns}
+        ]
+    else:
+        data["listen"] = {"every_s": 0.5, "patterns": ["<pairs:text>"]}
+    return from_data(data)
+
+
+Expected = tuple[str, str]
+"""The stage, and words that stand beside it or in its sentence."""
+
+TABLE: dict[str, dict[type[Device], Expected]] = {
+    "unplugged": dict.fromkeys(INSTRUMENTS, ("Port", "missing")),
+    "silent": {
+        **dict.fromkeys([*ASKED, *ALONE], ("Bytes", "silent")),
+        ClearanceGauge: ("", ""),  # on its key: silence is normal
+    },
+    "garbled": {
+        **{kind: ("Bytes", "not text") for kind in INSTRUMENTS if kind is not PressurePair},
+        PressurePair: ("Messages", "no reply"),
+    },
+    "cut short": {
+        **dict.fromkeys(ASKED, ("Messages", "no reply|no end")),
+        **dict.fromkeys((ShaftPickup, SumpSonde, BearingMonitor, SealRig), ("Messages", "no end|too long")),
+        ClearanceGauge: ("Messages", "no end"),
+    },
+    "doubled": {
+        **dict.fromkeys(ASKED, ("Messages", "unasked bytes")),
+        **dict.fromkeys(ALONE, ("Messages", "doubled")),
+        ClearanceGauge: ("Messages", "doubled"),
+    },
+    "stuck": dict.fromkeys(
+        (LoopFlowMeter, PowerAnalyser, ShaftPickup, BearingMonitor), ("Readings", "alike to the last digit")
+    ),
+    "echo": dict.fromkeys(ASKED, ("Messages", "echo")),
+    "flood": dict.fromkeys(ASKED, ("Messages", "no reply|unasked bytes|no end|too long|missed|late")),
+    "late": dict.fromkeys(ASKED, ("Messages", "late")),
+    "dashes": dict.fromkeys(
+        (
+            LoopFlowMeter,
+            PowerAnalyser,
+            ShaftPickup,
+            SumpSonde,
+            BearingMonitor,
+            ValvePositioner,
+            ClearanceGauge,
+        ),
+        ("Readings", "no reading"),
+    ),
+    "wrong checksum": dict.fromkeys((SumpSonde, BearingMonitor, PressurePair), ("Messages", "bad checksum")),
+}
+"""Not here: a flood of an instrument that talks on its own is no fault of the reading (test_drain), a restart is mended by
+itself (test_session), the same address twice is found by the search (test_searches). Dashes of the pressure pair, the winding
+tester and the seal rig are values that only their own readers know."""
+
+
+PRESSED: dict[Device, float] = {}
+
+
+class Plugged:
+    """All stand-ins of one fault, plugged in and attached."""
+
+    def __init__(self, shop: Shop, kinds: list[type[Device]]) -> None:
+        known: dict[type[Device], Device] = {LoopFlowMeter: shop.flow, PowerAnalyser: shop.power}
+        self.devices = {kind: known.get(kind) or shop.plug_in(kind) for kind in kinds}
+        self.shop = shop
+
+
+@pytest.fixture
+def plugged(shop: Shop) -> Plugged:
+    made = Plugged(shop, INSTRUMENTS)
+    for device in made.devices.values():
+        device.late_by = 0.53  # type: ignore[misc]  # later than any of them is waited for
+    return made
+
+
+def press(device: Device) -> None:
+    """Its operator presses the key of an instrument that has one, as fast as people do."""
+    if device.has_key and time.monotonic() - PRESSED.get(device, 0) > 0.4:
+        PRESSED[device] = time.monotonic()
+        device.press_key()
+
+
+def says(one: Attached, expected: Expected) -> bool:
+    """Whether the path says what it should."""
+    stage, words = expected
+    fault = one.fault()
+    if not stage:
+        return fault is None and one.worker.reader.counts.opened_at > 0
+    for found in one.status().stages:
+        if found.name != stage:
+            continue
+        if any(word in found.words or word in found.sentence for word in words.split("|")):
+            # Nothing before it is blamed.
+            return fault is None or found.state == "passing" or fault.name == stage
+    return False
+
+
+@pytest.mark.parametrize("fault", TABLE)
+def test_every_fault_leads_to_its_sentence(plugged: Plugged, fault: str) -> None:
+    expected = TABLE[fault]
+    kinds = list(expected)
+    with attached(plugged.shop, *(setup_of(kind) for kind in kinds)) as made:
+        pairs = list(zip(kinds, made, strict=True))
+
+        def alive() -> bool:
+            for kind, one in pairs:
+                press(plugged.devices[kind])
+                one.look()
+            return all(one.worker.reader.counts.messages > 1 for one in made)
+
+        assert until(alive, 20), [
+            (k.name, o.worker.sentence) for k, o in pairs if not o.worker.reader.counts.messages
+        ]
+        for kind in kinds:
+            plugged.devices[kind].fault(fault)
+
+        def all_say() -> bool:
+            for kind in kinds:
+                press(plugged.devices[kind])
+            return all(says(one, expected[kind]) for kind, one in pairs)
+
+        until(all_say, 25)
+        wrong = {
+            kind.name: [
+                (s.name, s.state, s.words, s.sentence) for s in one.status().stages if s.state != "passing"
+            ][:2]
+            for kind, one in pairs
+            if not says(one, expected[kind])
+        }
+        assert wrong == {}
+        # And it goes away again.
+        for kind in kinds:
+            plugged.devices[kind].fault(fault, False)
+        before = {kind: one.worker.reader.counts.opened_at for kind, one in pairs}
+        again = {kind: one.worker.reader.counts.messages for kind, one in pairs}
+
+        def back() -> bool:
+            for kind in kinds:
+                press(plugged.devices[kind])
+            return all(
+                one.worker.reader.counts.opened_at != before[kind]
+                or one.worker.reader.counts.messages > again[kind] + 1
+                for kind, one in pairs
+            )
+
+        assert until(back, 15)
+
+
+def test_the_table_has_every_fault() -> None:
+    elsewhere = {"restarted", "same address"}
+    every = {fault for kind in INSTRUMENTS for fault in kind.can_show()}
+    assert every == set(TABLE) | elsewhere
