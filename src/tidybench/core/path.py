@@ -265,13 +265,6 @@ def _messages(facts: Facts) -> Stage:
         )
     if counts.late and counts.last_gave_up > recent:
         return _late(facts)
-    if counts.last_gave_up > recent:
-        return Stage(
-            "Messages",
-            "losses",
-            f"{counts.gave_up} no reply",
-            f"{counts.gave_up} of {counts.polls} queries had no reply in {facts.give_up_s * 1000:.0f} ms.",
-        )
     if facts.asked and counts.unasked > 20 and counts.last_unasked > facts.now - 10_000_000:
         return Stage(
             "Messages",
@@ -279,6 +272,13 @@ def _messages(facts: Facts) -> Stage:
             "unasked bytes",
             f"{counts.unasked} bytes came that no query had asked for; they are on the tape and were not read. "
             "The instrument sends replies twice, or talks on its own as well: set it to talk only when asked.",
+        )
+    if counts.last_gave_up > recent:
+        return Stage(
+            "Messages",
+            "losses",
+            f"{counts.gave_up} no reply",
+            f"{counts.gave_up} of {counts.polls} queries had no reply in {facts.give_up_s * 1000:.0f} ms.",
         )
     if counts.doubled > 2 and counts.last_doubled > facts.now - 10_000_000:
         return Stage(

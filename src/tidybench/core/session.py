@@ -174,6 +174,9 @@ class LinkReader:
             self._commanded, self._draining = True, False
             if self._reader is None:
                 self.framer.asked(event.data, event.at)
+            elif not counts.bytes_in:
+                # Silent so far: what comes now begins with an answer, not in the middle of talk.
+                self.framer.opened(event.at, whole=True)
 
     def _received(self, data: bytes, at: int) -> Batch | None:
         counts = self.counts

@@ -48,7 +48,7 @@ def device_of(name: str, simulated: Path | None) -> str:
         return str(found)
     if name.startswith(USB):
         for port in list_ports.comports():
-            if usb_name(port) == name:
+            if name in (usb_name(port), _by_place(port)):
                 return str(port.device)
         return f"/nonexistent/{name}"
     return name
@@ -61,7 +61,14 @@ def usb_name(port: ListPortInfo) -> str:
     ids = f"{USB}{port.vid:04x}:{port.pid:04x}"
     if port.serial_number:
         return f"{ids}/{port.serial_number}"
-    return f"{ids}@{port.location}" if port.location else ""
+    return _by_place(port)
+
+
+def _by_place(port: ListPortInfo) -> str:
+    """The name of a USB adapter by where it is plugged in."""
+    if port.vid is None or port.pid is None or not port.location:
+        return ""
+    return f"{USB}{port.vid:04x}:{port.pid:04x}@{port.location}"
 
 
 def stable_name(port: ListPortInfo, twins: int = 1) -> str:
@@ -72,8 +79,8 @@ def stable_name(port: ListPortInfo, twins: int = 1) -> str:
             if os.path.realpath(link) == os.path.realpath(port.device):
                 return str(link)
     name = usb_name(port)
-    if name and twins > 1 and port.location:
-        return f"{USB}{port.vid:04x}:{port.pid:04x}@{port.location}"
+    if name and twins > 1:
+        name = _by_place(port) or name
     return name or str(port.device)
 
 

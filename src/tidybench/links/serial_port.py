@@ -5,6 +5,7 @@ import errno
 import grp
 import os
 import select
+import termios
 import threading
 import time
 from typing import ClassVar
@@ -22,6 +23,9 @@ READ_SIZE = 4096
 
 WRITE_PATIENCE = 2.0
 """Seconds a write may stay blocked before the link counts as lost."""
+
+PSEUDO = "/dev/pts/"
+"""Where Linux has its pseudo-terminals."""
 
 PARITY = {
     "none": serial.PARITY_NONE,
@@ -51,10 +55,11 @@ class SerialLink:
             )
         try:
             self._serial = serial.Serial(exclusive=True, timeout=0)
-            prepare(self._serial, settings)
+            self._pseudo = os.path.realpath(device).startswith(PSEUDO)
+            prepare(self._serial, settings, self._pseudo)
             self._serial.port = device
             self._serial.open()
-        except (serial.SerialException, OSError, ValueError) as error:
+        except (serial.SerialException, OSError, ValueError, termios.error) as error:
             raise self._trouble(device, error) from error
         self._fd: int = self._serial.fileno()
         self._waker = Waker(self._fd)
@@ -65,6 +70,8 @@ class SerialLink:
 
     def _trouble(self, device: str, error: Exception) -> LinkError:
         number = getattr(error, "errno", None)
+        if isinstance(error, termios.error):
+            number = error.args[0]
         if number is None and error.__context__ is not None:
             number = getattr(error.__context__, "errno", None)
         text = str(error)
@@ -84,8 +91,8 @@ class SerialLink:
     def configure(self, settings: SerialPart) -> None:
         """Other settings on the open port. Raises LinkError where it does not take them."""
         try:
-            prepare(self._serial, settings)
-        except (serial.SerialException, OSError, ValueError) as error:
+            prepare(self._serial, settings, self._pseudo)
+        except (serial.SerialException, OSError, ValueError, termios.error) as error:
             raise LinkError(
                 "settings", f"The port {self._name} does not take {settings.short}: {error}."
             ) from error
@@ -194,8 +201,12 @@ class SerialLink:
         )
 
 
-def prepare(port: serial.SerialBase, settings: SerialPart) -> None:
-    """Put settings into a pyserial port; one that is open takes them at once."""
+def prepare(port: serial.SerialBase, settings: SerialPart, pseudo: bool = False) -> None:
+    """Put settings into a pyserial port; one that is open takes them at once.
+
+    A pseudo-terminal keeps neither data bits nor parity, and refuses settings in which only they
+    change: it is not asked for them.
+    """
     wanted = {
         "baudrate": settings.baud,
         "bytesize": settings.data_bits,
@@ -205,6 +216,8 @@ def prepare(port: serial.SerialBase, settings: SerialPart) -> None:
         "xonxoff": settings.flow_control == "xon/xoff",
         "dsrdtr": settings.flow_control == "dsr/dtr",
     }
+    if pseudo:
+        wanted |= {"bytesize": serial.EIGHTBITS, "parity": serial.PARITY_NONE}
     opened = bool(getattr(port, "is_open", False))
     if not opened:
         wanted |= {"dtr": settings.dtr == "on", "rts": settings.rts == "on"}

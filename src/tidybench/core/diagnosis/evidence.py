@@ -18,7 +18,7 @@ def unprintable_share(data: bytes) -> float:
         return 0.0
     marks = sum(byte in _MESSAGE_MARKS for byte in data)
     odd = sum(byte not in _TEXT and byte not in _MESSAGE_MARKS for byte in data)
-    return (odd + (marks if marks > len(data) / 4 else 0)) / len(data)
+    return (odd + (marks if marks > len(data) / 3 else 0)) / len(data)
 
 
 def parity_seen(data: bytes) -> ParitySeen | None:

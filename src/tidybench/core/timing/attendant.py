@@ -19,6 +19,9 @@ ASK_AGAIN = 5_000_000
 SILENT_POLLS = 2
 """Polls given up in a row after which an answer may be that of a restarted instrument."""
 
+STRANGE_WITHIN = 10_000_000
+"""Microseconds after a lost reply in which messages that are not understood any more mean a restart."""
+
 
 class Attendant:
     """Attends the instruments of one link. `identities` and `troubles` are for the reading path."""
@@ -116,9 +119,21 @@ class Attendant:
         elif self._silent:
             self._silent = False
             return self._again(at)
+        if self._reads_strangely(reader, at):
+            return self._again(at)
         if self._plan.talks_alone and quiet > self._patience and reader.counts.messages > 1:
             return self._again(at)
         return []
+
+    def _reads_strangely(self, reader: LinkReader, at: int) -> bool:
+        """Whether a reply was lost and those since are not understood: a restart that was over before the
+        next poll, with other settings now."""
+        lost = reader.counts.last_gave_up
+        if not lost or lost < self._asked_at or at - lost > STRANGE_WITHIN:
+            return False
+        return any(
+            r.counts.recent & 0b111 == 0b111 and r.counts.understood for r in self._plan.readers.values()
+        )
 
     def idle(self, reader: LinkReader, at: int) -> list[Errand]:
         """Now and then: whoever has not said who it is is asked again."""
