@@ -7,6 +7,7 @@ import sys
 from dataclasses import asdict
 
 from measure.acquisition import poll, stream, wire
+from measure.flood import flood_32
 from measure.result import Result, Row
 from measure.timing import jitter, socket_latency
 
@@ -16,6 +17,7 @@ ROWS: dict[str, Row] = {
     "wire": wire,
     "jitter": jitter,
     "socket-latency": socket_latency,
+    "flood-32": flood_32,
 }
 
 
@@ -45,7 +47,7 @@ def line(result: Result) -> str:
     beside = ", ".join(
         f"{result.ratios[name]:.2f} x {name} ({value:,.4g})" for name, value in result.baselines.items()
     )
-    parts = [f"{result.name:15s} {result.value:12,.1f} {result.unit:15s}", beside, result.note]
+    parts = [f"{result.name:15s} {result.value:12,.2f} {result.unit:15s}", beside, result.note]
     return f"{'met   ' if result.met else 'MISSED'} {' | '.join(p for p in parts if p)} | target: {result.target}"
 
 

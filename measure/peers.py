@@ -94,7 +94,7 @@ while True:
 
 @contextmanager
 def peer(
-    program: str, *arguments: str, count: int = 1, nice: int = 0
+    program: str, *arguments: str, count: int = 1, nice: int = 0, stdin: bool = False
 ) -> Iterator[tuple[list[str], subprocess.Popen[str]]]:
     """Run a program on the master sides of new pseudo-terminals; gives the paths of their slaves."""
     pairs = [pty.openpty() for _ in range(count)]
@@ -105,7 +105,8 @@ def peer(
     command = [sys.executable, "-u", "-c", program, ",".join(map(str, masters)), *arguments]
     process = subprocess.Popen(
         ["nice", "-n", str(nice), *command],
-        pass_fds=masters, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
+        pass_fds=masters, stdin=subprocess.PIPE if stdin else None, stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL, text=True,
     )  # fmt: skip
     try:
         yield paths, process

@@ -1,6 +1,7 @@
 """One link's thread: opens the port, asks on the grid, reads, and never waits for anyone."""
 
 import threading
+import time
 import traceback
 from collections import deque
 from collections.abc import Callable
@@ -22,6 +23,19 @@ HOLD = 40_000
 a slow line delivers every byte by itself."""
 
 HOLD_SIZE = 2048
+
+BREATH = 0.004
+"""Seconds a link is left to gather bytes while its wire is full: a wake-up for every few bytes of many links would
+take more than the reading itself. Only where nothing is asked, and only while bytes follow each other without a gap."""
+
+LOOK_OVER = 50_000
+"""Microseconds over which it is judged whether the wire is full."""
+
+FULL = 0.75
+"""Share of the wire's capacity from which on it counts as full."""
+
+MUCH = 1024
+"""Bytes in one read from which on nothing is waited for: there is more."""
 
 FAREWELL = 3.0
 """Seconds that release commands and their answers may take, all together."""
@@ -272,6 +286,8 @@ class Worker:
         assert link is not None
         held = b""
         held_since = held_until = 0
+        byte_time = 0.0 if poller.queries else self.plan.link.byte_time
+        full, looked_at, seen = False, clock(), 0
         while True:
             now = clock()
             if self._attention.is_set():
@@ -308,16 +324,25 @@ class Worker:
                 raise
             if data:
                 at = clock()
+                if byte_time:
+                    seen += len(data)
+                    if at - looked_at >= LOOK_OVER:
+                        full = seen * byte_time >= FULL * (at - looked_at)
+                        looked_at, seen = at, 0
                 if held:
                     data = held + data
                 elif framer.may_end(data) or (poller.queries and not poller.waiting):
                     self._feed(data, at)
+                    if full and len(data) < MUCH:
+                        time.sleep(BREATH)
                     continue
                 else:
                     held_since = at
                 held, held_until = data, at
                 if framer.may_end(data) or at - held_since >= HOLD or len(held) >= HOLD_SIZE:
                     held = self._feed(held, at)
+                if full and len(data) < MUCH:
+                    time.sleep(BREATH)
             elif held and clock() >= held_since + HOLD:
                 held = self._feed(held, held_until)
             elif quiet is not None and quiet <= clock():
