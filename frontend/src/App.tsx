@@ -58,9 +58,16 @@ const Bar = styled.header`
       display: none;
     }
     nav {
-      margin-left: 4px;
+      margin-left: 0;
+      gap: 0;
     }
-    padding: 0 10px;
+    nav a {
+      padding: 5px 8px;
+    }
+    padding: 0 8px;
+    .keys {
+      display: none;
+    }
   }
 `;
 
@@ -129,7 +136,7 @@ export function App() {
         <Button $kind="plain" onPress={() => setName(other)}>
           {other === "night" ? "Night" : "Day"}
         </Button>
-        <Button $kind="plain" aria-label="Keys" onPress={() => setHelp(true)}>
+        <Button $kind="plain" className="keys" aria-label="Keys" onPress={() => setHelp(true)}>
           ?
         </Button>
       </Bar>

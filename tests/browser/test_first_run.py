@@ -1,101 +1,15 @@
 """A technician's whole first run, in a real browser, against stand-ins on real pseudo-terminals."""
 
-import contextlib
 import csv
-import json
-import shutil
-import time
-from collections.abc import Callable, Iterator
-from pathlib import Path
 
 import pytest
-from selenium import webdriver
-from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
-from selenium.webdriver.remote.webelement import WebElement
 
-from tests.conftest import ROOT, Server, flows, wait_for
+from tests.browser.page import Page
+from tests.conftest import Server, flows, wait_for
 
 pytestmark = pytest.mark.browser
-
-
-class Page:
-    """The browser as a person uses it."""
-
-    def __init__(self, folder: Path, server: Server) -> None:
-        options = webdriver.ChromeOptions()
-        for argument in (
-            "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-            "--disable-background-networking", "--disable-component-update", "--disable-sync",
-            "--disable-dev-shm-usage", "--window-size=1280,900", f"--user-data-dir={folder / 'profile'}",
-        ):  # fmt: skip
-            options.add_argument(argument)
-        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-        options.add_experimental_option("prefs", {"download.default_directory": str(folder / "downloads")})
-        self.driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
-        self.server = server
-        self.downloads = folder / "downloads"
-
-    def open(self, path: str = "/") -> None:
-        self.driver.get(f"{self.server.base}{path}{'&' if '?' in path else '?'}token={self.server.token}")
-
-    def see(self, text: str, seconds: float = 15) -> None:
-        wait_for(lambda: text in self.text(), f"“{text}” on the page", seconds)
-
-    def text(self) -> str:
-        with contextlib.suppress(Exception):
-            return self.driver.find_element(By.TAG_NAME, "body").text
-        return ""
-
-    def find(self, css: str) -> WebElement:
-        wait_for(lambda: self.driver.find_elements(By.CSS_SELECTOR, css), css)
-        return self.driver.find_element(By.CSS_SELECTOR, css)
-
-    def press(self, label: str) -> None:
-        xpath = f"//*[self::button or self::a][contains(normalize-space(.), '{label}')]"
-        wait_for(lambda: self.driver.find_elements(By.XPATH, xpath), f"the button “{label}”")
-        self.driver.find_elements(By.XPATH, xpath)[-1].click()
-
-    def field(self, label: str) -> WebElement:
-        xpath = f"//label[contains(., '{label}')]/following::input[1]"
-        wait_for(lambda: self.driver.find_elements(By.XPATH, xpath), f"the field “{label}”")
-        return self.driver.find_element(By.XPATH, xpath)
-
-    def key(self, key: str) -> None:
-        self.driver.find_element(By.TAG_NAME, "body").send_keys(key)
-
-    def key_until(self, key: str, condition: Callable[[], bool]) -> None:
-        """Press a key until it acts: one that follows another too fast is taken for a barcode scanner's."""
-        until = time.monotonic() + 15
-        while not condition():
-            assert time.monotonic() < until, f"the key {key} does nothing"
-            self.key(key)
-            with contextlib.suppress(AssertionError):
-                wait_for(condition, key, 1.0)
-
-    def digits(self, channel: str) -> str:
-        return self.find(f"[data-testid='readout-{channel}'] .digits").text
-
-    def no_complaints(self) -> None:
-        complaints = [e["message"] for e in self.driver.get_log("browser") if "favicon" not in e["message"]]
-        assert complaints == []
-
-    def accessible(self) -> None:
-        self.driver.execute_script((ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text("utf-8"))
-        found = self.driver.execute_async_script(
-            "const done = arguments[0]; axe.run().then(r => done(JSON.stringify("
-            "r.violations.map(v => [v.id, v.nodes.map(n => n.html).slice(0, 3)]))))"
-        )
-        assert json.loads(found) == []
-
-
-@pytest.fixture
-def page(tmp_path: Path, server: Server) -> Iterator[Page]:
-    server.end_any_run()
-    made = Page(tmp_path, server)
-    yield made
-    made.driver.quit()
 
 
 def test_a_technician_s_first_run(page: Page, server: Server) -> None:
@@ -147,7 +61,7 @@ def test_a_technician_s_first_run(page: Page, server: Server) -> None:
     page.see("link lost")
     page.find("[data-testid='instrument-power-analyser'] [aria-label^='Port']").click()
     page.see("it is taken up by itself")
-    page.press("Close")
+    page.press("Bench")
     shop.power.fault("unplugged", False)
     wait_for(lambda: "instruments stopped" not in page.text(), "the device to be taken back")
     wait_for(lambda: len(shop.flow.sent) > first + 20, "twenty readings")
@@ -201,7 +115,8 @@ def test_nothing_connected_and_an_instrument_added(page: Page, server: Server) -
     page.open("/logbook/00000000-0000-0000-0000-000000000000")
     page.see("The logbook has no such run.")
     page.open("/")
-    page.press("Add an instrument")
+    page.open("/instruments")
+    page.press("From a file")
     box = page.find("[role=dialog] textarea")
     box.send_keys(Keys.CONTROL + "a")
     box.send_keys("[instrument]\nname = 5\nbawd = 3\n")
@@ -236,16 +151,14 @@ def test_an_instrument_changed_removed_and_brought_back(page: Page, server: Serv
     wait_for(server.recorder.all_passing, "the instruments")
     page.open("/")
     page.find("[data-testid='instrument-power-analyser'] [aria-label^='Messages']").click()
-    page.press("Change the set-up")
+    page.press("as text")
     box = page.find("[role=dialog] textarea")
     assert 'id = "power-analyser"' in (box.get_attribute("value") or "")
     page.press("Cancel")
-    page.find("[data-testid='instrument-power-analyser'] [aria-label^='Messages']").click()
-    page.press("Remove")
-    page.see("Power analyser was removed.")
-    wait_for(
-        lambda: not page.driver.find_elements(By.CSS_SELECTOR, "[data-testid='readout-Motor input']"),
-        "its lane to go",
-    )
+    page.press("remove")
+    page.see("Power analyser was taken off the bench")
+    wait_for(lambda: page.gone("[data-testid='instrument-power-analyser']"), "it to go")
     page.press("Undo")
+    page.find("[data-testid='instrument-power-analyser']")
+    page.press("Bench")
     wait_for(lambda: page.digits("Motor input") not in ("", "–"), "its digits")

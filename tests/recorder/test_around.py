@@ -7,9 +7,10 @@ import pytest
 
 from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
 from tests.recorder.bare import attached
-from tidybench.core.events import Identified, Received
+from tidybench.core.events import Identified, Received, tape_line
 from tidybench.core.quality import Quality
 from tidybench.core.setup import load
+from tidybench.recorder.ring import TapeRing
 from tidybench.standins.instruments import ShaftPickup, WindingTester
 from tidybench.standins.uart import LineFormat
 from tidybench.wire.messages import (
@@ -227,3 +228,12 @@ def test_unknown_stand_ins_can_be_opened_with_nothing_known(recorder: RecorderPr
     assert lines[0] == "BUSY 25%"
     assert len(lines) == 3 + 12 + 1
     assert lines[-1] == "END"
+
+
+def test_a_word_in_two_pieces_is_found() -> None:
+    ring = TapeRing()
+    pieces = [("x", b"SER"), ("y", b"OTHER"), ("x", b"IAL 2"), ("x", b"0417\r\n")]
+    ring.add(tape_line(n, link, Received(n, data)) for n, (link, data) in enumerate(pieces, 1))
+    assert [line.n for line in ring.find(GetTape(find="serial"))] == [1]
+    assert [line.n for line in ring.find(GetTape(find="0417"))] == [4]
+    assert ring.find(GetTape(find="sero")) == []

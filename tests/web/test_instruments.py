@@ -115,7 +115,7 @@ def test_a_preview_reads_what_has_come_with_what_is_not_kept(api: httpx.Client) 
         body = {"changes": {"query": [query], "channel": []}}
         found = api.post(f"/api/instruments/{FLOW}/preview", json=body)
         assert found.status_code == 200, found.text
-        return list(found.json())
+        return list(found.json()["rows"])
 
     good = preview("FL=<value> L/min <word:word>")
     assert 0 < len(good) <= 200
@@ -124,8 +124,13 @@ def test_a_preview_reads_what_has_come_with_what_is_not_kept(api: httpx.Client) 
     assert preview("FX=<value>")[0]["why"].startswith("stops at character 2")
     other = api.post(
         f"/api/instruments/{FLOW}/preview", json={"changes": {"framing": {"terminator": " "}}}
-    ).json()
+    ).json()["rows"]
     assert other[0]["message"] == "L/min"
+    half = api.post(
+        f"/api/instruments/{FLOW}/preview", json={"changes": {"framing": {"kind": "between marks"}}}
+    ).json()
+    assert "need both" in half["trouble"]
+    assert half["rows"][0]["fields"]["state"] == "OK"
 
 
 def test_a_copy_has_ids_of_its_own(api: httpx.Client) -> None:

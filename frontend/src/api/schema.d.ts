@@ -1126,6 +1126,17 @@ export interface components {
             link: string;
         };
         /**
+         * Preview
+         * @description The last messages, newest first, as a changed set-up would read them; `trouble` where it cannot be used
+         *     yet, the rows are then as the kept one reads them.
+         */
+        Preview: {
+            /** Rows */
+            rows: components["schemas"]["PreviewRow"][];
+            /** Trouble */
+            trouble: string;
+        };
+        /**
          * PreviewRow
          * @description One message as a set-up would read it; `why` it is not understood.
          */
@@ -3187,7 +3198,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PreviewRow"][];
+                    "application/json": components["schemas"]["Preview"];
                 };
             };
             /** @description Bad Request */

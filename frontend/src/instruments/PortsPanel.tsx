@@ -148,11 +148,11 @@ function PortLine({ port, onLabel, onAdd }: PortLineProps) {
         {port.name}
       </div>
       <div className="row" style={{ flexWrap: "nowrap" }}>
-        <Chip onPress={() => setDraft(draft === null ? port.label : null)} aria-label={`Label ${port.name}`}>
+        <Chip onPress={() => setDraft(draft === null ? port.label : null)} aria-label={`label ${port.name}`}>
           label
         </Chip>
         {free && (
-          <Chip onPress={() => onAdd(port.name)} aria-label={`Add an instrument on ${port.name}`}>
+          <Chip onPress={() => onAdd(port.name)} aria-label={`add here, on ${port.name}`}>
             add here
           </Chip>
         )}

@@ -130,6 +130,7 @@ function Form({ form }: { form: SetupForm }) {
     sessionStorage.removeItem(KEPT + form.key);
     return sentence;
   });
+  const [turn, setTurn] = useState(0); // fields that keep what is typed begin anew
   const [asText, setAsText] = useState(false);
   const [renaming, setRenaming] = useState<string | null>(null);
   const instrument = live.status?.instruments.find((one) => one.id === form.key);
@@ -142,7 +143,13 @@ function Form({ form }: { form: SetupForm }) {
 
   const change = (part: Partial<Setup>): void => {
     setKept("");
+    setTrouble("");
     setDraft((old) => ({ ...old, ...part }));
+  };
+  const discard = (): void => {
+    setTrouble("");
+    setDraft(form.setup);
+    setTurn(turn + 1);
   };
   const attempt = (act: () => Promise<unknown>): void => {
     setTrouble("");
@@ -193,11 +200,11 @@ function Form({ form }: { form: SetupForm }) {
     Bytes: ["", <Bytes key="bytes" instrument={instrument} />],
     Messages: [
       instrument ? `${how(instrument)}; a message ends with ${endName(draft.framing.terminator)}` : "",
-      <MessagesStage key="messages" {...part} />,
+      <MessagesStage key={`messages ${turn}`} {...part} />,
     ],
     Readings: [
       preview.trouble ? "the patterns cannot be used yet" : "",
-      <ReadingsStage key="readings" {...part} rows={preview.rows} />,
+      <ReadingsStage key={`readings ${turn}`} {...part} rows={preview.rows} />,
     ],
     Channels: [
       draft.channel.map((channel) => channel.name).join(", ") || "none yet",
@@ -218,7 +225,7 @@ function Form({ form }: { form: SetupForm }) {
               {instrument.released ? "Take the port back" : "Release the port"}
             </Button>
           )}
-          {dirty && <Button onPress={() => setDraft(form.setup)}>Discard</Button>}
+          {dirty && <Button onPress={discard}>Discard</Button>}
           <Button $kind="bright" isDisabled={!dirty} onPress={() => save(changes)}>
             Save
           </Button>
@@ -356,7 +363,10 @@ function usePreview(
     retry: false,
     placeholderData: (old) => old,
   });
-  return { rows: found.data ?? [], trouble: found.isError ? found.error.message : "" };
+  return {
+    rows: found.data?.rows ?? [],
+    trouble: found.isError ? found.error.message : (found.data?.trouble ?? ""),
+  };
 }
 
 /** The newest bytes, as text and in hexadecimal. */

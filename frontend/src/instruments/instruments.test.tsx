@@ -127,14 +127,14 @@ describe("ports", () => {
     expect(screen.getByText(/Held by minimal \(process 77\)/)).toBeTruthy();
     expect(screen.getByText(/sudo usermod -aG dialout mira/)).toBeTruthy();
     expect(screen.getByText(/used by Loop flow meter/)).toBeTruthy();
-    expect(screen.getAllByRole("button", { name: /^Add an instrument on/ })).toHaveLength(1);
-    await userEvent.click(screen.getByRole("button", { name: /^Add an instrument on/ }));
+    expect(screen.getAllByRole("button", { name: /^add here/ })).toHaveLength(1);
+    await userEvent.click(screen.getByRole("button", { name: /^add here/ }));
     expect(screen.getByTestId("where").textContent).toBe("/instruments/new?port=usb%2F1209%3A2303%2FA7");
   });
   it("take a label of the person's own", async () => {
     const { sent } = serve({ "POST /api/ports/label": { status: 204, body: null } });
     show(<PortsPanel ports={[port("/dev/ttyS0")]} />);
-    await userEvent.click(screen.getByRole("button", { name: "Label /dev/ttyS0" }));
+    await userEvent.click(screen.getByRole("button", { name: "label /dev/ttyS0" }));
     await userEvent.type(screen.getByLabelText(/A label of your own/), "scale{Enter}");
     await waitFor(() => expect(sent).toEqual([{ name: "/dev/ttyS0", label: "scale" }]));
   });

@@ -80,6 +80,7 @@ class TapeRing:
         step, and looking through all of it lets others have the interpreter."""
         lines: list[TapeLine] = []
         sought = wanted.find.casefold()
+        heads: dict[tuple[str, str], str] = {}
         for count, text in enumerate(reversed(list(self._lines))):
             if len(lines) == wanted.last:
                 break
@@ -96,8 +97,13 @@ class TapeRing:
             kind = line.kind if line.kind in ("in", "out") else "events"
             if wanted.direction and kind != wanted.direction:
                 continue
-            if sought and sought not in line.text.casefold():
-                continue
+            if sought:
+                # A slow line brings a word in two pieces: the beginning of the next one counts too.
+                text_here = line.text.casefold()
+                ahead = heads.get((line.link, kind), "")
+                heads[line.link, kind] = (text_here + ahead)[: len(sought) - 1]
+                if sought not in text_here + ahead:
+                    continue
             lines.append(line)
         return lines[::-1]
 

@@ -331,7 +331,9 @@ class Worker:
                         looked_at, seen = at, 0
                 if held:
                     data = held + data
-                elif framer.may_end(data) or (poller.queries and not poller.waiting):
+                elif framer.may_end(data) or (
+                    poller.queries and not poller.waiting and poller.on_errand is None
+                ):
                     self._feed(data, at)
                     if full and len(data) < MUCH:
                         time.sleep(BREATH)

@@ -19,6 +19,7 @@ from tidybench.web.context import Context, answered, context_of
 from tidybench.web.models import (
     Command,
     NewInstrument,
+    Preview,
     PreviewRow,
     SetupChange,
     SetupForm,
@@ -77,17 +78,22 @@ async def file(request: Request, key: str) -> Response:
 
 
 @router.post("/{key}/preview")
-async def show_preview(request: Request, key: str, body: SetupChange) -> list[PreviewRow]:
+async def show_preview(request: Request, key: str, body: SetupChange) -> Preview:
     """What a changed set-up would make of the last 200 messages. Nothing is kept."""
     stored = await _stored(request, key)
-    setup = load(_changed(stored.text, body.changes))
+    kept = load(stored.text)
+    try:
+        setup, trouble = load(changed(stored.text, body.changes)), ""
+    except SetupError as error:
+        # A pattern half typed is no reason to take the messages away.
+        setup, trouble = kept, str(error)
     # The bytes are those of the link as it is, not of the one it may be changed to.
-    address = load(stored.text).link.address
-    tape = (await answered(request, GetTape(last=2000, link=address))).tape
+    tape = (await answered(request, GetTape(last=2000, link=kept.link.address))).tape
     rows = await run_in_threadpool(preview, setup, [e for line in tape if (e := _event(line)) is not None])
-    return [
+    newest = [
         PreviewRow(at=row.at, message=row.message, fields=row.fields, why=row.why) for row in reversed(rows)
     ]
+    return Preview(rows=newest, trouble=trouble)
 
 
 @router.post("/{key}/read", status_code=204)

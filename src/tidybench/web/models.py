@@ -122,6 +122,14 @@ class PreviewRow(BaseModel):
     why: str
 
 
+class Preview(BaseModel):
+    """The last messages, newest first, as a changed set-up would read them; `trouble` where it cannot be used
+    yet, the rows are then as the kept one reads them."""
+
+    rows: list[PreviewRow]
+    trouble: str
+
+
 class Command(BaseModel):
     """What to send, one character a byte, and how long to wait for the answer to begin."""
 
