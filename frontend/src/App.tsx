@@ -65,7 +65,8 @@ const Bar = styled.header`
       padding: 5px 8px;
     }
     padding: 0 8px;
-    .keys {
+    .keys,
+    .long {
       display: none;
     }
   }
@@ -185,7 +186,7 @@ function Health() {
   if (!stopped) return null;
   return (
     <span className="health" role="status">
-      {stopped} of {all.length} instruments stopped
+      {stopped} of {all.length} <span className="long">instruments </span>stopped
     </span>
   );
 }

@@ -242,15 +242,17 @@ function Form({ form }: { form: SetupForm }) {
             summary={bodies[name][0]}
             open={open === name}
             broken={stopped >= 0 && index > stopped}
+            offer={
+              stageOf(name).offer ? (
+                <div>
+                  <Button $kind="bright" style={{ minHeight: 32 }} onPress={() => offer(stageOf(name))}>
+                    {OFFERS[stageOf(name).offer ?? ""]}
+                  </Button>
+                </div>
+              ) : undefined
+            }
             onOpen={() => setAddress({ stage: open === name ? "none" : name }, { replace: true })}
           >
-            {stageOf(name).offer && (
-              <div>
-                <Button $kind="bright" style={{ minHeight: 32 }} onPress={() => offer(stageOf(name))}>
-                  {OFFERS[stageOf(name).offer ?? ""]}
-                </Button>
-              </div>
-            )}
             {bodies[name][1]}
           </StageCard>
         ))}

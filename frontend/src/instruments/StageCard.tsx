@@ -89,11 +89,13 @@ export interface StageCardProps {
   onOpen: () => void;
   /** The stage before lets nothing through. */
   broken: boolean;
+  /** What the interface can do about a fault with one press. */
+  offer?: ReactNode;
   children: ReactNode;
 }
 
 /** One stage of the reading path, with its evidence and its settings. */
-export function StageCard({ stage, summary, open, onOpen, broken, children }: StageCardProps) {
+export function StageCard({ stage, summary, open, onOpen, broken, offer, children }: StageCardProps) {
   const bad = stage.state === "stopped";
   return (
     <Row>
@@ -111,6 +113,7 @@ export function StageCard({ stage, summary, open, onOpen, broken, children }: St
             <p className="sentence" data-state={stage.state}>
               {stage.sentence}
             </p>
+            {offer}
             {open && children}
           </div>
         )}

@@ -91,7 +91,7 @@ class LinkReader:
         self._asked: MessageReader | None = None
         self._commanded = False
         self._poll = 0
-        self._draining = False
+        self._draining = self._late_seen = False
         self._sent_at = 0
         self._sent_data = b""
         self._echo = b""  # of our own query, still to come
@@ -190,7 +190,8 @@ class LinkReader:
         if self._asked is None and self._reader is None and not self._commanded:
             counts.stray += len(data)
             if self._draining:
-                counts.late += 1
+                counts.late += not self._late_seen  # one reply, however many pieces
+                self._late_seen = True
                 counts.worst_late = max(counts.worst_late, at - self._sent_at)
             else:
                 counts.unasked += len(data)
@@ -282,7 +283,7 @@ class LinkReader:
         self.counts.stray += self.framer.pending
         if self._asked.instrument not in self.withheld:
             self._asked.nothing(Quality.NO_REPLY, event.at, out)
-        self._asked, self._draining = None, True
+        self._asked, self._draining, self._late_seen = None, True, False
         return out
 
     def _lost(self, at: int) -> Batch:

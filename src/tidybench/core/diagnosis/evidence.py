@@ -8,7 +8,7 @@ NAMES = {13: "CR", 10: "LF", 3: "ETX", 4: "EOT", 0: "NUL", 59: "a semicolon", 62
 
 _TEXT = frozenset(range(0x20, 0x7F)) | {9, 10, 13}
 _MESSAGE_MARKS = frozenset({0, 2, 3, 4, 5, 6, 21})  # NUL STX ETX EOT ENQ ACK NAK: control, but no noise
-ParitySeen = Literal["even", "odd", "mark"]
+ParitySeen = Literal["even", "odd"]
 
 
 def unprintable_share(data: bytes) -> float:
@@ -33,9 +33,7 @@ def parity_seen(data: bytes) -> ParitySeen | None:
     odd = [byte.bit_count() & 1 for byte in data]
     if not any(odd):
         return "even"
-    if all(odd):
-        return "odd"
-    return "mark" if all(byte & 0x80 for byte in data) else None
+    return "odd" if all(odd) else None
 
 
 def recurring_end(data: bytes) -> tuple[str, int] | None:

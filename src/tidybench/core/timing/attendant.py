@@ -51,15 +51,16 @@ class Attendant:
     def opened(self, at: int) -> list[Errand]:
         """The link was opened: everything from the beginning."""
         self._last_in, self._silent = at, False
-        return [errand for setup in self._plan.setups for errand in self._greet(setup, at)]
+        return [errand for setup in self._plan.setups for errand in self._greet(setup, at, anew=True)]
 
-    def _greet(self, setup: Setup, at: int) -> list[Errand]:
+    def _greet(self, setup: Setup, at: int, anew: bool = False) -> list[Errand]:
         self._asked_at = at
         self.troubles.pop(setup.instrument.id, None)
         if setup.identity is None:
             return self._start(setup)
         part = setup.identity
-        self.identities[setup.instrument.id] = Identity(expected=part.expect, matches=not part.expect)
+        if anew:
+            self.identities[setup.instrument.id] = Identity(expected=part.expect, matches=not part.expect)
         return [self._errand(f"{setup.instrument.id}/identity", part.send, part.wait_s, part.lines)]
 
     def _start(self, setup: Setup) -> list[Errand]:
@@ -94,6 +95,9 @@ class Attendant:
         text = [line.decode("latin-1").strip() for line in answer]
         if what == "identity" and setup.identity is not None:
             expected = setup.identity.expect
+            known = self.identities[instrument]
+            if not text and known.heard and known.matches:
+                return [], []  # it was known already: one lost answer does not make it a stranger
             matches = not expected or any(expected in line for line in text)
             self.identities[instrument] = Identity(expected, tuple(text), bool(text), matches)
             event = Identified(at, instrument, matches, "\n".join(text))
