@@ -16,18 +16,29 @@ from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.keys import Keys
 
+sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "src"))
+from tidybench.wire.places import Places
+
 HERE = Path(__file__).parent
 DATA = Path(os.environ.get("TIDY_DATA") or Path.home() / ".local/share/tidybench-demo")
-OPTIONS = (
-    "--headless=new --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
-    "--disable-component-update --disable-sync --hide-scrollbars --force-device-scale-factor=1"
-).split()
+OPTIONS = [
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--hide-scrollbars",
+    "--force-device-scale-factor=1",
+]
 
 
 def shop(**order: object) -> None:
     """An order to the stand-ins."""
     with socket.socket(socket.AF_UNIX) as line:
-        line.connect(str(DATA / "control"))
+        line.connect(str(Places(DATA).stand_ins))
         line.sendall(json.dumps(order).encode() + b"\n")
         line.recv(4096)
 
@@ -94,10 +105,38 @@ def main() -> None:
     camera.take("bench-night-fault")
     camera.keep("tidybench-theme", "day")
     driver.find_element("css selector", "[data-testid=instrument-power-analyser] [aria-label^=Port]").click()
-    time.sleep(0.6)
+    time.sleep(1.5)
     camera.take("reading-path")
-    shop(**{"stand-in": "power-analyser", "fault": "unplugged", "on": False})
+    shop(**{"stand-in": "sump-sonde", "fault": "wrong checksum"})
+    shop(**{"stand-in": "loop-flow-meter", "fault": "late"})
+    time.sleep(8)
+    camera.press("Instruments")
+    time.sleep(1)
+    camera.take("instruments")
+    for name, fault in (
+        ("power-analyser", "unplugged"),
+        ("sump-sonde", "wrong checksum"),
+        ("loop-flow-meter", "late"),
+    ):
+        shop(**{"stand-in": name, "fault": fault, "on": False})
+    time.sleep(65)
+    driver.get(f"{camera.base}/instruments/loop-flow-meter?stage=Readings")
+    time.sleep(3)
+    driver.find_element("css selector", "[aria-label=Command]").send_keys("ID?" + Keys.ENTER)
+    time.sleep(2)
+    camera.take("set-up")
+    driver.get(f"{camera.base}/instruments/new?port=simulated/seal-rig")
+    time.sleep(2)
+    camera.press("Connect")
+    time.sleep(4)
+    camera.press("Work out the settings")
+    camera.press("Listen only")
+    time.sleep(22)
+    camera.take("settings")
     camera.press("Close")
+    camera.press("remove")
+    driver.get(camera.base)
+    time.sleep(2)
     camera.size(390, 844)
     time.sleep(3)
     camera.take("bench-phone")

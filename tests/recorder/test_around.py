@@ -1,12 +1,17 @@
 """What is said around a session: who are you, start and release commands; commands by hand; flood and drain."""
 
+import socket
 import time
 from itertools import pairwise
+from pathlib import Path
 
 import pytest
+import serial
 
 from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
 from tests.recorder.bare import attached
+from tidybench import cli
+from tidybench.cluster import free_port
 from tidybench.core.events import Identified, Received, tape_line
 from tidybench.core.quality import Quality
 from tidybench.core.setup import load
@@ -237,3 +242,58 @@ def test_a_word_in_two_pieces_is_found() -> None:
     assert [line.n for line in ring.find(GetTape(find="serial"))] == [1]
     assert [line.n for line in ring.find(GetTape(find="0417"))] == [4]
     assert ring.find(GetTape(find="sero")) == []
+
+
+def test_every_kind_of_link_is_alike_on_path_and_tape(shop: Shop, tmp_path: Path) -> None:
+    path = tmp_path / "grows.txt"
+    path.write_bytes(b"")
+    port = free_port()
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        links = [
+            f'kind = "tcp"\nhost = "127.0.0.1"\ntcp_port = {server.getsockname()[1]}',
+            f'kind = "udp"\nlisten_on = "127.0.0.1"\nlisten_port = {port}',
+            f'kind = "file"\npath = "{path}"',
+        ]
+        texts = [
+            f'[instrument]\nid = "m{n}"\nname = "M{n}"\ntalks = "on its own"\n[link]\n{link}\n[framing]\nterminator = "\\n"\n'
+            f'[listen]\npatterns = ["V=<v>"]\n[[channel]]\nid = "v{n}"\nname = "V"\nfield = "v"\n'
+            for n, link in enumerate(links)
+        ]
+        with attached(shop, *map(load, texts)) as made:
+            peer, _ = server.accept()
+            with peer, socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sender:
+                wait_for(lambda: all(one.worker.is_open for one in made), "the links")
+                time.sleep(0.6)  # what comes sooner after opening may have begun in the middle
+                peer.sendall(b"V=1.5\n")
+                sender.sendto(b"V=1.5\n", ("127.0.0.1", port))
+                with open(path, "ab") as file:
+                    file.write(b"V=1.5\n")
+                wait_for(lambda: all(one.look() or one.samples for one in made), "a sample from each")
+                for one in made:
+                    assert [s[2] for s in one.samples] == [1.5]
+                    assert [stage.state for stage in one.status().stages] == ["passing"] * 5
+                    assert [e.data for e in one.events if isinstance(e, Received)] == [b"V=1.5\n"]
+            wait_for(
+                lambda: (fault := made[0].fault()) is not None and fault.name == "Port", "the lost connection"
+            )
+
+
+def test_ports_are_released_from_a_terminal(
+    flowing: RecorderProcess, shop: Shop, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert cli.main(["ports"]) == 0
+    assert "simulated/loop-flow-meter  simulated, used by Loop flow meter" in capsys.readouterr().out
+    ask(flowing, LabelPort(name=PORT, label="flow"))
+    assert cli.main(["release", "flow"]) == 0
+    assert "is free for another program" in capsys.readouterr().out
+    wait_for(lambda: flowing.status().instruments[0].released, "release")
+    with serial.Serial(shop.flow.port, 9600, timeout=1, exclusive=True) as line:
+        line.write(b"FL?\r")
+        assert line.read_until(b"\n").startswith(b"FL=")
+    assert cli.main(["take-back", PORT]) == 0
+    wait_for(flowing.all_passing, "passing again")
+    assert cli.main(["release", "/dev/nowhere"]) == 1
+    assert "No instrument in force uses" in capsys.readouterr().err
+    flowing.stop()
+    assert cli.main(["ports"]) == 1
+    assert "does not run" in capsys.readouterr().err
