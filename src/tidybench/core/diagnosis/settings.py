@@ -84,7 +84,7 @@ def judge(settings: Settings, data: bytes) -> Finding:
             stripped = bytes(byte & 0x7F for byte in data)
             inner = _judge_text(Settings(settings.baud, 7, seen), stripped)
             reasons = (f"the eighth bit is {seen} parity on all {len(data)} bytes", *inner.reasons)
-            return Finding(inner.settings, data, min(1.0, inner.score + 0.05), reasons)
+            return Finding(inner.settings, stripped, min(1.0, inner.score + 0.05), reasons)
     if crc_good(data):
         return Finding(settings, data, 1.0, (f"{len(data)} bytes whose Modbus CRC comes out right",))
     return _judge_text(settings, data)
