@@ -3,7 +3,7 @@ import { Link, useLocation, useNavigate } from "react-router";
 import styled from "styled-components";
 import { type Instrument, said } from "../api/client";
 import { useLive } from "../live/connection";
-import { Button, Chip } from "../parts/Button";
+import { Button, Chip, ChipLink } from "../parts/Button";
 import { firstFault, ReadingPath } from "../parts/ReadingPath";
 import { Trouble } from "../parts/Window";
 import { bringBack, duplicate, how, readOnce, releaseOrTakeBack, remove } from "./actions";
@@ -74,22 +74,6 @@ const Card = styled.article<{ $bad: boolean }>`
   }
   @media (max-width: 719px) {
     grid-template-columns: minmax(0, 1fr);
-  }
-`;
-
-const Export = styled.a`
-  display: inline-flex;
-  align-items: center;
-  min-height: 26px;
-  padding: 0 8px;
-  border-radius: 6px;
-  border: 1px solid var(--hairline);
-  color: var(--ink);
-  font-weight: 600;
-  font-size: 12.5px;
-  text-decoration: none;
-  &:hover {
-    border-color: var(--action);
   }
 `;
 
@@ -224,9 +208,9 @@ function Line({ instrument, onOpen, onRead, onRelease, onCopy, onRemove }: LineP
         {instrument.has_queries && <Chip onPress={onRead}>read once</Chip>}
         <Chip onPress={onRelease}>{instrument.released ? "take the port back" : "release the port"}</Chip>
         <Chip onPress={onCopy}>duplicate</Chip>
-        <Export href={`/api/instruments/${instrument.id}/file`} download>
+        <ChipLink href={`/api/instruments/${instrument.id}/file`} download>
           export
-        </Export>
+        </ChipLink>
         <Chip onPress={onRemove}>remove</Chip>
       </div>
     </Card>

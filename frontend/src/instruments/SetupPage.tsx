@@ -13,7 +13,7 @@ import {
   type Stage,
 } from "../api/client";
 import { useLive } from "../live/connection";
-import { Button, Chip } from "../parts/Button";
+import { Button, Chip, ChipLink } from "../parts/Button";
 import { ControlText, hex } from "../parts/ControlText";
 import { endName } from "../parts/escapes";
 import { firstFault } from "../parts/ReadingPath";
@@ -75,20 +75,6 @@ const Left = styled.div`
     gap: 6px;
     padding-left: 38px;
   }
-`;
-
-const Export = styled.a`
-  display: inline-flex;
-  align-items: center;
-  min-height: 26px;
-  padding: 0 8px;
-  border-radius: 6px;
-  border: 1px solid var(--hairline);
-  background: var(--panel);
-  color: var(--ink);
-  font-weight: 600;
-  font-size: 12.5px;
-  text-decoration: none;
 `;
 
 const STAGES = ["Port", "Bytes", "Messages", "Readings", "Channels"] as const;
@@ -268,9 +254,9 @@ function Form({ form }: { form: SetupForm }) {
           >
             duplicate
           </Chip>
-          <Export href={`/api/instruments/${form.key}/file`} download>
+          <ChipLink href={`/api/instruments/${form.key}/file`} download>
             export
-          </Export>
+          </ChipLink>
           <Chip onPress={() => setAsText(true)}>as text</Chip>
           <Chip
             onPress={() =>

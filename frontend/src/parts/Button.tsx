@@ -42,6 +42,24 @@ export const Chip = styled(AriaButton)<{ $chosen?: boolean }>`
   }
 `;
 
+/** A link that looks like a small choice. */
+export const ChipLink = styled.a`
+  display: inline-flex;
+  align-items: center;
+  min-height: 26px;
+  padding: 0 8px;
+  border-radius: 6px;
+  border: 1px solid var(--hairline);
+  background: var(--panel);
+  color: var(--ink);
+  font-weight: 600;
+  font-size: 12.5px;
+  text-decoration: none;
+  &:hover {
+    border-color: var(--action);
+  }
+`;
+
 /** The key that does the same. */
 export const Key = styled.kbd`
   font:

@@ -2,10 +2,10 @@
 
 from typing import Any
 
-from tidybench.core.framing.framer import Cut
+from tidybench.core.framing.framer import Cut, WithoutDeadline
 
 
-class MarksFramer:
+class MarksFramer(WithoutDeadline):
     """A message is what stands between `start` and `end`, without them; what stands outside is stray.
 
     A start mark within a message begins it anew: the end of the one before was lost. A message's
@@ -29,12 +29,6 @@ class MarksFramer:
 
     def may_end(self, data: bytes) -> bool:
         return self._end[-1:] in data
-
-    def deadline(self) -> int | None:
-        return None
-
-    def passed(self, at: int) -> Cut:
-        return Cut()
 
     @property
     def pending(self) -> int:

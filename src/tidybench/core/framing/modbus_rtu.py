@@ -2,11 +2,11 @@
 
 from typing import Any
 
-from tidybench.core.framing.framer import Cut
+from tidybench.core.framing.framer import Cut, WithoutDeadline
 from tidybench.core.protocols.modbus import LONGEST_FRAME, READS, reply_length
 
 
-class ModbusFramer:
+class ModbusFramer(WithoutDeadline):
     """Cuts the reply to the request that was sent. The CRC stays on: whoever reads checks it.
 
     Bytes before the address that was asked are noise and stray; so is what follows a whole reply.
@@ -27,12 +27,6 @@ class ModbusFramer:
 
     def may_end(self, data: bytes) -> bool:
         return True  # any byte may be the last of a CRC
-
-    def deadline(self) -> int | None:
-        return None
-
-    def passed(self, at: int) -> Cut:
-        return Cut()
 
     @property
     def pending(self) -> int:

@@ -3,13 +3,13 @@
 import re
 from typing import Any
 
-from tidybench.core.framing.framer import Cut
+from tidybench.core.framing.framer import Cut, WithoutDeadline
 
 WHOLE_AFTER = 500_000
 """Silence after opening (microseconds) after which the first piece counts as whole."""
 
 
-class TerminatorFramer:
+class TerminatorFramer(WithoutDeadline):
     """A message is everything up to a terminator; empty ones do not count.
 
     `terminator`: the bytes that end a message, or None for "either" (CR, LF or both, in any order).
@@ -43,12 +43,6 @@ class TerminatorFramer:
         self._rest = b""
         self._skipping = False
         self._floor = max(self._floor, at)
-
-    def deadline(self) -> int | None:
-        return None
-
-    def passed(self, at: int) -> Cut:
-        return Cut()
 
     @property
     def pending(self) -> int:

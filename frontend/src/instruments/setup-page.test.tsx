@@ -1,0 +1,242 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { cleanup, render, screen, waitFor, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { MemoryRouter, Route, Routes } from "react-router";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import type { Instrument, Setup, Stage } from "../api/client";
+import { instrument, port, serve, stage, well } from "../fixtures.test-setup";
+import * as live from "../live/connection";
+import { AddPage } from "./AddPage";
+import { InstrumentsPage } from "./InstrumentsPage";
+import { SetupPage } from "./SetupPage";
+
+const setup: Setup = {
+  format: 1,
+  instrument: { id: "loop-flow-meter", name: "Loop flow meter", talks: "when asked", power_up: "", note: "" },
+  link: {
+    kind: "serial", port: "port 3", baud: 9600, data_bits: 8, parity: "none", stop_bits: 1, flow_control: "none", rts: "on",
+    dtr: "on", rs485: null, character_gap_ms: 0, command_gap_ms: 0, sends_end: null, echo: false,
+  },
+  framing: { kind: "ends with", terminator: "\r\n", start: "", end: "", check: "none", longest: 4096, encoding: "ascii" },
+  identity: null, start: [], release: [],
+  query: [{ id: "flow", send: "FL?\r", every_s: 0.2, on_demand: false, give_up_after_s: 0.5, patterns: ["FL=<flow>"] }],
+  listen: null,
+  channel: [
+    { id: "flow", name: "Loop flow", field: "flow", query: null, unit: "L/min", scale: 1, offset: 0, decimals: 1, limits: { low: 60, high: 200 } },
+  ],
+}; // prettier-ignore
+
+const form = {
+  key: "loop-flow-meter", version: 3, saved_at: 0, text: "[instrument]", setup,
+  given: { link: { port: "port 3" }, query: [{ id: "flow", send: "FL?\r", patterns: ["FL=<flow>"] }] },
+}; // prettier-ignore
+
+const rows = [
+  { at: 1e12, message: "FL=+0148.27", fields: { flow: "148.27" }, why: "" },
+  {
+    at: 1e12,
+    message: "FL=---",
+    fields: {},
+    why: "stops at character 4: a number (flow) was expected, “-” came",
+  },
+];
+
+const KEY = "/api/instruments/loop-flow-meter";
+const answers = {
+  [`GET ${KEY}`]: { status: 200, body: form },
+  [`POST ${KEY}/preview`]: { status: 200, body: { rows, trouble: "" } },
+  "GET /api/live/tape": { status: 200, body: [] },
+};
+
+function bench(instruments: Instrument[]): void {
+  const status = {
+    at: 0, session: "s", pid: 1, instruments, channels: [], run: null, disk: { free_bytes: 1, hours_left: null },
+    ports: [port("port 3", { used_by: ["Loop flow meter"] }), port("port 4")],
+  }; // prettier-ignore
+  vi.spyOn(live, "useLive").mockReturnValue({ line: "live", since: 0, why: "", status });
+}
+
+function show(path: string): void {
+  render(
+    <QueryClientProvider client={new QueryClient()}>
+      <MemoryRouter initialEntries={[path]}>
+        <Routes>
+          <Route path="/instruments" element={<InstrumentsPage />} />
+          <Route path="/instruments/new" element={<AddPage />} />
+          <Route path="/instruments/:id" element={<SetupPage />} />
+        </Routes>
+      </MemoryRouter>
+    </QueryClientProvider>,
+  );
+}
+
+const broken = (one: Stage): Stage[] => well().map((each) => (each.name === one.name ? one : each));
+
+beforeEach(() => {
+  localStorage.clear();
+  sessionStorage.clear();
+});
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+  vi.restoreAllMocks();
+});
+
+describe("the set-up page", () => {
+  it("shows five stages, and what a pattern makes of the last messages", async () => {
+    serve(answers);
+    bench([instrument()]);
+    show("/instruments/loop-flow-meter?stage=Readings");
+    expect(await screen.findByRole("heading", { name: "Loop flow meter" })).toBeTruthy();
+    expect(screen.getByText("all passing")).toBeTruthy();
+    for (const name of ["Port", "Bytes", "Messages", "Readings", "Channels"])
+      expect(screen.getByTestId(`stage-${name}`)).toBeTruthy();
+    expect(await screen.findByText("148.27")).toBeTruthy();
+    expect(screen.getByText(/stops at character 4/)).toBeTruthy();
+  });
+
+  it("saves only what was changed, and says what became of it", async () => {
+    const saved = { key: "loop-flow-meter", version: 4, in_force: true, sentence: "Version 4 is in force." };
+    const { sent } = serve({ ...answers, [`PATCH ${KEY}`]: { status: 200, body: saved } });
+    bench([instrument()]);
+    show("/instruments/loop-flow-meter?stage=Port");
+    await userEvent.selectOptions(await screen.findByLabelText("Parity"), "even");
+    await userEvent.click(screen.getByRole("button", { name: "Save" }));
+    await screen.findByText("Version 4 is in force.");
+    expect(sent).toContainEqual({ changes: { link: { parity: "even" } } });
+  });
+
+  it("keeps what was typed when it is refused, and lets go of it when asked to", async () => {
+    serve({ ...answers, [`PATCH ${KEY}`]: { status: 400, body: { detail: "link.baud: at least 50." } } });
+    bench([instrument()]);
+    show("/instruments/loop-flow-meter?stage=Port");
+    const baud = (await screen.findByLabelText("Baud rate")) as HTMLInputElement;
+    await userEvent.clear(baud);
+    await userEvent.type(baud, "12");
+    await userEvent.click(screen.getByRole("button", { name: "Save" }));
+    expect((await screen.findByRole("alert")).textContent).toBe("link.baud: at least 50.");
+    expect(baud.value).toBe("12");
+    await userEvent.click(screen.getByRole("button", { name: "Discard" }));
+    expect((screen.getByLabelText("Baud rate") as HTMLInputElement).value).toBe("9600");
+    expect(screen.queryByRole("alert")).toBeNull();
+  });
+
+  it("offers to take a released port back, right where the path breaks", async () => {
+    const { sent } = serve({ ...answers, "POST /api/ports/take-back": { status: 204, body: null } });
+    const stages = broken(
+      stage("Port", "stopped", "released", "The port was released.", "take the port back"),
+    );
+    bench([instrument({ stages, released: true })]);
+    show("/instruments/loop-flow-meter?stage=none");
+    const card = await screen.findByTestId("stage-Port");
+    await userEvent.click(within(card).getByRole("button", { name: "Take the port back" }));
+    await waitFor(() => expect(sent).toContainEqual({ link: "port 3" }));
+  });
+
+  it("gives late replies the time that would do", async () => {
+    const saved = { key: "loop-flow-meter", version: 4, in_force: true, sentence: "Version 4 is in force." };
+    const { sent } = serve({ ...answers, [`PATCH ${KEY}`]: { status: 200, body: saved } });
+    const late = stage("Messages", "losses", "3 late", "3 replies came late. Give it more time: 1100 ms would do.", "give it more time");
+    bench([instrument({ stages: broken(late) })]);
+    show("/instruments/loop-flow-meter?stage=Port");
+    await userEvent.click(await screen.findByRole("button", { name: "Give it more time" }));
+    await userEvent.click(screen.getByRole("button", { name: "Save" }));
+    await screen.findByText("Version 4 is in force.");
+    const patch = sent.find((body) => JSON.stringify(body).includes("give_up_after_s"));
+    expect(patch).toEqual({
+      changes: { query: [{ id: "flow", send: "FL?\r", patterns: ["FL=<flow>"], give_up_after_s: 1.1 }] },
+    });
+  }); // prettier-ignore
+
+  it("opens the search where bytes are not text", async () => {
+    serve(answers);
+    const odd = stage(
+      "Bytes",
+      "stopped",
+      "not text",
+      "Bytes come, but they are not text.",
+      "work out the settings",
+    );
+    bench([instrument({ stages: broken(odd) })]);
+    show("/instruments/loop-flow-meter?stage=none");
+    await userEvent.click(await screen.findByRole("button", { name: "Work out the settings" }));
+    expect(await screen.findByRole("dialog", { name: "Work out the settings" })).toBeTruthy();
+    expect((screen.getByLabelText(/Query that only reads/) as HTMLInputElement).value).toBe("FL?\\r");
+  });
+
+  it("renames without touching the id", async () => {
+    const saved = { key: "loop-flow-meter", version: 4, in_force: true, sentence: "Version 4 is in force." };
+    const { sent } = serve({ ...answers, [`PATCH ${KEY}`]: { status: 200, body: saved } });
+    bench([instrument()]);
+    show("/instruments/loop-flow-meter");
+    await userEvent.click(await screen.findByRole("button", { name: "rename" }));
+    const box = screen.getByLabelText("Name");
+    await userEvent.clear(box);
+    await userEvent.type(box, "Flow, rack 2");
+    await userEvent.click(screen.getByRole("button", { name: "Rename" }));
+    await waitFor(() => expect(sent).toContainEqual({ changes: { instrument: { name: "Flow, rack 2" } } }));
+  });
+
+  it("says when there is no such instrument", async () => {
+    serve({ [`GET ${KEY}`]: { status: 404, body: { detail: "There is no instrument “x” in use." } } });
+    bench([]);
+    show("/instruments/loop-flow-meter");
+    expect((await screen.findByRole("alert")).textContent).toContain("There is no instrument");
+  });
+});
+
+describe("the list of instruments", () => {
+  it("names each one's first fault whole, and removes with an undo", async () => {
+    const { sent } = serve({
+      "DELETE /api/setups/loop-flow-meter": { status: 200, body: { text: "[instrument]" } },
+      "POST /api/setups": { status: 201, body: {} },
+    });
+    const stages = broken(stage("Bytes", "stopped", "silent", "No bytes for 12 s. The port is open."));
+    bench([instrument({ stages })]);
+    show("/instruments");
+    expect(screen.getByText("No bytes for 12 s. The port is open.")).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "remove" }));
+    expect(await screen.findByText(/was taken off the bench/)).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Undo" }));
+    await waitFor(() => expect(sent).toContainEqual({ text: "[instrument]" }));
+  });
+
+  it("says why something could not be done", async () => {
+    serve({
+      [`POST ${KEY}/read`]: { status: 409, body: { detail: "It cannot be asked. The port was released." } },
+    });
+    bench([instrument()]);
+    show("/instruments");
+    await userEvent.click(screen.getByRole("button", { name: "read once" }));
+    expect((await screen.findByRole("alert")).textContent).toContain("It cannot be asked");
+  });
+
+  it("says where to begin when there is none", () => {
+    bench([]);
+    show("/instruments");
+    expect(screen.getByText("No instrument yet.")).toBeTruthy();
+  });
+});
+
+describe("adding an instrument", () => {
+  it("takes port and name, and opens its page", async () => {
+    const { sent } = serve({
+      ...answers,
+      "POST /api/instruments": { status: 201, body: { key: "loop-flow-meter", version: 1, in_force: true, sentence: "" } },
+    }); // prettier-ignore
+    bench([instrument()]);
+    show("/instruments/new?port=port%204&baud=2400");
+    expect((screen.getByLabelText("Baud rate") as HTMLInputElement).value).toBe("2400");
+    await userEvent.type(screen.getByLabelText("Name"), "Scale");
+    await userEvent.click(screen.getByRole("button", { name: "Connect" }));
+    expect(await screen.findByRole("heading", { name: "Loop flow meter" })).toBeTruthy();
+    expect(sent[0]).toMatchObject({ name: "Scale", link: { kind: "serial", port: "port 4", baud: 2400 } });
+  });
+
+  it("asks for a port first", async () => {
+    bench([]);
+    show("/instruments/new");
+    await userEvent.click(screen.getByRole("button", { name: "Connect" }));
+    expect((await screen.findByRole("alert")).textContent).toBe("Choose a port first.");
+  });
+});
