@@ -145,7 +145,12 @@ class PortWatch(threading.Thread):
         count = 0
         held: dict[str, str] = {}
         while not self._stopping.is_set():
-            found = ports(self._simulated)
+            try:
+                found = ports(self._simulated)
+            except OSError:
+                # A port that vanished while it was looked at: the next look has it right.
+                self._stopping.wait(self.LOOK_EVERY)
+                continue
             if count % self.HOLDERS_EVERY == 0 or {p.name for p in found} != {p.name for p in self.now}:
                 held = {p.name: p.holder for p in with_holders(found)}
             self.now = [replace(p, holder=held.get(p.name, "")) for p in found]

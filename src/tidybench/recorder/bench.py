@@ -141,11 +141,13 @@ class Bench:
 
         While a run is on its columns stay: later channels go to samples and tape only.
         """
+        if texts == self.state.setups:
+            return  # a web server that was restarted: the ports stay open
+        numbers = dict(self.state.numbers)
+        setups, plans = self._plans(texts, numbers)
+        # Ports take their time to be freed (release commands): the run is logged on meanwhile.
+        self._dismiss(plans)
         with self.lock:
-            if texts == self.state.setups:
-                return  # a web server that was restarted: the ports stay open
-            numbers = dict(self.state.numbers)
-            setups, plans = self._plans(texts, numbers)
             self.state.numbers = numbers
             self.state.setups = texts
             self._employ(setups, plans, "The set-up was changed." if self.log is not None else "")
@@ -165,17 +167,27 @@ class Bench:
         except SetupError as error:
             raise Refused("invalid", str(error)) from error
 
-    def _employ(self, setups: list[Setup], plans: list[LinkPlan], reason: str) -> None:
-        kept = {
-            plan.key: self.workers[plan.key]
+    def _kept(self, plans: list[LinkPlan]) -> dict[str, Worker]:
+        """The workers whose set-ups stay as they are."""
+        found = {plan.key: self.workers.get(plan.key) for plan in plans}
+        return {
+            plan.key: worker
             for plan in plans
-            if plan.key in self.workers and self.workers[plan.key].plan.setups == plan.setups
+            if (worker := found[plan.key]) is not None and worker.plan.setups == plan.setups
         }
+
+    def _dismiss(self, plans: list[LinkPlan]) -> None:
+        """Free the ports of all workers but those that stay."""
+        kept = self._kept(plans)
         gone = [worker for key, worker in self.workers.items() if key not in kept]
         for worker in gone:
             worker.stop_soon("The set-up was changed.")
         for worker in gone:
             worker.stop("The set-up was changed.")
+
+    def _employ(self, setups: list[Setup], plans: list[LinkPlan], reason: str) -> None:
+        kept = self._kept(plans)
+        gone = [worker for key, worker in self.workers.items() if key not in kept]
         self.setups = setups
         fresh = [plan for plan in plans if plan.key not in kept]
         if self.log is not None:

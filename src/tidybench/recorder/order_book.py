@@ -7,6 +7,8 @@ from tidybench.recorder.worker import Asked, Worker
 from tidybench.wire.messages import OrderStatus
 
 KEPT = 200
+QUIET, QUIET_BETWEEN_POLLS = 400_000, 120_000
+"""Microseconds of silence that end an answer of several lines. Where polls wait for their turn, less."""
 
 
 class OrderBook:
@@ -21,7 +23,9 @@ class OrderBook:
         self._last += 1
         wire = round(len(data) * worker.plan.link.byte_time)
         wait = round(max(1.0, min(wait_ms, 60_000)) * 1000)
-        asked = Asked(Errand(f"command/{self._last}", data, wait, wire_time=wire))
+        polled = any(not query.on_demand for query in worker.plan.queries)
+        quiet = QUIET_BETWEEN_POLLS if polled else QUIET
+        asked = Asked(Errand(f"command/{self._last}", data, wait, quiet, wire_time=wire))
         self._orders[self._last] = asked
         while len(self._orders) > KEPT:
             self._orders.popitem(last=False)
