@@ -145,7 +145,7 @@ def plugged(shop: Shop) -> Plugged:
 
 def press(device: Device) -> None:
     """Its operator presses the key of an instrument that has one, as fast as people do."""
-    if device.has_key and time.monotonic() - PRESSED.get(device, 0) > 0.4:
+    if device.has_key and time.monotonic() - PRESSED.get(device, 0) > 1.6:
         PRESSED[device] = time.monotonic()
         device.press_key()
 
