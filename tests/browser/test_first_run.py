@@ -27,7 +27,7 @@ def test_a_technician_s_first_run(page: Page, server: Server) -> None:
     page.press("Begin a run")
     page.field("Name").clear()
     page.press("Begin logging")
-    assert page.driver.find_elements(By.CSS_SELECTOR, "[role=dialog] .react-aria-FieldError")
+    page.find("[role=dialog] .react-aria-FieldError")
     page.field("Name").send_keys('=Pump 7 / "first" é')
     page.field("Test item").send_keys("P7-0413")
     page.field("Operator").send_keys("M. Okafor")

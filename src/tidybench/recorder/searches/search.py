@@ -3,6 +3,7 @@
 import threading
 import time
 import traceback
+from abc import ABC, abstractmethod
 from collections.abc import Callable
 from typing import Protocol
 
@@ -28,7 +29,7 @@ class SerialLine(Protocol):
 OpenPort = Callable[[SerialPart], SerialLine]
 
 
-class Search(threading.Thread):
+class Search(threading.Thread, ABC):
     """Runs once. `rows` and `sentence` grow while it does."""
 
     begins = "Opening the port …"
@@ -45,9 +46,9 @@ class Search(threading.Thread):
         self.found: SearchRow | None = None
         self.done = False
 
+    @abstractmethod
     def search(self) -> None:
         """Do it; sets `sentence` to what came of it. Raises LinkError."""
-        raise NotImplementedError
 
     def run(self) -> None:
         try:
