@@ -61,6 +61,8 @@ def test_a_copy_keeps_all_but_names() -> None:
     copy = load(copied(FLOW, {"loop-flow-meter"}, {"loop-flow"}))
     assert (copy.instrument.id, copy.channel[0].id) == ("loop-flow-meter-2", "loop-flow-2")
     assert copy.query == load(FLOW).query
+    listener = load(copied(setup_text("shaft-pickup"), {"shaft-pickup"}, set()))
+    assert listener.link.address == "not chosen yet (shaft-pickup-2)"
 
 
 @given(st.text(max_size=90), st.sets(st.sampled_from(["instrument", "a", "a-2", "a-3"])))

@@ -10,7 +10,7 @@ from serial.tools.list_ports_common import ListPortInfo
 
 from tests.conftest import Shop, wait_for
 from tidybench.links import ports as listing
-from tidybench.links.ports import Port, PortWatch, device_of, ports, stable_name, with_holders
+from tidybench.links.ports import PortWatch, device_of, ports, stable_name, with_holders
 from tidybench.links.serial_port import remedy
 from tidybench.standins.instruments import SumpSonde
 
@@ -112,4 +112,3 @@ def test_the_remedy_for_a_forbidden_port_is_exact(monkeypatch: pytest.MonkeyPatc
     device.touch()
     device.chmod(0o600)
     assert "sudo chmod 660" in remedy(str(device))
-    assert Port("x", "x", "x").forbidden is False

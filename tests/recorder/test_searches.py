@@ -86,7 +86,8 @@ def test_a_search_can_be_stopped_and_gives_the_port_back(
     begun = ask(search("settings", "power-analyser", query="NONSENSE\n")).search
     assert begun is not None
     assert ask(search("loop-back", "power-analyser")).trouble == "conflict"
-    wait_for(lambda: recorder.status().instruments[0].stages[0].words == "released", "the port to be lent")
+    wait_for(lambda: recorder.status().instruments[0].stages[0].words == "searching", "the port to be lent")
+    assert not recorder.status().instruments[0].released
     assert "search has the port" in recorder.status().instruments[0].stages[0].sentence
     stopped = ask(StopSearch(search=begun.id)).search
     assert stopped is not None

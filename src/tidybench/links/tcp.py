@@ -1,26 +1,25 @@
 """A raw TCP connection, opened by us."""
 
-import contextlib
 import select
 import socket
 import time
 
 from tidybench.core.setup import TcpPart
-from tidybench.links.link import LinkError, ModemLines
+from tidybench.links.link import LinkError
 from tidybench.links.serial_port import READ_SIZE, WRITE_PATIENCE
-from tidybench.links.waker import Waker
+from tidybench.links.socket_end import SocketEnd
 
 CONNECT_PATIENCE = 4.0
 """Seconds to wait for a connection."""
 
 
-class TcpLink:
+class TcpLink(SocketEnd):
     """A client's end."""
 
     def __init__(self, settings: TcpPart) -> None:
         self._name = f"{settings.host}:{settings.tcp_port}"
         try:
-            self._socket = socket.create_connection((settings.host, settings.tcp_port), CONNECT_PATIENCE)
+            end = socket.create_connection((settings.host, settings.tcp_port), CONNECT_PATIENCE)
         except socket.gaierror as error:
             raise LinkError("missing", f"There is no computer or device called {settings.host}.") from error
         except TimeoutError as error:
@@ -36,10 +35,9 @@ class TcpLink:
                 else f"{self._name} cannot be reached: {error.strerror}."
             )
             raise LinkError("refused" if refused else "missing", why) from error
-        self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-        self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE, 1)
-        self._socket.setblocking(False)
-        self._waker = Waker(self._socket.fileno())
+        end.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        end.setsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE, 1)
+        super().__init__(end)
 
     def read(self, timeout: float | None) -> bytes:
         if not self._waker.wait(timeout):
@@ -66,20 +64,6 @@ class TcpLink:
                 select.select((), (self._socket,), (), left)
             except OSError as error:
                 raise self._gone() from error
-
-    def waiting(self) -> int:
-        return 0  # bytes are taken as they come; TCP itself holds the sender back
-
-    def modem_lines(self) -> ModemLines | None:
-        return None
-
-    def wake(self) -> None:
-        self._waker.wake()
-
-    def close(self) -> None:
-        if self._waker.close():
-            with contextlib.suppress(OSError):
-                self._socket.close()
 
     def _gone(self) -> LinkError:
         return LinkError("lost", f"The connection to {self._name} is lost. It is taken up again by itself.")

@@ -1,17 +1,16 @@
 """UDP: datagrams in and out."""
 
-import contextlib
 import errno
 import socket
 
 from tidybench.core.setup import UdpPart
-from tidybench.links.link import LinkError, ModemLines
-from tidybench.links.waker import Waker
+from tidybench.links.link import LinkError
+from tidybench.links.socket_end import SocketEnd
 
 DATAGRAM = 65_535
 
 
-class UdpLink:
+class UdpLink(SocketEnd):
     """Listens on a port; sends to the host that is named, or to whoever sent last."""
 
     def __init__(self, settings: UdpPart) -> None:
@@ -21,8 +20,8 @@ class UdpLink:
             if settings.host is not None and settings.udp_port is not None:
                 self._target = (socket.gethostbyname(settings.host), settings.udp_port)
             self._fixed = self._target is not None
-            self._socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-            self._socket.bind((settings.listen_on, settings.listen_port))
+            end = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+            end.bind((settings.listen_on, settings.listen_port))
         except socket.gaierror as error:
             raise LinkError("missing", f"There is no computer or device called {settings.host}.") from error
         except OSError as error:
@@ -35,8 +34,7 @@ class UdpLink:
                     "forbidden", f"You may not listen on {self._name}: ports below 1024 are the system's."
                 ) from error
             raise LinkError("settings", f"{self._name} cannot be opened: {error.strerror}.") from error
-        self._socket.setblocking(False)
-        self._waker = Waker(self._socket.fileno())
+        super().__init__(end)
 
     def read(self, timeout: float | None) -> bytes:
         if not self._waker.wait(timeout):
@@ -56,17 +54,3 @@ class UdpLink:
             self._socket.sendto(data, self._target)
         except OSError as error:
             raise LinkError("lost", f"Nothing can be sent to {self._target[0]}: {error.strerror}.") from error
-
-    def waiting(self) -> int:
-        return 0
-
-    def modem_lines(self) -> ModemLines | None:
-        return None
-
-    def wake(self) -> None:
-        self._waker.wake()
-
-    def close(self) -> None:
-        if self._waker.close():
-            with contextlib.suppress(OSError):
-                self._socket.close()

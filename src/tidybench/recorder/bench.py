@@ -169,11 +169,10 @@ class Bench:
 
     def _kept(self, plans: list[LinkPlan]) -> dict[str, Worker]:
         """The workers whose set-ups stay as they are."""
-        found = {plan.key: self.workers.get(plan.key) for plan in plans}
         return {
             plan.key: worker
             for plan in plans
-            if (worker := found[plan.key]) is not None and worker.plan.setups == plan.setups
+            if (worker := self.workers.get(plan.key)) is not None and worker.plan.setups == plan.setups
         }
 
     def _dismiss(self, plans: list[LinkPlan]) -> None:

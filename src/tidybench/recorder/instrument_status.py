@@ -38,7 +38,7 @@ def instrument_status(setup: Setup, worker: Worker, rates: Rates, now: int, shar
         answer_ms=counts.answer_time / 1000 if facts.asked and counts.answer_time else None,
         stages=stages,
         simulated=address.startswith(SIMULATED),
-        released=worker.released,
+        released=worker.released and worker.trouble == "released",
         modem=ModemStatus(cts=lines.cts, dsr=lines.dsr, dcd=lines.dcd, ri=lines.ri) if lines else None,
         identity=IdentityStatus(lines=list(who.lines), expected=who.expected, matches=who.matches)
         if who and who.heard

@@ -109,13 +109,12 @@ class Worker:
 
     def release(self) -> None:
         """Give the port up until `take_back`."""
-        self._order(
-            lambda: self._release("The port was released for another program. Take it back to go on.")
-        )
+        why = "The port was released for another program. Take it back to go on."
+        self._order(lambda: self._release(why, "released"))
 
     def lend(self) -> None:
         """Give the port up for a search; `take_back` ends that too."""
-        self._order(lambda: self._release("A search has the port. It is taken back by itself."))
+        self._order(lambda: self._release("A search has the port. It is taken back by itself.", "searching"))
 
     @property
     def is_open(self) -> bool:
@@ -266,7 +265,7 @@ class Worker:
             lost = Lost(self._clock.now(), self.sentence)
             self._journal.put(self.plan.key, lost, self.reader.feed(lost))
 
-    def _release(self, why: str) -> None:
+    def _release(self, why: str, trouble: str) -> None:
         self.released = True
         try:
             self._say_farewell()
@@ -274,7 +273,7 @@ class Worker:
             pass  # gone already: there is nobody to say it to
         self._close()
         self._lost_said = False
-        self._lose(why, "released")
+        self._lose(why, trouble)
 
     def _take_back(self) -> None:
         self.released = False

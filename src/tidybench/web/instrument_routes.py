@@ -55,7 +55,10 @@ async def add(request: Request, body: NewInstrument) -> SetupSaved:
 async def change(request: Request, key: str, body: SetupChange) -> SetupSaved:
     """Change some keys of a set-up; its comments stay."""
     stored = await _stored(request, key)
-    return await keep(context_of(request), _changed(stored.text, body.changes))
+    text = _changed(stored.text, body.changes)
+    if load(text).instrument.id != key:
+        raise HTTPException(400, "instrument.id: an id never changes; rename it, or duplicate it.")
+    return await keep(context_of(request), text)
 
 
 @router.post("/{key}/copy", status_code=201)

@@ -5,7 +5,16 @@ The model is the schema: `schema()` publishes it as JSON Schema (docs/formats/se
 
 from tidybench.core.setup.channel import ChannelPart, LimitsPart
 from tidybench.core.setup.framing import ENCODINGS, FramingPart
-from tidybench.core.setup.link import RFC2217, FilePart, LinkPart, RS485Part, SerialPart, TcpPart, UdpPart
+from tidybench.core.setup.link import (
+    RFC2217,
+    UNCHOSEN,
+    FilePart,
+    LinkPart,
+    RS485Part,
+    SerialPart,
+    TcpPart,
+    UdpPart,
+)
 from tidybench.core.setup.setup import Setup
 from tidybench.core.setup.talk import CommandPart, IdentityPart, InstrumentPart, ListenPart, QueryPart
 from tidybench.core.setup.toml import SetupError, from_data, load, schema
@@ -13,6 +22,7 @@ from tidybench.core.setup.toml import SetupError, from_data, load, schema
 __all__ = [
     "ENCODINGS",
     "RFC2217",
+    "UNCHOSEN",
     "ChannelPart",
     "CommandPart",
     "FilePart",

@@ -12,6 +12,7 @@ import tomlkit
 from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT, Table
 
+from tidybench.core.setup.link import UNCHOSEN, SerialPart
 from tidybench.core.setup.setup import Setup
 from tidybench.core.setup.toml import SetupError, load
 
@@ -93,7 +94,8 @@ def bare(link: Changes, name: str, taken: Collection[str]) -> str:
 
 
 def copied(text: str, taken: Collection[str], taken_channels: Collection[str]) -> str:
-    """A copy under another id and name; its channels get ids of their own too."""
+    """A copy under another id and name, on a serial port that is not chosen yet; its channels get ids
+    of their own too."""
     setup = load(text)
     name = f"{setup.instrument.name[:70]}, copy"
     channels = []
@@ -102,7 +104,11 @@ def copied(text: str, taken: Collection[str], taken_channels: Collection[str]) -
         channel["id"] = free_id(channel["id"], used)
         used.add(channel["id"])
         channels.append(channel)
-    changes: dict[str, Any] = {"instrument": {"id": free_id(setup.instrument.id, taken), "name": name}}
+    key = free_id(setup.instrument.id, taken)
+    changes: dict[str, Any] = {"instrument": {"id": key, "name": name}}
+    if isinstance(setup.link, SerialPart):
+        # Two on one port would ask each other's instrument, or wait for the same bytes.
+        changes["link"] = {"port": f"{UNCHOSEN} ({key})"}
     if channels:
         changes["channel"] = channels
     return changed(text, changes)

@@ -9,6 +9,9 @@ from tidybench.core.setup.part import Part
 
 PARITY_BITS = {"none": 0, "even": 1, "odd": 1, "mark": 1, "space": 1}
 RFC2217 = "rfc2217://"
+UNCHOSEN = "not chosen yet"
+"""A port name that begins so stands for none: a copy of a set-up waits for its own."""
+
 Host = Annotated[str, Field(min_length=1, max_length=200, pattern=r"^[^\s/@?#]+$")]
 NetworkPort = Annotated[int, Field(ge=1, le=65_535)]
 

@@ -1,0 +1,34 @@
+"""What TCP and UDP links have in common."""
+
+import contextlib
+import socket
+
+from tidybench.links.link import ModemLines
+from tidybench.links.waker import Waker
+
+
+class SocketEnd:
+    """A socket that is waited on, woken and closed."""
+
+    def __init__(self, end: socket.socket) -> None:
+        end.setblocking(False)
+        self._socket = end
+        self._waker = Waker(end.fileno())
+
+    def waiting(self) -> int:
+        """Nothing that anyone must know: bytes are taken as they come."""
+        return 0
+
+    def modem_lines(self) -> ModemLines | None:
+        """A socket has none."""
+        return None
+
+    def wake(self) -> None:
+        """Make a `read` that waits return at once."""
+        self._waker.wake()
+
+    def close(self) -> None:
+        """Give it up; never raises."""
+        if self._waker.close():
+            with contextlib.suppress(OSError):
+                self._socket.close()
