@@ -65,6 +65,12 @@ const Bar = styled.header`
       padding: 5px 8px;
     }
     padding: 0 8px;
+    > button {
+      padding: 0 6px;
+    }
+    .health {
+      font-size: 13px;
+    }
     .keys,
     .long {
       display: none;
@@ -186,7 +192,7 @@ function Health() {
   if (!stopped) return null;
   return (
     <span className="health" role="status">
-      {stopped} of {all.length} <span className="long">instruments </span>stopped
+      {stopped} <span className="long">of {all.length} instruments </span>stopped
     </span>
   );
 }

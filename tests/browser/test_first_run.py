@@ -143,8 +143,14 @@ def test_a_phone_walks_past(page: Page, server: Server) -> None:
     page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
     page.open("/")
     wait_for(lambda: page.digits("Loop flow") not in ("", "–"), "digits")
-    wide = page.driver.execute_script("return document.documentElement.scrollWidth")
-    assert wide <= 390
+    server.shop.power.fault("unplugged")
+    page.see("1 stopped")  # the words that need the most room
+    for path in ("/", "/instruments", "/instruments/loop-flow-meter?stage=Messages", "/instruments/new"):
+        page.open(path)
+        page.see("Instruments")
+        wait_for(lambda: "Joining" not in page.text() and "Fetching" not in page.text(), "the page")
+        assert page.driver.execute_script("return document.documentElement.scrollWidth") <= 390, path
+    server.shop.power.fault("unplugged", False)
 
 
 def test_an_instrument_changed_removed_and_brought_back(page: Page, server: Server) -> None:

@@ -25,6 +25,9 @@ export function freshLink(kind: Link["kind"], port = ""): Link {
   return { ...SERIAL, port };
 }
 
+/** What a copy has in place of a port. */
+const UNCHOSEN = "not chosen yet";
+
 /** A port as people call it: their own label first. */
 export const portName = (port: Port): string => (port.label ? `“${port.label}” (${port.name})` : port.name);
 
@@ -123,21 +126,21 @@ interface Part {
 
 function PortChoice({ link, ports, set }: Part & { ports: Port[] }) {
   const known = ports.some((port) => port.name === link.port);
-  const [typed, setTyped] = useState(!known && link.port !== "");
+  const none = !link.port || link.port.startsWith(UNCHOSEN);
+  const [typed, setTyped] = useState(!known && !none);
   const OTHER = "\u0000";
   const options = ports.map((port) => ({
     value: port.name,
     text: `${portName(port)}${port.used_by.length ? `, used by ${port.used_by.join(", ")}` : port.holder ? `, held by ${port.holder}` : ""}`,
   }));
-  if (!known && link.port && !typed)
-    options.unshift({ value: link.port, text: `${link.port} (not there now)` });
+  if (!known && !none && !typed) options.unshift({ value: link.port, text: `${link.port} (not there now)` });
   return (
     <>
       <Select
         label="Port"
-        value={typed ? OTHER : link.port}
+        value={typed ? OTHER : none ? "" : link.port}
         options={[
-          ...(link.port || typed ? [] : [{ value: "", text: "choose a port" }]),
+          ...(none && !typed ? [{ value: "", text: "choose a port" }] : []),
           ...options,
           { value: OTHER, text: "another, or on the network …" },
         ]}

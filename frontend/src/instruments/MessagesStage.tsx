@@ -8,6 +8,7 @@ import type { StageProps } from "./SetupPage";
 
 const Group = styled.fieldset`
   border: 0;
+  min-width: 0;
   border-top: 1px solid var(--ruling);
   padding: 10px 0 0;
   margin: 0;

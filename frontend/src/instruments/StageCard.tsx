@@ -66,6 +66,17 @@ const Card = styled.section<{ $open: boolean; $bad: boolean }>`
     font-size: 13px;
     white-space: nowrap;
   }
+  @media (max-width: 719px) {
+    .head {
+      flex-wrap: wrap;
+      gap: 2px 12px;
+      padding: 10px 12px;
+    }
+    .figures {
+      margin-left: 0;
+      white-space: normal;
+    }
+  }
   .body {
     padding: 2px 16px 16px;
     display: grid;

@@ -167,6 +167,20 @@ describe("settings", () => {
       expect(screen.getByLabelText(label)).toBeTruthy();
     } // prettier-ignore
   });
+  it("wait for a port where a copy has none yet", async () => {
+    const change = vi.fn();
+    render(
+      <LinkForm
+        link={{ ...serial, port: "not chosen yet (m-2)" }}
+        onChange={change}
+        ports={[port("port 4")]}
+      />,
+    );
+    const choice = screen.getByLabelText("Port") as HTMLSelectElement;
+    expect(choice.selectedOptions[0]?.textContent).toBe("choose a port");
+    await userEvent.selectOptions(choice, "port 4");
+    expect(change).toHaveBeenLastCalledWith({ ...serial, port: "port 4" });
+  });
   it("name a new instrument after what is known", () => {
     expect(nameFor(freshLink("serial", "simulated/sump-sonde"))).toBe("Sump sonde");
     expect(nameFor(freshLink("serial", "/dev/ttyUSB0"))).toBe("Instrument on ttyUSB0");
