@@ -75,7 +75,7 @@ class Page:
 
     def no_complaints(self) -> None:
         complaints = [e["message"] for e in self.driver.get_log("browser") if "favicon" not in e["message"]]
-        assert complaints == []
+        assert not complaints, complaints
 
     def accessible(self) -> None:
         self.driver.execute_script((ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text("utf-8"))

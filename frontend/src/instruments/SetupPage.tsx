@@ -125,7 +125,8 @@ function Form({ form }: { form: SetupForm }) {
   const open = address.get("stage") ?? "Messages";
   const changes = useMemo(() => changesOf(form, draft), [form, draft]);
   const dirty = Object.keys(changes).length > 0;
-  const preview = usePreview(form.key, changes, open === "Readings" || open === "Messages");
+  const [leaving, setLeaving] = useState(false); // what is taken off the bench is not asked for any more
+  const preview = usePreview(form.key, changes, !leaving && (open === "Readings" || open === "Messages"));
 
   const change = (part: Partial<Setup>): void => {
     setKept("");
@@ -261,7 +262,12 @@ function Form({ form }: { form: SetupForm }) {
           <Chip
             onPress={() =>
               attempt(async () => {
-                const text = await remove(form.key);
+                setLeaving(true);
+                await client.cancelQueries({ queryKey: ["preview", form.key] });
+                const text = await remove(form.key).catch((error: unknown) => {
+                  setLeaving(false);
+                  throw error;
+                });
                 void go("/instruments", { state: { removed: { name: form.setup.instrument.name, text } } });
               })
             }
@@ -339,9 +345,10 @@ function usePreview(
   }, [text]);
   const found = useQuery({
     queryKey: ["preview", key, late],
-    queryFn: () =>
+    queryFn: ({ signal }) =>
       got(
         api.POST("/api/instruments/{key}/preview", {
+          signal,
           params: { path: { key } },
           body: { changes: JSON.parse(late) as Record<string, unknown> },
         }),
