@@ -16,6 +16,8 @@ class Result:
     baselines: dict[str, float] = field(default_factory=dict)
     ratios: dict[str, float] = field(default_factory=dict)
     note: str = ""
+    stolen: float = 0.0
+    """Share of the cores' time that the host gave to others meanwhile."""
 
 
 Row = Callable[[], Result]
