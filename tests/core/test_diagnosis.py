@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from tidybench.core.diagnosis.addresses import AddressError, judge_answer, query_maker
 from tidybench.core.diagnosis.evidence import parity_seen, recurring_end, shape, unprintable_share
 from tidybench.core.diagnosis.settings import Settings, best, judge, to_ask, to_listen
-from tidybench.core.framing.check import modbus_crc, nmea, xor_hex
+from tidybench.core.framing.check import CHECKERS, nmea
 from tidybench.core.protocols.modbus import crc, crc_good, judge_reply, read_registers, seal
 from tidybench.standins.uart import LineFormat, misread
 
@@ -29,9 +29,9 @@ def test_an_nmea_sentence_of_the_standard() -> None:
 
 
 def test_other_check_characters() -> None:
-    assert xor_hex(b"V=1;" + b"%02X" % (ord("V") ^ ord("=") ^ ord("1") ^ ord(";"))) == b"V=1;"
-    assert xor_hex(b"V=1;00") is None
-    assert modbus_crc(seal(b"\x0b\x03\x02\x01\x02")) == b"\x0b\x03\x02\x01\x02"
+    assert CHECKERS["xor hex"](b"V=1;" + b"%02X" % (ord("V") ^ ord("=") ^ ord("1") ^ ord(";"))) == b"V=1;"
+    assert CHECKERS["xor hex"](b"V=1;00") is None
+    assert CHECKERS["modbus crc"](seal(b"\x0b\x03\x02\x01\x02")) == b"\x0b\x03\x02\x01\x02"
 
 
 @given(st.text("0123456789ABCxyz=.,;+- \r\n", min_size=20, max_size=60), st.sampled_from(["even", "odd"]))

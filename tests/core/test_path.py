@@ -5,8 +5,8 @@ from dataclasses import replace
 import pytest
 
 from tidybench.core.path import Facts, Stage, reading_path
-from tidybench.core.reading.pattern import Stop
 from tidybench.core.reading.reader import Counts
+from tidybench.core.reading.stop import Stop
 from tidybench.core.session import LinkCounts
 
 S = 1_000_000

@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tidybench.core.quality import Quality
-from tidybench.core.reading.pattern import PatternError, Stop, compile_pattern, walk
+from tidybench.core.reading.pattern import PatternError, compile_pattern, walk
+from tidybench.core.reading.stop import Stop
 
 FLOW = "FL=<flow none(--------) [L/min]> L/min <state:word>"
 

@@ -3,8 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from tidybench.core.framing import Framer, make_framer
-from tidybench.core.framing.check import CHECKERS
+from tidybench.core.framing import Framer, make_check, make_framer
 from tidybench.core.reading.reader import ChannelRule, MessageReader
 from tidybench.core.setup import FramingPart, LinkPart, Setup, SetupError
 
@@ -67,7 +66,7 @@ def plan_links(setups: Sequence[Setup], numbers: Mapping[str, int]) -> list[Link
 
 def _plan(address: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -> LinkPlan:
     first = setups[0]
-    check = CHECKERS.get(first.framing.checked_by)
+    check = make_check(first.framing)
     queries: list[QueryPlan] = []
     readers: dict[str, MessageReader] = {}
     listening: list[MessageReader] = []

@@ -4,10 +4,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from tidybench.core.events import Event, Opened, Received, Sent
-from tidybench.core.framing import make_framer
-from tidybench.core.framing.check import CHECKERS, Checker
+from tidybench.core.framing import make_check, make_framer
+from tidybench.core.framing.check import Checker
 from tidybench.core.quality import Quality
-from tidybench.core.reading.pattern import Pattern, Stop
+from tidybench.core.reading.pattern import Pattern
+from tidybench.core.reading.stop import Stop
 from tidybench.core.setup import Setup
 
 
@@ -29,7 +30,7 @@ class Previewed:
 def preview(setup: Setup, events: Iterable[Event], most: int = 200) -> list[Previewed]:
     """The newest messages that the set-up's framing cuts from a link's events, and what its patterns read."""
     framer = make_framer(setup.framing, setup.link.byte_time)
-    check = CHECKERS.get(setup.framing.checked_by)
+    check = make_check(setup.framing)
     by_query = {
         f"{setup.instrument.id}/{query.id}": [setup.compiled(source) for source in query.patterns]
         for query in setup.query

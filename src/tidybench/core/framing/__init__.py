@@ -7,7 +7,7 @@ same bytes with the same times give the same messages, in pieces of any size.
 """
 
 from tidybench.core.framing.framer import Cut, Framer
-from tidybench.core.framing.making import make_framer
+from tidybench.core.framing.making import make_check, make_framer
 from tidybench.core.framing.terminator import TerminatorFramer
 
-__all__ = ["Cut", "Framer", "TerminatorFramer", "make_framer"]
+__all__ = ["Cut", "Framer", "TerminatorFramer", "make_check", "make_framer"]

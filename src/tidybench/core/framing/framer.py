@@ -9,13 +9,15 @@ class Cut:
     """What one piece of bytes gave: messages without terminator, the time of each one's last byte.
 
     `stray` counts bytes that belong to no message; `overlong` counts messages given up because
-    they passed the longest length; their bytes are on the tape all the same.
+    they passed the longest length; their bytes are on the tape all the same. `prompts`: how often the
+    instrument said that it is ready.
     """
 
     bodies: list[bytes] = field(default_factory=list)
     times: list[int] = field(default_factory=list)
     stray: int = 0
     overlong: int = 0
+    prompts: int = 0
 
 
 class Framer(Protocol):

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from tidybench.core.framing.buffered import half_mark
 from tidybench.core.framing.framer import Cut, WithoutDeadline
 
 
@@ -48,7 +49,7 @@ class MarksFramer(WithoutDeadline):
             begin = buffer.find(self._start, position)
             if begin < 0:
                 # The mark may be half received: its beginning stays.
-                keep = self._half_mark(buffer, position)
+                keep = half_mark(buffer, position, self._start)
                 cut.stray += len(buffer) - position - keep
                 self._rest = buffer[len(buffer) - keep :]
                 break
@@ -78,9 +79,3 @@ class MarksFramer(WithoutDeadline):
             cut.times.append(max(time, self._floor))
         self._floor = max(self._floor, at)
         return cut
-
-    def _half_mark(self, buffer: bytes, position: int) -> int:
-        for size in range(min(len(self._start) - 1, len(buffer) - position), 0, -1):
-            if buffer.endswith(self._start[:size]):
-                return size
-        return 0

@@ -15,17 +15,22 @@ class TerminatorFramer(WithoutDeadline):
     `terminator`: the bytes that end a message, or None for "either" (CR, LF or both, in any order).
     `byte_time`: microseconds one byte takes on the wire, 0 where arrival times are not to be
     dated back (TCP, UDP, files). `longest`: bytes a message may have without its terminator.
+    `prompt`: what the instrument sends, without a terminator, when it is ready for the next command;
+    it is taken off, and counted.
 
     A message's time is when its terminator's last byte arrived: the time of the read, less the
     wire time of the bytes that came after it in the same read, never before the previous read.
     """
 
-    def __init__(self, terminator: bytes | None, byte_time: float = 0.0, longest: int = 4096) -> None:
+    def __init__(
+        self, terminator: bytes | None, byte_time: float = 0.0, longest: int = 4096, prompt: bytes = b""
+    ) -> None:
         if terminator == b"":
             raise ValueError("a terminator has at least one byte")
         self._terminator = terminator
         self._byte_time = byte_time
         self._longest = longest
+        self._prompt = prompt
         self._rest = b""
         self._floor = 0
         self._opened_at = 0
@@ -63,6 +68,8 @@ class TerminatorFramer(WithoutDeadline):
         self._fresh, self._skipping = state["fresh"], state["skipping"]
 
     def may_end(self, data: bytes) -> bool:
+        if self._prompt and self._prompt[-1:] in data:
+            return True
         if self._terminator is None:
             return b"\r" in data or b"\n" in data
         return self._terminator[-1:] in data
@@ -78,6 +85,8 @@ class TerminatorFramer(WithoutDeadline):
             self._split_either(buffer, at, cut)
         else:
             self._split_exact(buffer, at, cut)
+        if self._prompt:
+            self._take_prompts(cut)
         # The terminator may be half received: its beginning does not count, and stays.
         begun = 0 if self._terminator is None else len(self._terminator) - 1
         if len(self._rest) > self._longest + begun:
@@ -87,6 +96,21 @@ class TerminatorFramer(WithoutDeadline):
             self._skipping = True
         self._floor = max(self._floor, at)
         return cut
+
+    def _take_prompts(self, cut: Cut) -> None:
+        prompt = self._prompt
+        while self._rest.startswith(prompt):
+            self._rest = self._rest[len(prompt) :]
+            cut.prompts += 1
+        if any(body.startswith(prompt) for body in cut.bodies):
+            kept = []
+            for body, time in zip(cut.bodies, cut.times, strict=True):
+                while body.startswith(prompt):
+                    body = body[len(prompt) :]
+                    cut.prompts += 1
+                if body:
+                    kept.append((body, time))
+            cut.bodies, cut.times = [body for body, _ in kept], [time for _, time in kept]
 
     def _split_exact(self, buffer: bytes, at: int, cut: Cut) -> None:
         terminator = self._terminator

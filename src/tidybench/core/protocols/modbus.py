@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from tidybench.core.protocols.crc import CRCS
+
 READ_HOLDING = 3
 READS = (1, 2, 3, 4)
 """Functions whose reply says how many bytes follow."""
@@ -23,13 +25,8 @@ EXCEPTIONS = {
 
 
 def crc(data: bytes) -> int:
-    """CRC-16/MODBUS (serial line, 6.2.2): polynomial 0xA001 reflected, start 0xFFFF."""
-    value = 0xFFFF
-    for byte in data:
-        value ^= byte
-        for _ in range(8):
-            value = value >> 1 ^ (0xA001 if value & 1 else 0)
-    return value
+    """CRC-16/MODBUS (serial line, 6.2.2)."""
+    return CRCS["crc-16 modbus"].of(data)
 
 
 def seal(body: bytes) -> bytes:

@@ -6,7 +6,9 @@ from typing import Any
 
 from tidybench.core.framing.check import Checker
 from tidybench.core.quality import Quality
-from tidybench.core.reading.pattern import Pattern, Stop, convert
+from tidybench.core.reading.element import convert
+from tidybench.core.reading.pattern import Pattern
+from tidybench.core.reading.stop import Stop
 from tidybench.core.samples import NAN, Batch
 
 

@@ -1,0 +1,346 @@
+"""The source of a message pattern, read from left to right into elements."""
+
+import difflib
+import re
+from dataclasses import replace
+
+from tidybench.core.quality import Quality
+from tidybench.core.reading.element import KINDS, NUMBERS, Element, Kind, Token
+
+_NAME = re.compile(r"[^\W\d]\w*(?:-\w+)*")
+_WIDTH = re.compile(r"(\d+)(?:\.(\d+))?(?=[ >])")
+_BOUNDS = re.compile(r"\[\s*(\d+)\s*\.\.\s*(\d+)\s*\]")
+_OPTION = re.compile(r"(\w+)\(")
+_TOKENS = {
+    "none": Quality.NO_READING,
+    "over": Quality.OVER,
+    "under": Quality.UNDER,
+    "flagged": Quality.FLAGGED,
+}
+_OPTIONS = (*_TOKENS, "decimal", "sep")
+_ESCAPES = {"r": b"\r", "n": b"\n", "t": b"\t"}
+_PLAIN_ESCAPES = "\\<>()|[] ?="
+LONGEST_PATTERN = 2000
+MOST_IN_LIST = 200
+WIDEST = 10_000
+PREFIXES = {
+    "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "m": 1e-3, "c": 1e-2, "d": 1e-1, "": 1.0,
+    "h": 1e2, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9, "T": 1e12,
+}  # fmt: skip
+"""SI prefixes (ISO 80000-1, 6.5.4); `u` and `K` as instruments write them."""
+
+
+class PatternError(ValueError):
+    """A pattern that cannot be used. `column` (from 1) is where; `advice` says what to do."""
+
+    def __init__(self, column: int, what: str, advice: str = "") -> None:
+        self.column, self.what, self.advice = column, what, advice
+        super().__init__(f"column {column}: {what}" + (f" {advice}" if advice else ""))
+
+
+def parse(source: str, encoding: str) -> tuple[Element, ...]:
+    """The elements of a pattern; raises PatternError."""
+    if len(source) > LONGEST_PATTERN:
+        raise PatternError(LONGEST_PATTERN, f"a pattern has at most {LONGEST_PATTERN} characters.")
+    elements = _Parser(source, encoding).parse()
+    if not elements:
+        raise PatternError(1, "the pattern is empty.", "Copy a message here and put what changes in < >.")
+    return elements
+
+
+def _near(word: str, known: tuple[str, ...]) -> str:
+    near = difflib.get_close_matches(word, known, 1)
+    return f"Did you mean {near[0]}?" if near else f"Known are {', '.join(known)}."
+
+
+class _Parser:
+    def __init__(self, source: str, encoding: str) -> None:
+        self.source, self.encoding = source, encoding
+        self.position = 0
+
+    def parse(self, opened: int = 0) -> tuple[Element, ...]:
+        """Up to the end, or, within an optional part that was opened at that column, up to its `?>`."""
+        elements: list[Element] = []
+        literal, literal_column = bytearray(), 1
+
+        def end_literal() -> None:
+            if literal:
+                elements.append(Element(literal_column, "literal", bytes(literal)))
+                literal.clear()
+
+        while self.position < len(self.source):
+            char = self.source[self.position]
+            column = self.position + 1
+            if opened and self.source.startswith("?>", self.position):
+                end_literal()
+                self.position += 2
+                return tuple(elements)
+            if char == "<":
+                end_literal()
+                if self.source.startswith("<?", self.position):
+                    self.position += 2
+                    parts = self.parse(opened=column)
+                    if not parts:
+                        raise PatternError(column, "this optional part is empty.", "Leave it out.")
+                    elements.append(Element(column, "optional", parts=parts))
+                else:
+                    elements += self._field()
+                continue
+            if char == ">":
+                raise PatternError(column, "a “>” without its “<”.", "Write \\> for the character itself.")
+            if char == " ":
+                end_literal()
+                self._blanks()
+                elements.append(Element(column, "blank"))
+                continue
+            if not literal:
+                literal_column = column
+            literal += self._character()
+        if opened:
+            raise PatternError(
+                opened, "this “<?” is never closed.", "Put a “?>” where the optional part ends."
+            )
+        end_literal()
+        return tuple(elements)
+
+    def _blanks(self) -> bool:
+        begin = self.position
+        while self._take(" "):
+            pass
+        return self.position > begin
+
+    def _take(self, text: str) -> bool:
+        if self.source.startswith(text, self.position):
+            self.position += len(text)
+            return True
+        return False
+
+    def _character(self) -> bytes:
+        """One literal character, escapes resolved."""
+        column = self.position + 1
+        char = self.source[self.position]
+        self.position += 1
+        if char == "\\":
+            escape = self.source[self.position : self.position + 1]
+            self.position += 1
+            if escape == "x":
+                digits = self.source[self.position : self.position + 2]
+                if not re.fullmatch(r"[0-9A-Fa-f]{2}", digits):
+                    raise PatternError(column, "\\x wants two hexadecimal digits.", "For example \\x02.")
+                self.position += 2
+                return bytes([int(digits, 16)])
+            if escape in _ESCAPES:
+                return _ESCAPES[escape]
+            if escape and escape in _PLAIN_ESCAPES:
+                return escape.encode()
+            raise PatternError(
+                column, f"“\\{escape}” is not an escape.", "Known are \\r \\n \\t \\x02 \\< \\> \\? \\\\."
+            )
+        try:
+            return char.encode(self.encoding)
+        except UnicodeEncodeError:
+            raise PatternError(
+                column, f"“{char}” cannot be sent as {self.encoding}.", "Choose another text encoding."
+            ) from None
+
+    def _field(self) -> list[Element]:
+        column = self.position + 1
+        self.position += 1
+        if self._take("*"):
+            return [self._skip(column)]
+        name_match = _NAME.match(self.source, self.position)
+        if name_match is None:
+            raise PatternError(
+                self.position + 1, "a field begins with its name.", "For example <flow>, or <*> to skip."
+            )
+        self.position = name_match.end()
+        bounds = self._bounds()
+        kind: Kind = self._kind() if self._take(":") else "number"
+        element = Element(column, kind, name=name_match[0], encoding=self.encoding)
+        if kind in ("choice", "unit"):
+            element = self._choices(element)
+        element, separator = self._options(element)
+        if bounds is None:
+            if separator is not None:
+                raise PatternError(
+                    column, "sep(…) belongs to a list.", f"For example <{element.name}[1..8] sep(,)>."
+                )
+            return [element]
+        return self._list(element, bounds, separator)
+
+    def _skip(self, column: int) -> Element:
+        width = 0
+        if self._blanks():
+            found = re.compile(r"\d+").match(self.source, self.position)
+            if found is None or not 0 < int(found[0]) <= WIDEST:
+                raise PatternError(self.position + 1, "how many characters to skip?", "For example <* 5>.")
+            width, self.position = int(found[0]), found.end()
+        if not self._take(">"):
+            raise PatternError(column, "this “<*” is never closed.", "Write <*> or <* 5>.")
+        return Element(column, "skip", width=width)
+
+    def _bounds(self) -> tuple[int, int] | None:
+        if not self.source.startswith("[", self.position):
+            return None
+        found = _BOUNDS.match(self.source, self.position)
+        here = self.position + 1
+        if found is None:
+            raise PatternError(
+                here, "a list's bounds are two whole numbers.", "For example <ch[1..10] sep(,)>. A unit stands after a blank."
+            )  # fmt: skip
+        first, last = int(found[1]), int(found[2])
+        if not first <= last < first + MOST_IN_LIST:
+            raise PatternError(
+                here, f"a list has one to {MOST_IN_LIST} members.", "Write the smaller bound first."
+            )
+        self.position = found.end()
+        return first, last
+
+    def _kind(self) -> Kind:
+        found = re.compile(r"\w*").match(self.source, self.position)
+        assert found is not None
+        for kind in KINDS:
+            if kind == found[0]:
+                self.position = found.end()
+                return kind
+        raise PatternError(
+            self.position + 1, f"“{found[0]}” is not a kind of field.", _near(found[0], tuple(KINDS))
+        )
+
+    def _choices(self, element: Element) -> Element:
+        here = self.position
+        if not self._take("("):
+            raise PatternError(
+                here + 1, f"{element.kind} wants its texts.", f"For example {element.kind}(" + ("mV|V)." if element.kind == "unit" else "OK|LOW).")
+            )  # fmt: skip
+        texts = self._texts(here, strip=False)
+        if element.kind == "choice":
+            if b"" in texts:
+                raise PatternError(
+                    here + 1, "an empty text is no choice.", "Use <? … ?> for what may be absent."
+                )
+            return replace(element, choices=tuple(texts))
+        factors = []
+        for index, text in enumerate(texts):
+            name, equals, factor = text.partition(b"=")
+            texts[index] = name.strip()
+            if not name.strip():
+                raise PatternError(
+                    here + 1, "an empty text is no unit.", "Use <? … ?> for what may be absent."
+                )
+            try:
+                factors.append(float(factor) if equals else 0.0)  # 0: to be found from its prefix
+            except ValueError:
+                factors.append(-1.0)
+            if equals and not 0 < factors[-1] < 1e300:
+                raise PatternError(
+                    here + 1, "a unit's factor is a number above zero.", "For example unit(kgf=9.80665|N)."
+                )
+        return replace(element, choices=tuple(texts), factors=tuple(factors))
+
+    def _options(self, element: Element) -> tuple[Element, bytes | None]:
+        separator: bytes | None = None
+        while True:
+            blank = self._blanks()
+            here = self.position
+            if self._take(">"):
+                return element, separator
+            if self.position >= len(self.source):
+                raise PatternError(
+                    element.column, "this “<” is never closed.", "Put a “>” where the field ends."
+                )
+            if not blank:
+                raise PatternError(here + 1, "a blank belongs between the parts of a field.")
+            if self._take("["):
+                element = self._unit(element, here)
+                continue
+            width = _WIDTH.match(self.source, here)
+            if width is not None:
+                element = self._width(element, width)
+                continue
+            option = _OPTION.match(self.source, here)
+            if option is None or option[1] not in _OPTIONS:
+                word = option[1] if option else self.source[here:].split(">")[0].split(" ")[0]
+                raise PatternError(
+                    here + 1, f"“{word}” is not known in a field.",
+                    _near(word, _OPTIONS) if option else "Known are a width, a unit in [ ], none(…), over(…), under(…), flagged(…), decimal(,) and sep(…).",
+                )  # fmt: skip
+            self.position = option.end()
+            texts = self._texts(here, strip=option[1] != "sep")
+            if option[1] == "sep":
+                if len(texts) != 1 or not texts[0]:
+                    raise PatternError(here + 1, "sep(…) takes one text.", "For example sep(,).")
+                separator = texts[0]
+            else:
+                element = self._number_option(element, option[1], texts, here)
+
+    def _unit(self, element: Element, here: int) -> Element:
+        end = self.source.find("]", self.position)
+        if end < 0:
+            raise PatternError(here + 1, "the unit's “[” is never closed.", "Put a “]” after the unit.")
+        unit = self.source[self.position : end].strip()
+        self.position = end + 1
+        return replace(element, unit=unit)
+
+    def _width(self, element: Element, found: "re.Match[str]") -> Element:
+        width, decimals = int(found[1]), int(found[2] or 0)
+        here = self.position + 1
+        if element.kind in ("choice", "unit"):
+            raise PatternError(here, f"a {element.kind} has no width: its texts say how long they are.")
+        if not 0 < width <= WIDEST or decimals >= width:
+            raise PatternError(
+                here, "a width is at least 1, and wider than its decimals.", "For example 6.3."
+            )
+        if found[2] is not None and element.kind != "number":
+            raise PatternError(here, f"decimals belong to a number, not to {element.kind}.")
+        self.position = found.end()
+        return replace(element, width=width, decimals=decimals)
+
+    def _number_option(self, element: Element, option: str, texts: list[bytes], here: int) -> Element:
+        if element.kind not in NUMBERS:
+            raise PatternError(here + 1, f"{option}(…) belongs to a number, not to a {element.kind}.")
+        if option == "decimal":
+            if texts not in ([b","], [b"."]):
+                raise PatternError(here + 1, "the decimal sign is a comma or a point.", "Write decimal(,).")
+            if element.kind != "number":
+                raise PatternError(here + 1, f"decimal(…) belongs to a number, not to {element.kind}.")
+            return replace(element, comma=texts == [b","])
+        quality = _TOKENS[option]
+        if b"" in texts and quality is not Quality.NO_READING:
+            raise PatternError(
+                here + 1, "an empty text cannot stand for a number.", "none() says that nothing there is no reading."
+            )  # fmt: skip
+        if quality is Quality.FLAGGED:
+            if len(texts) != 1:
+                raise PatternError(here + 1, "flagged(…) takes one text.")
+            return replace(element, flag=texts[0])
+        return replace(element, tokens=(*element.tokens, *(Token(text, quality) for text in texts)))
+
+    def _texts(self, start: int, strip: bool) -> list[bytes]:
+        """What stands in parentheses, cut at bars."""
+        texts, text = [], bytearray()
+        while self.position < len(self.source):
+            if self._take("|"):
+                texts.append(bytes(text))
+                text.clear()
+            elif self._take(")"):
+                texts.append(bytes(text))
+                return [t.strip() for t in texts] if strip else texts
+            else:
+                text += self._character()
+        raise PatternError(start + 1, "this “(” is never closed.", "Put a “)” after the last text.")
+
+    def _list(self, element: Element, bounds: tuple[int, int], separator: bytes | None) -> list[Element]:
+        if separator is None and not element.width:
+            raise PatternError(
+                element.column, "nothing says what stands between the members of this list.", "Add sep(,), or a width."
+            )  # fmt: skip
+        members: list[Element] = []
+        for number in range(bounds[0], bounds[1] + 1):
+            if members and separator is not None:
+                between = separator.strip(b" ")
+                members.append(
+                    Element(element.column, "literal", separator) if between else Element(element.column, "blank")
+                )  # fmt: skip
+            members.append(replace(element, name=f"{element.name}{number}"))
+        return members

@@ -1,0 +1,89 @@
+"""The same notation for what is sent: `VP <opening:number 5.1>` with opening 60 sends `VP 060.0`."""
+
+import math
+from collections.abc import Mapping
+
+from tidybench.core.reading.element import NUMBERS, Element, Value, convert, describe, fields_of
+from tidybench.core.reading.pattern_source import PatternError
+
+
+def check_writable(elements: tuple[Element, ...]) -> None:
+    """Raises PatternError where a pattern cannot be written, since it skips something."""
+    for element in elements:
+        if element.kind == "skip":
+            raise PatternError(
+                element.column, "nothing says what to send in place of “<*>”.", "Write the characters themselves."
+            )  # fmt: skip
+        check_writable(element.parts)
+
+
+def write(elements: tuple[Element, ...], values: Mapping[str, Value]) -> bytes:
+    """The bytes with these values in the fields; raises ValueError with a sentence.
+
+    An optional part is written where values for all its fields are given.
+    """
+    check_writable(elements)
+    out = bytearray()
+    for element in elements:
+        if element.kind == "literal":
+            out += element.text
+        elif element.kind == "blank":
+            out += b" "
+        elif element.kind == "optional":
+            names = [one.name for one in fields_of(element.parts)]
+            if names and all(name in values for name in names):
+                out += write(element.parts, values)
+        elif element.name not in values:
+            raise ValueError(f"There is no value for {element.name}.")
+        else:
+            out += _field(element, values[element.name])
+    return bytes(out)
+
+
+def _field(element: Element, value: Value) -> bytes:
+    raw = _number(element, value) if element.kind in NUMBERS else _text(element, value)
+    if element.width and len(raw) != element.width:
+        what = "too long" if len(raw) > element.width else "too short"
+        raise ValueError(f"{value} is {what} for {element.name}: it has {element.width} characters.")
+    return raw
+
+
+def _number(element: Element, value: Value) -> bytes:
+    if isinstance(value, str) or not math.isfinite(value):
+        raise ValueError(f"{element.name} wants a number; {value!r} is none.")
+    if element.kind != "number" and value != int(value):
+        raise ValueError(f"{element.name} wants a whole number; {value:g} is none.")
+    if element.kind in ("hex", "bits"):
+        if value < 0:
+            raise ValueError(f"{element.name} cannot be below zero.")
+        digits = f"{int(value):X}" if element.kind == "hex" else f"{int(value):b}"
+        return digits.rjust(element.width, "0").encode()
+    if element.kind == "int":
+        text = f"{int(value):0{element.width}d}"
+    elif element.width:
+        text = f"{value:0{element.width}.{element.decimals}f}"
+        if not element.decimals and value != int(value):
+            raise ValueError(f"{element.name} has no decimals; {value:g} has.")
+    else:
+        text = repr(int(value)) if value == int(value) and abs(value) < 1e15 else repr(float(value))
+    return (text.replace(".", ",") if element.comma else text).encode()
+
+
+def _text(element: Element, value: Value) -> bytes:
+    text = str(value)
+    try:
+        raw = text.encode(element.encoding)
+    except UnicodeEncodeError:
+        raise ValueError(f"{text!r} cannot be sent as {element.encoding}.") from None
+    if element.choices:
+        if raw not in element.choices:
+            raise ValueError(f"{element.name} is {describe(element)}; {text!r} is none of them.")
+    elif element.kind == "word":
+        if not raw or any(byte <= 0x20 or byte == 0x7F for byte in raw):
+            raise ValueError(f"{element.name} is one word; {text!r} is none.")
+    elif element.stop and element.stop in raw:
+        raise ValueError(f"{element.name} ends at “{element.stop.decode('latin-1')}” and cannot hold it.")
+    elif element.width:
+        raw = raw.ljust(element.width)
+    assert convert(element, raw) is not None
+    return raw
