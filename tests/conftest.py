@@ -44,6 +44,11 @@ def setup_text(name: str) -> str:
     return (DEMO / f"{name}.setup.toml").read_text("utf-8")
 
 
+def library_text(name: str) -> str:
+    """The TOML of a set-up that comes with Tidy Bench and is not on the demo's bench."""
+    return (DEMO.parent / "library" / f"{name}.setup.toml").read_text("utf-8")
+
+
 def flows(device: Device) -> list[float]:
     """What a flow meter has sent, as numbers."""
     return [float(reply[3:11]) for reply in device.sent if reply.startswith(b"FL=+")]

@@ -1,7 +1,7 @@
 /** What several tests of the interface need: an instrument, its stages, a web server's answers. */
 
 import { vi } from "vitest";
-import type { Instrument, Port, Stage } from "./api/client";
+import type { Instrument, Port, PreviewRow, QueryPart, Setup, Stage } from "./api/client";
 
 export const stage = (
   name: Stage["name"],
@@ -41,3 +41,21 @@ export function serve(answers: Record<string, { status: number; body: unknown }>
   });
   return { sent };
 }
+
+/** A framing with every key, as the server gives it. */
+export const framing = (part: Partial<Setup["framing"]> = {}): Setup["framing"] => ({
+  kind: "ends with", terminator: "\r\n", prompt: "", start: "", end: "", length: 0, silence_ms: 20, count: null, check: "none",
+  longest: 4096, encoding: "ascii", ...part,
+}); // prettier-ignore
+
+/** A query with every key. */
+export const query = (part: Partial<QueryPart> = {}): QueryPart => ({
+  id: "flow", send: "FL?\r", every_s: 0.2, on_demand: false, give_up_after_s: 0.5, lines: 1, until: "", quiet_ms: 0, trigger: "",
+  trigger_wait_s: 0.1, reader: null, patterns: ["FL=<flow>"], errors: [], ...part,
+}); // prettier-ignore
+
+/** A message as the preview shows it. */
+export const previewRow = (part: Partial<PreviewRow> = {}): PreviewRow => ({
+  at: 1e12, message: "FL=+0148.27", query: "flow", fields: { flow: "148.27" }, why: "", column: 0,
+  spans: [{ start: 3, end: 11, name: "flow", kind: "number" }], pattern: 0, ...part,
+}); // prettier-ignore

@@ -8,6 +8,7 @@ import sys
 import time
 from pathlib import Path
 
+from tidybench.captures import command
 from tidybench.core.setup import SetupError, load, schema
 from tidybench.supervisor import PORT, Supervisor
 from tidybench.wire.client import Client, RecorderAway
@@ -25,6 +26,8 @@ def main(arguments: list[str] | None = None) -> int:
         return _up(options.command == "demo", options.port)
     if options.command == "check":
         return _check(options.setup)
+    if options.command == "read":
+        return command.run(options)
     if options.command == "address":
         return _address()
     if options.command in ("ports", "release", "take-back"):
@@ -53,6 +56,12 @@ def _parser() -> argparse.ArgumentParser:
         )
     check = commands.add_parser("check", help="say what is wrong with a set-up file")
     check.add_argument("setup", type=Path, metavar="SETUP")
+    reading = commands.add_parser(
+        "read",
+        help="read a saved tape or plain bytes with a set-up, and write CSV",
+        description=command.__doc__,
+    )
+    command.add_arguments(reading)
     commands.add_parser("ports", help="list the serial ports, who uses them and who holds them")
     for name, text in (
         ("release", "give a port up for another program"),

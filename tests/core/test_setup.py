@@ -26,7 +26,7 @@ def test_the_demo_s_set_ups_are_good(path: Path) -> None:
         ("every_s = 0.2", "every_s = -1", "every_s"),
         ("every_s = 0.2", "every_s = 0.0001", "at least 0.001 s"),
         ("<state:word>", "<flow:word>", "pattern 1: column 40: the name “flow” is used twice"),
-        ('field = "flow"', 'field = "floe"', "no pattern has a field “floe” (its fields: flow, state)"),
+        ('field = "flow"', 'field = "floe"', "no number is called “floe” (there are: flow)"),
         ('query = "flow"', 'query = "flaw"', "there is no query “flaw”"),
         ("low = 60", "low = 600", "must be below"),
         ("stop_bits = 1", "stop_bits = 3", "1, 1.5 or 2 stop bits"),

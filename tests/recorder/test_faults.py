@@ -4,10 +4,9 @@ import time
 
 import pytest
 
-from tests.conftest import Shop, setup_text
+from tests.conftest import Shop, library_text, setup_text
 from tests.recorder.bare import Attached, attached, until
-from tidybench.core.protocols.modbus import read_registers
-from tidybench.core.setup import Setup, from_data, load
+from tidybench.core.setup import Setup, load
 from tidybench.standins.device import Device
 from tidybench.standins.instruments import (
     ALL,
@@ -32,6 +31,7 @@ DEMO_SETUPS: dict[type[Device], str] = {
     BearingMonitor: "bearing-monitor",
     ValvePositioner: "valve-positioner",
     ClearanceGauge: "wear-ring-gauge",
+    PressurePair: "pressure-pair-suction",
 }
 INSTRUMENTS = [kind for kind in ALL if kind is not LoopBackPlug]
 ASKED = [LoopFlowMeter, PowerAnalyser, PressurePair, ValvePositioner, WindingTester]
@@ -42,37 +42,24 @@ def setup_of(kind: type[Device]) -> Setup:
     """How a technician would have set it up; without what is said around a session, and asked often enough for a test."""
     if kind in DEMO_SETUPS:
         setup = load(setup_text(DEMO_SETUPS[kind]))
+        if setup.modbus is not None:
+            return setup.model_copy(update={"modbus": setup.modbus.model_copy(update={"every_s": 0.25})})
+        if not setup.query:
+            return setup
         quick = [q.model_copy(update={"every_s": min(q.every_s, 0.25)}) for q in setup.query[:1]]
         used = {q.id for q in quick}
         channels = [c for c in setup.channel if c.query is None or c.query in used]
         return setup.model_copy(
             update={"identity": None, "start": [], "release": [], "query": quick, "channel": channels}
         )
-    link = {
-        "port": f"simulated/{kind.name}",
-        "baud": kind.line.baud,
-        "data_bits": kind.line.data_bits,
-        "parity": kind.line.parity,
-    }
-    asked = kind in ASKED
-    data = {
-        "instrument": {"id": kind.name, "name": kind.title, "talks": "when asked" if asked else "on its own"},
-        "link": link,
-    }
-    if kind is PressurePair:
-        send = read_registers(11, 0, 2).decode("latin-1")
-        data |= {
-            "framing": {"kind": "modbus rtu"},
-            "query": [{"id": "p", "send": send, "every_s": 0.25, "give_up_after_s": 0.3}],
-        }
-    elif kind is WindingTester:
-        patterns = ["<state:word>"]
-        data["query"] = [
-            {"id": "st", "send": "ST?\n", "every_s": 0.25, "give_up_after_s": 0.3, "patterns": patterns}
-        ]
-    else:
-        data["listen"] = {"every_s": 0.5, "patterns": ["<pairs:text>"]}
-    return from_data(data)
+    setup = load(library_text(kind.name))
+    if not setup.query:
+        return setup
+    # Its sweep is asked for by a person; here often, and short.
+    sweep = setup.query[0].model_copy(
+        update={"on_demand": False, "every_s": 0.25, "give_up_after_s": 0.3, "send": "SW 20 20000 3\n"}
+    )
+    return setup.model_copy(update={"identity": None, "query": [sweep]})
 
 
 Expected = tuple[str, str]
@@ -104,23 +91,11 @@ TABLE: dict[str, dict[type[Device], Expected]] = {
     "echo": dict.fromkeys(ASKED, ("Messages", "echo")),
     "flood": dict.fromkeys(ASKED, ("Messages", "no reply|unasked bytes|no end|too long|missed|late")),
     "late": dict.fromkeys(ASKED, ("Messages", "late")),
-    "dashes": dict.fromkeys(
-        (
-            LoopFlowMeter,
-            PowerAnalyser,
-            ShaftPickup,
-            SumpSonde,
-            BearingMonitor,
-            ValvePositioner,
-            ClearanceGauge,
-        ),
-        ("Readings", "no reading"),
-    ),
+    "dashes": dict.fromkeys(INSTRUMENTS, ("Readings", "no reading")),
     "wrong checksum": dict.fromkeys((SumpSonde, BearingMonitor, PressurePair), ("Messages", "bad checksum")),
 }
 """Not here: a flood of an instrument that talks on its own is no fault of the reading (test_drain), a restart is mended by
-itself (test_session), the same address twice is found by the search (test_searches). Dashes of the pressure pair, the winding
-tester and the seal rig are values that only their own readers know."""
+itself (test_session), the same address twice is found by the search (test_searches)."""
 
 
 PRESSED: dict[Device, float] = {}

@@ -312,26 +312,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/instruments/{key}/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Show Preview
-         * @description What a changed set-up would make of the last 200 messages. Nothing is kept.
-         */
-        post: operations["show_preview"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/instruments/{key}/read": {
         parameters: {
             query?: never;
@@ -366,6 +346,66 @@ export interface paths {
          * @description Send a command between two polls, and wait for its whole answer.
          */
         post: operations["command"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{key}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Show Preview
+         * @description What a changed set-up would make of the last 200 messages. Nothing is kept.
+         */
+        post: operations["show_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{key}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Show Proposals
+         * @description Ways to cut and to read what came last, the best first. Nothing is kept.
+         */
+        post: operations["show_proposals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/point": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Point At
+         * @description The pattern in which a part of a message means what was said.
+         */
+        post: operations["point_at"];
         delete?: never;
         options?: never;
         head?: never;
@@ -629,6 +669,34 @@ export interface components {
             row_rule: "steady rows" | "each reading";
         };
         /**
+         * BlockPart
+         * @description An IEEE 488.2 block of numbers. Fields: count, mean, rms, min, max, and v1, v2 … for the numbers themselves.
+         */
+        BlockPart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "block";
+            /**
+             * Numbers
+             * @default float32
+             * @enum {string}
+             */
+            numbers: "int8" | "uint8" | "int16" | "uint16" | "int32" | "uint32" | "float32" | "float64" | "text";
+            /**
+             * Order
+             * @default high first
+             * @enum {string}
+             */
+            order: "high first" | "low first";
+            /**
+             * Most
+             * @default 0
+             */
+            most: number;
+        };
+        /**
          * ChannelPart
          * @description A named series of samples: value = field x scale + offset.
          */
@@ -689,6 +757,90 @@ export interface components {
             high: number | null;
         };
         /**
+         * CheckPart
+         * @description Check characters at the end of a message: how they are reckoned, what they cover, how they are written.
+         */
+        CheckPart: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "xor" | "sum" | "lrc" | "crc-8" | "crc-16 modbus" | "crc-16 arc" | "crc-16 ccitt" | "crc-16 xmodem" | "crc-16 x25" | "crc-32";
+            /**
+             * Written
+             * @default hex
+             * @enum {string}
+             */
+            written: "hex" | "high first" | "low first" | "decimal";
+            /**
+             * Skip
+             * @default 0
+             */
+            skip: number;
+            /**
+             * Before
+             * @default
+             */
+            before: string;
+            /**
+             * Covers Before
+             * @default false
+             */
+            covers_before: boolean;
+            /**
+             * Negated
+             * @default false
+             */
+            negated: boolean;
+        };
+        /**
+         * ColumnsPart
+         * @description Cells between separators. Names are typed ("-" skips one), learnt from a header row, or counted: c1, c2 …
+         */
+        ColumnsPart: {
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal: "." | ",";
+            /**
+             * None
+             * @default []
+             */
+            none: string[];
+            /**
+             * Over
+             * @default []
+             */
+            over: string[];
+            /**
+             * Under
+             * @default []
+             */
+            under: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "columns";
+            /**
+             * Separator
+             * @default ,
+             */
+            separator: string;
+            /**
+             * Names
+             * @default []
+             */
+            names: string[];
+            /**
+             * Header
+             * @default false
+             */
+            header: boolean;
+        };
+        /**
          * Command
          * @description What to send, one character a byte, and how long to wait for the answer to begin.
          */
@@ -720,6 +872,27 @@ export interface components {
             wait_s: number;
         };
         /**
+         * CountPart
+         * @description Where a message says how long it is.
+         */
+        CountPart: {
+            /** At */
+            at: number;
+            /** Size */
+            size: number;
+            /**
+             * Written
+             * @default high first
+             * @enum {string}
+             */
+            written: "high first" | "low first" | "decimal" | "hex";
+            /**
+             * Plus
+             * @default 0
+             */
+            plus: number;
+        };
+        /**
          * DiskStatus
          * @description Room where runs are kept; `hours_left` at the present rate, null where nothing is logged.
          */
@@ -739,6 +912,24 @@ export interface components {
              * Format: uuid
              */
             run: string;
+        };
+        /**
+         * Failure
+         * @description Messages of one look that are not understood: the newest of them, how many, what could be done.
+         */
+        Failure: {
+            /** Message */
+            message: string;
+            /** Query */
+            query: string;
+            /** Why */
+            why: string;
+            /** Column */
+            column: number;
+            /** Count */
+            count: number;
+            /** Remedies */
+            remedies: components["schemas"]["RemedyInfo"][];
         };
         /**
          * FilePart
@@ -789,12 +980,17 @@ export interface components {
              * @default ends with
              * @enum {string}
              */
-            kind: "ends with" | "between marks" | "modbus rtu";
+            kind: "ends with" | "between marks" | "fixed length" | "silence" | "counted" | "ieee 488.2" | "modbus rtu" | "modbus ascii" | "modbus tcp";
             /**
              * Terminator
              * @default
              */
             terminator: string;
+            /**
+             * Prompt
+             * @default
+             */
+            prompt: string;
             /**
              * Start
              * @default
@@ -806,11 +1002,21 @@ export interface components {
              */
             end: string;
             /**
+             * Length
+             * @default 0
+             */
+            length: number;
+            /**
+             * Silence Ms
+             * @default 20
+             */
+            silence_ms: number;
+            count?: components["schemas"]["CountPart"] | null;
+            /**
              * Check
              * @default none
-             * @enum {string}
              */
-            check: "none" | "nmea" | "xor hex" | "modbus crc";
+            check: ("none" | "nmea" | "xor hex" | "modbus crc") | components["schemas"]["CheckPart"];
             /**
              * Longest
              * @default 4096
@@ -822,6 +1028,17 @@ export interface components {
              * @enum {string}
              */
             encoding: "ascii" | "latin-1" | "cp437" | "utf-8";
+        };
+        /**
+         * FramingSuggestion
+         * @description A way to cut the bytes into messages, and what it would cut.
+         */
+        FramingSuggestion: {
+            framing: components["schemas"]["FramingPart"];
+            /** Reason */
+            reason: string;
+            /** Examples */
+            examples: string[];
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -946,6 +1163,17 @@ export interface components {
             identity: components["schemas"]["IdentityStatus"] | null;
         };
         /**
+         * JsonPart
+         * @description One JSON object (or array) a message; a field is called by its path, as in `sensor.temp` or `v.0`.
+         */
+        JsonPart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "json";
+        };
+        /**
          * LimitsPart
          * @description Where a channel's value should stay.
          */
@@ -957,17 +1185,36 @@ export interface components {
         };
         /**
          * ListenPart
-         * @description The patterns of an instrument that talks by itself, and how often it does (on its own: 1 s unless
-         *     given; on its key: how long a reading is good, 600 s unless given).
+         * @description How the messages of an instrument that talks by itself are read, and how often it talks (on its own:
+         *     1 s unless given; on its key: how long a reading is good, 600 s unless given).
+         *
+         *     `begins` and `contains`: text by which its messages are told from those of others on the same link.
          */
         ListenPart: {
             /** Every S */
             every_s?: number | null;
             /**
+             * Begins
+             * @default
+             */
+            begins: string;
+            /**
+             * Contains
+             * @default
+             */
+            contains: string;
+            /** Reader */
+            reader?: (components["schemas"]["ColumnsPart"] | components["schemas"]["PairsPart"] | components["schemas"]["NmeaPart"] | components["schemas"]["ScpiPart"] | components["schemas"]["JsonPart"] | components["schemas"]["BlockPart"]) | null;
+            /**
              * Patterns
              * @default []
              */
             patterns: string[];
+            /**
+             * Errors
+             * @default []
+             */
+            errors: string[];
         };
         /**
          * LiveMessage
@@ -1010,6 +1257,54 @@ export interface components {
             text: string;
         };
         /**
+         * MessageSpan
+         * @description Which characters of a message a field takes: from `start` up to `end`, counted from 0.
+         */
+        MessageSpan: {
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+        };
+        /**
+         * ModbusPart
+         * @description A device on a Modbus line; what stands near each other (`together` addresses apart at most) is
+         *     fetched in one request.
+         */
+        ModbusPart: {
+            /** Unit */
+            unit: number;
+            /**
+             * Every S
+             * @default 1
+             */
+            every_s: number;
+            /**
+             * On Demand
+             * @default false
+             */
+            on_demand: boolean;
+            /**
+             * Give Up After S
+             * @default 0.3
+             */
+            give_up_after_s: number;
+            /**
+             * Together
+             * @default 8
+             */
+            together: number;
+            /**
+             * Registers
+             * @default []
+             */
+            registers: components["schemas"]["RegisterPart"][];
+        };
+        /**
          * ModemStatus
          * @description The modem lines of a link, as they are.
          */
@@ -1049,6 +1344,24 @@ export interface components {
             by: string;
         };
         /**
+         * NmeaPart
+         * @description NMEA 0183 sentences; others than those named are passed over.
+         */
+        NmeaPart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "nmea";
+            /** Sentences */
+            sentences: string[];
+            /**
+             * Talker
+             * @default
+             */
+            talker: string;
+        };
+        /**
          * OrderStatus
          * @description A person's command: its number on the tape (0 until it was sent), the lines of its answer.
          */
@@ -1065,6 +1378,48 @@ export interface components {
             why: string;
         };
         /**
+         * PairsPart
+         * @description Labels with their values, in any order, one or several a message.
+         */
+        PairsPart: {
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal: "." | ",";
+            /**
+             * None
+             * @default []
+             */
+            none: string[];
+            /**
+             * Over
+             * @default []
+             */
+            over: string[];
+            /**
+             * Under
+             * @default []
+             */
+            under: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pairs";
+            /**
+             * Between
+             * @default ;
+             */
+            between: string;
+            /**
+             * Equals
+             * @default =
+             */
+            equals: string;
+        };
+        /**
          * Part
          * @description One part of the bench's health.
          */
@@ -1073,6 +1428,52 @@ export interface components {
             well: boolean;
             /** Words */
             words: string;
+        };
+        /**
+         * PatternSource
+         * @description A pattern.
+         */
+        PatternSource: {
+            /** Source */
+            source: string;
+        };
+        /**
+         * Pointed
+         * @description A part of a message, and what it is said to be; the pattern so far may be empty.
+         */
+        Pointed: {
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Message */
+            message: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /**
+             * Meaning
+             * @enum {string}
+             */
+            meaning: "number" | "int" | "hex" | "bits" | "word" | "text" | "fixed" | "skip" | "none" | "over" | "under" | "absent";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * Encoding
+             * @default ascii
+             * @enum {string}
+             */
+            encoding: "ascii" | "latin-1" | "cp437" | "utf-8";
         };
         /**
          * PortInfo
@@ -1133,28 +1534,55 @@ export interface components {
         Preview: {
             /** Rows */
             rows: components["schemas"]["PreviewRow"][];
+            /** Failures */
+            failures: components["schemas"]["Failure"][];
             /** Trouble */
             trouble: string;
         };
         /**
          * PreviewRow
-         * @description One message as a set-up would read it; `why` it is not understood.
+         * @description One message as a set-up would read it; `why` it is not understood, and from which character on
+         *     (`column`, from 1; 0 for none). `spans` and which `pattern` reads it (from 0) only for the newest message of
+         *     each query that a pattern reads.
          */
         PreviewRow: {
             /** At */
             at: number;
             /** Message */
             message: string;
+            /** Query */
+            query: string;
             /** Fields */
             fields: {
                 [key: string]: string;
             };
             /** Why */
             why: string;
+            /** Column */
+            column: number;
+            /** Spans */
+            spans: components["schemas"]["MessageSpan"][];
+            /** Pattern */
+            pattern?: number | null;
+        };
+        /**
+         * Proposals
+         * @description What the last messages suggest.
+         */
+        Proposals: {
+            /** Framings */
+            framings: components["schemas"]["FramingSuggestion"][];
+            /** Readings */
+            readings: components["schemas"]["ReadingProposal"][];
         };
         /**
          * QueryPart
-         * @description A question asked on a fixed grid (or on demand only), and the patterns of its answers, tried in order.
+         * @description A question asked on a fixed grid (or on demand only), and how its answers are read: the reader, then the
+         *     patterns in order; `errors` are the patterns of the instrument's own error replies.
+         *
+         *     `lines` and `until` say when an answer of several lines is whole: after so many (0: none is counted),
+         *     at one that begins with this text, or after `quiet_ms` of silence. `trigger` is sent first, and the
+         *     question after `trigger_wait_s`.
          */
         QueryPart: {
             /** Id */
@@ -1177,10 +1605,42 @@ export interface components {
              */
             give_up_after_s: number;
             /**
+             * Lines
+             * @default 1
+             */
+            lines: number;
+            /**
+             * Until
+             * @default
+             */
+            until: string;
+            /**
+             * Quiet Ms
+             * @default 0
+             */
+            quiet_ms: number;
+            /**
+             * Trigger
+             * @default
+             */
+            trigger: string;
+            /**
+             * Trigger Wait S
+             * @default 0.1
+             */
+            trigger_wait_s: number;
+            /** Reader */
+            reader?: (components["schemas"]["ColumnsPart"] | components["schemas"]["PairsPart"] | components["schemas"]["NmeaPart"] | components["schemas"]["ScpiPart"] | components["schemas"]["JsonPart"] | components["schemas"]["BlockPart"]) | null;
+            /**
              * Patterns
              * @default []
              */
             patterns: string[];
+            /**
+             * Errors
+             * @default []
+             */
+            errors: string[];
         };
         /**
          * RS485Part
@@ -1205,12 +1665,94 @@ export interface components {
             after_ms: number;
         };
         /**
+         * ReadingProposal
+         * @description A way to read the messages of a query (or, without one, what is heard), as parts of a set-up.
+         */
+        ReadingProposal: {
+            /** Query */
+            query: string | null;
+            /** Title */
+            title: string;
+            /** Reads */
+            reads: number;
+            /** Of */
+            of: number;
+            /** Reasons */
+            reasons: string[];
+            /** Reading */
+            reading: {
+                [key: string]: unknown;
+            };
+            /** Check */
+            check: string | components["schemas"]["CheckPart"];
+            /** Channels */
+            channels: components["schemas"]["ChannelPart"][];
+        };
+        /**
          * Refusal
          * @description Why something was not done.
          */
         Refusal: {
             /** Detail */
             detail: string;
+        };
+        /**
+         * RegisterPart
+         * @description One value: its name, where it stands (counted from 0, as on the wire), what it holds.
+         *
+         *     `order`: of the registers of a value that takes several. `none`: raw whole numbers that stand for
+         *     no reading. `bit`: a single bit of a register, 0 the lowest.
+         */
+        RegisterPart: {
+            /** Name */
+            name: string;
+            /** At */
+            at: number;
+            /**
+             * Table
+             * @default holding
+             * @enum {string}
+             */
+            table: "holding" | "input" | "coil" | "discrete";
+            /**
+             * Holds
+             * @default uint16
+             * @enum {string}
+             */
+            holds: "uint16" | "int16" | "uint32" | "int32" | "uint64" | "int64" | "float32" | "float64" | "bit";
+            /**
+             * Order
+             * @default high first
+             * @enum {string}
+             */
+            order: "high first" | "low first";
+            /**
+             * None
+             * @default []
+             */
+            none: number[];
+            /** Bit */
+            bit?: number | null;
+            /**
+             * Writable
+             * @default false
+             */
+            writable: boolean;
+        };
+        /**
+         * RemedyInfo
+         * @description What one press would do about messages that are not understood: a pattern in place of number
+         *     `number`, one more where that is null, or one more error pattern.
+         */
+        RemedyInfo: {
+            /** Words */
+            words: string;
+            /** Source */
+            source: string;
+            /** Number */
+            number: number | null;
+            /** Error */
+            error: boolean;
         };
         /**
          * RunDetail
@@ -1378,6 +1920,20 @@ export interface components {
             marks: components["schemas"]["MarkStatus"][];
         };
         /**
+         * ScpiPart
+         * @description Numbers as SCPI has them (NR1, NR2, NR3, #H #Q #B), with commas between several; 9.9E37 is over range,
+         *     9.91E37 no reading.
+         */
+        ScpiPart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "scpi";
+            /** Names */
+            names: string[];
+        };
+        /**
          * SearchRow
          * @description One finding: what was tried, what came (one character a byte), what it is worth (0 to 1), in words.
          */
@@ -1513,8 +2069,11 @@ export interface components {
              * @default {
              *       "kind": "ends with",
              *       "terminator": "\r\n",
+             *       "prompt": "",
              *       "start": "",
              *       "end": "",
+             *       "length": 0,
+             *       "silence_ms": 20,
              *       "check": "none",
              *       "longest": 4096,
              *       "encoding": "ascii"
@@ -1538,6 +2097,7 @@ export interface components {
              */
             query: components["schemas"]["QueryPart"][];
             listen?: components["schemas"]["ListenPart"] | null;
+            modbus?: components["schemas"]["ModbusPart"] | null;
             /**
              * Channel
              * @default []
@@ -3177,86 +3737,6 @@ export interface operations {
             };
         };
     };
-    show_preview: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SetupChange"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Preview"];
-                };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Insufficient Storage */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
     read_once: {
         parameters: {
             query?: never;
@@ -3353,6 +3833,244 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderStatus"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    show_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetupChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    show_proposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetupChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposals"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    point_at: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pointed"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatternSource"];
                 };
             };
             /** @description Bad Request */

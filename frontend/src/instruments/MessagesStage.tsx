@@ -1,8 +1,11 @@
 import { useState } from "react";
 import styled from "styled-components";
 import type { CommandPart, Instrument, QueryPart, Setup } from "../api/client";
+import { BytesEntry } from "../parts/BytesEntry";
 import { Button, Chip } from "../parts/Button";
-import { endName, escaped, unescaped } from "../parts/escapes";
+import { FramingFields, Suggestions } from "./FramingFields";
+import { useProposals } from "./ProposalList";
+import { ReplyFields } from "./ReplyFields";
 import { Entry, Fields, Select } from "../parts/Select";
 import type { StageProps } from "./SetupPage";
 
@@ -23,53 +26,7 @@ const Group = styled.fieldset`
   }
 `;
 
-const END_CHOICES = ["\r\n", "\r", "\n", "either", "\u0003", ";"];
-
 const milli = (seconds: number): string => String(Number((seconds * 1000).toFixed(3)));
-
-/** An entry for bytes: escapes as they are typed, bytes as they are kept. */
-function BytesEntry({
-  label,
-  value,
-  onChange,
-  width,
-  placeholder,
-}: {
-  label: string;
-  value: string;
-  onChange: (bytes: string) => void;
-  width: number;
-  placeholder?: string;
-}) {
-  const [text, setText] = useState(escaped(value));
-  const [wrong, setWrong] = useState(false);
-  const [kept, setKept] = useState(value);
-  if (kept !== value) {
-    setKept(value);
-    setText(escaped(value));
-  }
-  return (
-    <Entry
-      label={label}
-      value={text}
-      mono
-      width={width}
-      placeholder={placeholder}
-      invalid={wrong}
-      onChange={(next) => {
-        setText(next);
-        try {
-          const bytes = unescaped(next);
-          setWrong(false);
-          setKept(bytes);
-          onChange(bytes);
-        } catch {
-          setWrong(true);
-        }
-      }}
-    />
-  );
-}
 
 const freshQuery = (setup: Setup, end: string): QueryPart => {
   const ids = setup.query.map((query) => query.id);
@@ -81,13 +38,27 @@ const freshQuery = (setup: Setup, end: string): QueryPart => {
     every_s: 1,
     on_demand: false,
     give_up_after_s: 0.5,
+    lines: 1,
+    until: "",
+    quiet_ms: 0,
+    trigger: "",
+    trigger_wait_s: 0.1,
+    reader: null,
     patterns: [],
+    errors: [],
   };
 };
 
 /** How it talks, what is asked and when, what ends a message; and what is said around a session. */
-export function MessagesStage({ setup, change, instrument }: StageProps) {
+export function MessagesStage({
+  setup,
+  change,
+  instrument,
+  instrumentKey,
+  changes,
+}: StageProps & { instrumentKey: string; changes: Record<string, unknown> }) {
   const { framing } = setup;
+  const proposals = useProposals(instrumentKey, changes, !setup.modbus);
   const talks = setup.instrument.talks;
   const setTalks = (next: typeof talks): void => {
     const instrument = { ...setup.instrument, talks: next };
@@ -106,73 +77,7 @@ export function MessagesStage({ setup, change, instrument }: StageProps) {
           onChange={setTalks}
           width={130}
         />
-        <Select
-          label="A message"
-          value={framing.kind}
-          options={[
-            { value: "ends with", text: "ends with …" },
-            { value: "between marks", text: "stands between marks" },
-            { value: "modbus rtu", text: "is a Modbus RTU frame" },
-          ]}
-          onChange={(kind) =>
-            change({
-              framing: {
-                ...framing,
-                kind,
-                ...(kind === "between marks" && !framing.start ? { start: "\u0002", end: "\u0003" } : {}),
-              },
-            })
-          }
-          width={180}
-        />
-        {framing.kind === "between marks" && (
-          <>
-            <BytesEntry
-              label="Start mark"
-              value={framing.start}
-              onChange={(start) => start && change({ framing: { ...framing, start } })}
-              width={90}
-            />
-            <BytesEntry
-              label="End mark"
-              value={framing.end}
-              onChange={(end) => end && change({ framing: { ...framing, end } })}
-              width={90}
-            />
-          </>
-        )}
-        {framing.kind === "ends with" && (
-          <>
-            <Select
-              label="its end"
-              value={framing.terminator}
-              options={[...new Set([...END_CHOICES, framing.terminator])].map((end) => ({
-                value: end,
-                text: endName(end),
-              }))}
-              onChange={(terminator) => change({ framing: { ...framing, terminator } })}
-              width={140}
-            />
-            <BytesEntry
-              label="or other bytes"
-              value={framing.terminator === "either" ? "" : framing.terminator}
-              onChange={(terminator) => terminator && change({ framing: { ...framing, terminator } })}
-              width={110}
-            />
-          </>
-        )}
-        <Select
-          label="Check characters"
-          value={framing.check}
-          options={[
-            { value: "none", text: "none" },
-            { value: "nmea", text: "NMEA 0183, *hh" },
-            { value: "xor hex", text: "XOR, two hex digits" },
-            { value: "modbus crc", text: "CRC-16 of Modbus" },
-          ]}
-          onChange={(check) => change({ framing: { ...framing, check } })}
-          width={170}
-        />
+        <FramingFields framing={framing} onFraming={(part) => change({ framing: { ...framing, ...part } })} />
         {talks !== "when asked" && (
           <Entry
             label={talks === "on its key" ? "A reading is good for, s" : "It talks every, s"}
@@ -181,7 +86,11 @@ export function MessagesStage({ setup, change, instrument }: StageProps) {
             onChange={(text) =>
               change({
                 listen: {
-                  patterns: setup.listen?.patterns ?? [],
+                  begins: "",
+                  contains: "",
+                  patterns: [],
+                  errors: [],
+                  ...setup.listen,
                   every_s: Number(text) > 0 ? Number(text) : null,
                 },
               })
@@ -190,7 +99,35 @@ export function MessagesStage({ setup, change, instrument }: StageProps) {
           />
         )}
       </Fields>
-      {talks === "when asked" && (
+      <Suggestions
+        suggestions={proposals.data?.framings ?? []}
+        onTake={(suggested) => change({ framing: { ...suggested, encoding: framing.encoding } })}
+      />
+      {framing.kind.startsWith("modbus") &&
+        talks === "when asked" &&
+        !setup.modbus &&
+        !setup.query.length && (
+          <div>
+            <Button
+              style={{ minHeight: 32 }}
+              onPress={() =>
+                change({
+                  modbus: {
+                    unit: 1,
+                    every_s: 1,
+                    on_demand: false,
+                    give_up_after_s: 0.3,
+                    together: 8,
+                    registers: [],
+                  },
+                })
+              }
+            >
+              Give it a register map
+            </Button>
+          </div>
+        )}
+      {talks === "when asked" && !setup.modbus && (
         <Group>
           <legend>Queries</legend>
           {setup.query.map((query, index) => (
@@ -227,6 +164,7 @@ export function MessagesStage({ setup, change, instrument }: StageProps) {
                 }
                 width={115}
               />
+              <ReplyFields query={query} onQuery={(part) => setQuery(index, part)} />
               <Chip
                 style={{ minHeight: 34 }}
                 onPress={() => change({ query: setup.query.filter((_, n) => n !== index) })}

@@ -1,9 +1,16 @@
+import { useState } from "react";
 import styled from "styled-components";
-import type { PreviewRow } from "../api/client";
+import type { Failure, PreviewRow, ReaderPart, ReadingProposal, Remedy, Setup } from "../api/client";
 import { clockMilli } from "../look/format";
 import { mono } from "../look/theme";
+import { Button } from "../parts/Button";
 import { ControlText } from "../parts/ControlText";
 import { escaped } from "../parts/escapes";
+import { FailureList } from "./FailureList";
+import { PointAt } from "./PointAt";
+import { ProposalList, useProposals } from "./ProposalList";
+import { ReaderFields } from "./ReaderFields";
+import { RegisterTable } from "./RegisterTable";
 import type { StageProps } from "./SetupPage";
 
 const Pattern = styled.label`
@@ -56,93 +63,234 @@ const Table = styled.div`
 `;
 
 const NONE = "no message pattern yet";
+const MOST_NAMES = 12;
 const rowsOf = (patterns: string[]): number => Math.max(1, patterns.length);
 const split = (text: string): string[] => text.split("\n").filter((line) => line.trim() !== "");
 
-/** The patterns, and what they make of the last messages, before anything is kept. */
-export function ReadingsStage({ setup, change, rows }: StageProps & { rows: PreviewRow[] }) {
-  const names = [...new Set(rows.flatMap((row) => Object.keys(row.fields)))];
-  const listening = setup.instrument.talks !== "when asked";
-  const good = rows.filter((row) => !row.why).length;
+/** What one query, or the listener, is read by. */
+interface Reading {
+  query: string | null;
+  title: string;
+  reader: ReaderPart | null;
+  patterns: string[];
+  errors: string[];
+}
+
+type Change = Partial<Pick<Reading, "reader" | "patterns" | "errors">>;
+
+const EMPTY = { begins: "", contains: "", patterns: [], errors: [], reader: null };
+
+/** Everything in a set-up that says how messages read. */
+export function readingsOf(setup: Setup): Reading[] {
+  if (setup.modbus) return [];
+  if (setup.instrument.talks === "when asked")
+    return setup.query.map((query) => ({
+      query: query.id,
+      title: `Answers to ${escaped(query.send)}`,
+      reader: query.reader ?? null,
+      patterns: query.patterns,
+      errors: query.errors,
+    }));
+  const listen = setup.listen;
+  return [
+    {
+      query: null,
+      title: "Messages",
+      reader: listen?.reader ?? null,
+      patterns: listen?.patterns ?? [],
+      errors: listen?.errors ?? [],
+    },
+  ];
+}
+
+/** The set-up with one of its readings changed. */
+export function withReading(setup: Setup, query: string | null, part: Change): Partial<Setup> {
+  if (query === null) return { listen: { ...EMPTY, ...setup.listen, ...part } };
+  return { query: setup.query.map((one) => (one.id === query ? { ...one, ...part } : one)) };
+}
+
+/** Take a proposal: how messages read, what proves them whole, and channels where there are none yet. */
+export function taken(setup: Setup, proposal: ReadingProposal): Partial<Setup> {
+  const reading = proposal.reading as { reader?: ReaderPart; patterns?: string[] };
+  const part = { reader: reading.reader ?? null, patterns: reading.patterns ?? [] };
+  const own = setup.channel.filter(
+    (channel) => setup.query.length < 2 || (channel.query ?? null) === proposal.query,
+  );
+  const fields = new Set(own.map((channel) => channel.field));
+  const kept = setup.channel.filter((channel) => !own.includes(channel));
+  const still = own.filter((channel) => proposal.channels.some((one) => one.field === channel.field));
+  const fresh = proposal.channels.filter((channel) => !fields.has(channel.field));
+  return {
+    ...withReading(setup, proposal.query ?? null, part),
+    framing: { ...setup.framing, check: proposal.check as Setup["framing"]["check"] },
+    channel: [...kept, ...still, ...fresh],
+  };
+}
+
+interface Props extends StageProps {
+  rows: PreviewRow[];
+  failures: Failure[];
+  instrumentKey: string;
+  changes: Record<string, unknown>;
+}
+
+/** How messages read: proposed, pointed at, or typed; with what it makes of the last messages before anything is kept. */
+export function ReadingsStage({ setup, change, rows, failures, instrumentKey, changes }: Props) {
+  const [turn, setTurn] = useState(0); // text areas that were written from elsewhere begin anew
+  const [asking, setAsking] = useState(false);
+  const readings = readingsOf(setup);
+  const unread = readings.some((one) => !one.reader && !one.patterns.length);
+  const proposals = useProposals(
+    instrumentKey,
+    changes,
+    !setup.modbus && (unread || asking) && rows.length > 0,
+  );
+  const apply = (part: Partial<Setup>): void => {
+    change(part);
+    setTurn((old) => old + 1);
+  };
+  const remedy = (failure: Failure, one: Remedy): void => {
+    const reading = readings.find((each) => (each.query ?? "") === failure.query);
+    if (!reading) return;
+    if (one.error) apply(withReading(setup, reading.query, { errors: [...reading.errors, one.source] }));
+    else if (one.number == null)
+      apply(withReading(setup, reading.query, { patterns: [...reading.patterns, one.source] }));
+    else
+      apply(
+        withReading(setup, reading.query, {
+          patterns: reading.patterns.map((pattern, n) => (n === one.number ? one.source : pattern)),
+        }),
+      );
+  };
+  const offered = (query: string | null): ReadingProposal[] =>
+    (proposals.data?.readings ?? []).filter((one) => (one.query ?? null) === query);
   return (
     <>
-      <p style={{ color: "var(--quiet)" }}>
-        A pattern looks like the message, with what changes in angle brackets: FL=&lt;flow [L/min]&gt; L/min
-        &lt;state:word&gt;. Several, one a line, are tried in order.
-      </p>
-      {listening ? (
-        <Pattern>
-          Message patterns
-          <textarea
-            spellCheck={false}
-            rows={rowsOf(setup.listen?.patterns ?? [])}
-            defaultValue={(setup.listen?.patterns ?? []).join("\n")}
-            onChange={(event) =>
-              change({
-                listen: { every_s: setup.listen?.every_s ?? null, patterns: split(event.target.value) },
-              })
-            }
-          />
-        </Pattern>
-      ) : (
-        setup.query.map((query) => (
-          <Pattern key={query.id}>
-            Patterns of the answers to {escaped(query.send)}
-            <textarea
-              spellCheck={false}
-              rows={rowsOf(query.patterns)}
-              defaultValue={query.patterns.join("\n")}
-              onChange={(event) =>
-                change({
-                  query: setup.query.map((one) =>
-                    one.id === query.id ? { ...one, patterns: split(event.target.value) } : one,
-                  ),
-                })
-              }
-            />
-          </Pattern>
-        ))
+      {setup.modbus && <RegisterTable setup={setup} change={change} />}
+      {readings.map((reading) => {
+        const own = rows.filter((row) => row.query === (reading.query ?? "") || !row.query);
+        const newest = own.find((row) => row.spans.length) ?? own[0];
+        const bare = !reading.reader && !reading.patterns.length;
+        const set = (part: Change): void => change(withReading(setup, reading.query, part));
+        const index = newest?.pattern ?? Math.max(0, reading.patterns.length - 1);
+        return (
+          <section
+            key={reading.query ?? "listen"}
+            style={{ display: "grid", gap: 8 }}
+            aria-label={reading.title}
+          >
+            {readings.length > 1 && <b style={{ fontSize: 13.5 }}>{reading.title}</b>}
+            {(bare || asking) && offered(reading.query).length > 0 && (
+              <ProposalList
+                proposals={offered(reading.query)}
+                onTake={(proposal) => {
+                  setAsking(false);
+                  apply(taken(setup, proposal));
+                }}
+              />
+            )}
+            {newest && !reading.reader && (
+              <PointAt
+                row={newest}
+                source={reading.patterns[index] ?? ""}
+                encoding={setup.framing.encoding}
+                onSource={(source) =>
+                  apply(
+                    withReading(setup, reading.query, {
+                      patterns: reading.patterns.length
+                        ? reading.patterns.map((pattern, n) => (n === index ? source : pattern))
+                        : [source],
+                    }),
+                  )
+                }
+              />
+            )}
+            <ReaderFields reader={reading.reader} onReader={(reader) => set({ reader })} />
+            <Pattern>
+              {reading.reader ? "Other messages, as patterns" : "Message patterns, tried in order"}
+              <textarea
+                key={turn}
+                aria-label={
+                  readings.length > 1 ? `Patterns of the a${reading.title.slice(1)}` : "Message patterns"
+                }
+                spellCheck={false}
+                rows={rowsOf(reading.patterns)}
+                defaultValue={reading.patterns.join("\n")}
+                placeholder={reading.reader ? "none" : "FL=<flow [L/min]> L/min <state:word>"}
+                onChange={(event) => set({ patterns: split(event.target.value) })}
+              />
+            </Pattern>
+            {(reading.errors.length > 0 || reading.patterns.length > 0) && (
+              <Pattern>
+                Error replies of its own
+                <textarea
+                  key={turn}
+                  spellCheck={false}
+                  rows={rowsOf(reading.errors)}
+                  style={{ minHeight: 38 }}
+                  defaultValue={reading.errors.join("\n")}
+                  placeholder="E<code:int> <why:text>"
+                  onChange={(event) => set({ errors: split(event.target.value) })}
+                />
+              </Pattern>
+            )}
+          </section>
+        );
+      })}
+      {!setup.modbus && !unread && rows.length > 0 && (
+        <div>
+          <Button style={{ minHeight: 32 }} onPress={() => setAsking(!asking)}>
+            {asking ? "Hide the proposals" : "Propose how to read them"}
+          </Button>
+        </div>
       )}
-      {rows.length === 0 ? (
-        <p style={{ color: "var(--quiet)" }}>No message has come yet that could be shown here.</p>
-      ) : (
-        <Table tabIndex={0} aria-label="The last messages" data-testid="preview">
-          <table>
-            <thead>
-              <tr>
-                <th>At</th>
-                <th>
-                  Message ({good} of {rows.length} understood)
-                </th>
-                {names.map((name) => (
-                  <th key={name}>{name}</th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {rows.slice(0, 60).map((row, index) => (
-                <tr key={`${row.at} ${index}`}>
-                  <td style={{ whiteSpace: "nowrap" }}>{clockMilli(row.at / 1000)}</td>
-                  <td className="wire">
-                    <ControlText text={row.message} />
-                  </td>
-                  {row.why ? (
-                    <td className={row.why === NONE ? undefined : "why"} colSpan={Math.max(1, names.length)}>
-                      {row.why === NONE ? "" : row.why}
-                    </td>
-                  ) : (
-                    names.map((name) => (
-                      <td key={name}>
-                        <b>{row.fields[name] ?? ""}</b>
-                      </td>
-                    ))
-                  )}
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </Table>
-      )}
+      <FailureList failures={unread ? [] : failures} onRemedy={remedy} />
+      <Messages rows={rows} />
     </>
+  );
+}
+
+function Messages({ rows }: { rows: PreviewRow[] }) {
+  const names = [...new Set(rows.flatMap((row) => Object.keys(row.fields)))].slice(0, MOST_NAMES);
+  const good = rows.filter((row) => !row.why).length;
+  if (rows.length === 0)
+    return <p style={{ color: "var(--quiet)" }}>No message has come yet that could be shown here.</p>;
+  return (
+    <Table tabIndex={0} aria-label="The last messages" data-testid="preview">
+      <table>
+        <thead>
+          <tr>
+            <th>At</th>
+            <th>
+              Message ({good} of {rows.length} understood)
+            </th>
+            {names.map((name) => (
+              <th key={name}>{name}</th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.slice(0, 60).map((row, index) => (
+            <tr key={`${row.at} ${index}`}>
+              <td style={{ whiteSpace: "nowrap" }}>{clockMilli(row.at / 1000)}</td>
+              <td className="wire">
+                <ControlText text={row.message} />
+              </td>
+              {row.why ? (
+                <td className={row.why === NONE ? undefined : "why"} colSpan={Math.max(1, names.length)}>
+                  {row.why === NONE ? "" : row.why}
+                </td>
+              ) : (
+                names.map((name) => (
+                  <td key={name}>
+                    <b>{row.fields[name] ?? ""}</b>
+                  </td>
+                ))
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Table>
   );
 }

@@ -4,6 +4,7 @@ import { useNavigate, useParams, useSearchParams } from "react-router";
 import styled from "styled-components";
 import {
   api,
+  type Failure,
   got,
   type Instrument,
   type PreviewRow,
@@ -15,7 +16,6 @@ import {
 import { useLive } from "../live/connection";
 import { Button, Chip, ChipLink } from "../parts/Button";
 import { ControlText, hex } from "../parts/ControlText";
-import { endName } from "../parts/escapes";
 import { firstFault } from "../parts/ReadingPath";
 import { Entry } from "../parts/Select";
 import { Actions, Trouble, Window } from "../parts/Window";
@@ -23,6 +23,7 @@ import { Tape } from "../tape/Tape";
 import { useTapeLines } from "../tape/useTapeLines";
 import { duplicate, how, readOnce, releaseOrTakeBack, remove } from "./actions";
 import { changesOf } from "./draft";
+import { framingWords } from "./FramingFields";
 import { MessagesStage } from "./MessagesStage";
 import { type Helper, PortStage } from "./PortStage";
 import { ReadingsStage } from "./ReadingsStage";
@@ -186,12 +187,19 @@ function Form({ form }: { form: SetupForm }) {
     ],
     Bytes: ["", <Bytes key="bytes" instrument={instrument} />],
     Messages: [
-      instrument ? `${how(instrument)}; a message ends with ${endName(draft.framing.terminator)}` : "",
-      <MessagesStage key={`messages ${turn}`} {...part} />,
+      instrument ? `${how(instrument)}; ${framingWords(draft.framing)}` : "",
+      <MessagesStage key={`messages ${turn}`} {...part} instrumentKey={form.key} changes={changes} />,
     ],
     Readings: [
       preview.trouble ? "the patterns cannot be used yet" : "",
-      <ReadingsStage key={`readings ${turn}`} {...part} rows={preview.rows} />,
+      <ReadingsStage
+        key={`readings ${turn}`}
+        {...part}
+        rows={preview.rows}
+        failures={preview.failures}
+        instrumentKey={form.key}
+        changes={changes}
+      />,
     ],
     Channels: [
       draft.channel.map((channel) => channel.name).join(", ") || "none yet",
@@ -336,7 +344,7 @@ function usePreview(
   key: string,
   changes: Record<string, unknown>,
   wanted: boolean,
-): { rows: PreviewRow[]; trouble: string } {
+): { rows: PreviewRow[]; failures: Failure[]; trouble: string } {
   const text = JSON.stringify(changes);
   const [late, setLate] = useState(text);
   useEffect(() => {
@@ -360,6 +368,7 @@ function usePreview(
   });
   return {
     rows: found.data?.rows ?? [],
+    failures: found.data?.failures ?? [],
     trouble: found.isError ? found.error.message : (found.data?.trouble ?? ""),
   };
 }

@@ -3,10 +3,10 @@ import { cleanup, render, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import type { ReactElement } from "react";
 import { MemoryRouter, useLocation } from "react-router";
-import { afterEach, describe, expect, it, vi } from "vitest";
-import type { PreviewRow, Setup, SetupForm } from "../api/client";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import type { Setup, SetupForm } from "../api/client";
 import { NothingYet } from "../bench/NothingYet";
-import { instrument, port, serve } from "../fixtures.test-setup";
+import { framing, instrument, port, query, serve } from "../fixtures.test-setup";
 import { nameFor } from "./AddPage";
 import { changesOf } from "./draft";
 import { FindPort, findOn } from "./FindPort";
@@ -14,7 +14,6 @@ import { freshLink, LinkForm } from "./LinkForm";
 import { MessagesStage } from "./MessagesStage";
 import { PortsPanel, portFacts } from "./PortsPanel";
 import { ModemLines } from "./PortStage";
-import { ReadingsStage } from "./ReadingsStage";
 import { LoopBackWindow, SettingsWindow } from "./SearchWindows";
 import { SetupText } from "./SetupText";
 import { SimulatedPage } from "./SimulatedPage";
@@ -46,9 +45,9 @@ const setup = (): Setup => ({
   format: 1,
   instrument: { id: "m", name: "Meter", talks: "when asked", power_up: "", note: "" },
   link: serial,
-  framing: { kind: "ends with", terminator: "\r\n", start: "", end: "", check: "none", longest: 4096, encoding: "ascii" },
+  framing: framing(),
   identity: null, start: [], release: [],
-  query: [{ id: "flow", send: "FL?\r", every_s: 0.2, on_demand: false, give_up_after_s: 0.5, patterns: ["<a>"] }],
+  query: [query({ patterns: ["<a>"] })],
   listen: null, channel: [],
 }); // prettier-ignore
 
@@ -213,10 +212,15 @@ describe("settings", () => {
   });
 });
 
-describe("messages and readings", () => {
+const ASKING = { instrumentKey: "m", changes: {} };
+
+describe("messages", () => {
+  beforeEach(() => {
+    serve({ "POST /api/instruments/m/proposals": { status: 200, body: { framings: [], readings: [] } } });
+  });
   it("change queries as they are written, escapes and all", async () => {
     const change = vi.fn();
-    render(<MessagesStage setup={setup()} change={change} instrument={instrument()} />);
+    show(<MessagesStage setup={setup()} change={change} instrument={instrument()} {...ASKING} />);
     const box = screen.getByLabelText("Query") as HTMLInputElement;
     expect(box.value).toBe("FL?\\r");
     await userEvent.type(box, "\\n");
@@ -230,20 +234,12 @@ describe("messages and readings", () => {
     const change = vi.fn();
     const known = { ...setup(), identity: { send: "ID?\r", expect: "", lines: 3, wait_s: 0.6 } };
     const said = { lines: ["LOOP FLOW METER", "SERIAL 20417"], expected: "", matches: true };
-    render(<MessagesStage setup={known} change={change} instrument={instrument({ identity: said })} />);
+    show(
+      <MessagesStage setup={known} change={change} instrument={instrument({ identity: said })} {...ASKING} />,
+    );
     await userEvent.click(screen.getByRole("button", { name: /around a session/ }));
     await userEvent.click(screen.getByRole("button", { name: "Expect this one from now on" }));
     expect(change).toHaveBeenLastCalledWith({ identity: { ...known.identity, expect: "SERIAL 20417" } });
-  });
-  it("show what a pattern makes of the last messages", () => {
-    const rows: PreviewRow[] = [
-      { at: 1e12, message: "FL=+0148.27", fields: { flow: "148.27" }, why: "" },
-      { at: 1e12, message: "FL=ERR", fields: {}, why: "stops at character 4" },
-    ];
-    render(<ReadingsStage setup={setup()} change={() => undefined} instrument={undefined} rows={rows} />);
-    expect(screen.getByText("148.27")).toBeTruthy();
-    expect(screen.getByText("stops at character 4")).toBeTruthy();
-    expect(screen.getByText("Message (1 of 2 understood)")).toBeTruthy();
   });
 });
 

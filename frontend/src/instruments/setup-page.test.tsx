@@ -4,7 +4,7 @@ import userEvent from "@testing-library/user-event";
 import { MemoryRouter, Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Instrument, Setup, Stage } from "../api/client";
-import { instrument, port, serve, stage, well } from "../fixtures.test-setup";
+import { framing, instrument, port, previewRow, query, serve, stage, well } from "../fixtures.test-setup";
 import * as live from "../live/connection";
 import { AddPage } from "./AddPage";
 import { InstrumentsPage } from "./InstrumentsPage";
@@ -17,9 +17,9 @@ const setup: Setup = {
     kind: "serial", port: "port 3", baud: 9600, data_bits: 8, parity: "none", stop_bits: 1, flow_control: "none", rts: "on",
     dtr: "on", rs485: null, character_gap_ms: 0, command_gap_ms: 0, sends_end: null, echo: false,
   },
-  framing: { kind: "ends with", terminator: "\r\n", start: "", end: "", check: "none", longest: 4096, encoding: "ascii" },
+  framing: framing(),
   identity: null, start: [], release: [],
-  query: [{ id: "flow", send: "FL?\r", every_s: 0.2, on_demand: false, give_up_after_s: 0.5, patterns: ["FL=<flow>"] }],
+  query: [query()],
   listen: null,
   channel: [
     { id: "flow", name: "Loop flow", field: "flow", query: null, unit: "L/min", scale: 1, offset: 0, decimals: 1, limits: { low: 60, high: 200 } },
@@ -32,19 +32,22 @@ const form = {
 }; // prettier-ignore
 
 const rows = [
-  { at: 1e12, message: "FL=+0148.27", fields: { flow: "148.27" }, why: "" },
-  {
-    at: 1e12,
+  previewRow(),
+  previewRow({
     message: "FL=---",
     fields: {},
     why: "stops at character 4: a number (flow) was expected, “-” came",
-  },
+    column: 4,
+    spans: [],
+    pattern: null,
+  }),
 ];
 
 const KEY = "/api/instruments/loop-flow-meter";
 const answers = {
   [`GET ${KEY}`]: { status: 200, body: form },
-  [`POST ${KEY}/preview`]: { status: 200, body: { rows, trouble: "" } },
+  [`POST ${KEY}/preview`]: { status: 200, body: { rows, failures: [], trouble: "" } },
+  [`POST ${KEY}/proposals`]: { status: 200, body: { framings: [], readings: [] } },
   "GET /api/live/tape": { status: 200, body: [] },
 };
 

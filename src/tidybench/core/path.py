@@ -362,6 +362,15 @@ def _readings(facts: Facts) -> Stage:
             f"{wrong} not understood",
             f"{wrong} of the last {counts.recent_count} messages were not understood; the last, {where}",
         )
+    if counts.last_refused > facts.now - RECENTLY:
+        times = f"{counts.refusals} times" if counts.refusals > 1 else "once"
+        return Stage(
+            "Readings",
+            "losses",
+            "its own error",
+            f"The instrument answers with an error of its own, {times}: “{counts.last_refusal}”. Its manual says what that means; "
+            "compare the query with it.",
+        )
     if counts.dashes >= 3:
         return Stage(
             "Readings",

@@ -1,11 +1,16 @@
 """From set-ups to what one link does: which queries, which patterns, which channel numbers."""
 
+import struct
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from tidybench.core.framing import Framer, make_check, make_framer
+from tidybench.core.framing.check import Checker
+from tidybench.core.protocols.modbus import frame
+from tidybench.core.reading.forms import make_forms
 from tidybench.core.reading.reader import ChannelRule, MessageReader
-from tidybench.core.setup import FramingPart, LinkPart, Setup, SetupError
+from tidybench.core.reading.registers import RegistersForm, requests
+from tidybench.core.setup import FramingPart, LinkPart, ListenPart, Setup, SetupError
 
 
 @dataclass(slots=True, frozen=True)
@@ -19,11 +24,31 @@ class QueryPlan:
     give_up_after: int
     wire_time: int
     on_demand: bool = False
+    trigger: bytes = b""
+    trigger_wait: int = 0
+    reply: "Reply" = field(default_factory=lambda: Reply())
+
+
+@dataclass(slots=True, frozen=True)
+class Reply:
+    """When the answer to a query is whole: after `lines` messages (0: they are not counted), at one that
+    begins with `until`, at a prompt, or after `quiet` microseconds of silence."""
+
+    lines: int = 1
+    until: bytes = b""
+    quiet: int = 0
+    prompt: bool = False
+
+    @property
+    def single(self) -> bool:
+        """Whether the first message is all."""
+        return self.lines == 1 and not self.until and not self.quiet
 
 
 @dataclass(slots=True)
 class LinkPlan:
-    """All that one link does. `readers` has one for each query, by its key, and "" for listening."""
+    """All that one link does. `readers` has one for each query, by its key, and one for each listener:
+    "" for the first, "listen/ID" for others. `listeners`: these alone."""
 
     key: str
     link: LinkPart
@@ -32,11 +57,16 @@ class LinkPlan:
     queries: tuple[QueryPlan, ...]
     readers: dict[str, MessageReader]
     channels: tuple[int, ...]
+    listeners: tuple[MessageReader, ...] = ()
 
     @property
     def talks_alone(self) -> bool:
         """Whether anything on this link talks without being asked."""
-        return "" in self.readers
+        return bool(self.listeners)
+
+    def reply_to(self, key: str) -> Reply:
+        """When the answer to a query is whole."""
+        return next((query.reply for query in self.queries if query.key == key), Reply())
 
     @property
     def command_gap(self) -> int:
@@ -69,7 +99,7 @@ def _plan(address: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -
     check = make_check(first.framing)
     queries: list[QueryPlan] = []
     readers: dict[str, MessageReader] = {}
-    listening: list[MessageReader] = []
+    listening: dict[str, MessageReader] = {}
     used: list[int] = []
     for setup in setups:
         if setup.link != first.link or setup.framing != first.framing:
@@ -86,23 +116,82 @@ def _plan(address: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -
             rules.setdefault(setup.query_of(channel), []).append(
                 ChannelRule(number, channel.field, channel.scale, channel.offset)
             )
+        who, prompt = setup.instrument.id, bool(setup.framing.prompt)
         for query in setup.query:
-            key = f"{setup.instrument.id}/{query.id}"
-            data = query.send.encode("latin-1")
-            wire_time = round(len(data) * setup.link.byte_time)
-            every, give_up = round(query.every_s * 1e6), round(query.give_up_after_s * 1e6)
+            key = f"{who}/{query.id}"
+            mine = rules.get(query.id, [])
+            forms = make_forms(query, setup.framing.encoding, {rule.field for rule in mine})
+            readers[key] = MessageReader(who, forms, mine, check)
+            until = query.until.encode("latin-1")
+            lines = query.lines if query.lines != 1 or not (until or query.quiet_ms) else 0
             queries.append(
-                QueryPlan(key, setup.instrument.id, data, every, give_up, wire_time, query.on_demand)
+                QueryPlan(
+                    key,
+                    who,
+                    query.send.encode("latin-1"),
+                    _micro(query.every_s),
+                    _micro(query.give_up_after_s),
+                    round(len(query.send) * setup.link.byte_time),
+                    query.on_demand,
+                    query.trigger.encode("latin-1"),
+                    _micro(query.trigger_wait_s),
+                    Reply(lines, until, round(query.quiet_ms * 1000), prompt),
+                )
             )
-            patterns = [setup.compiled(source) for source in query.patterns]
-            readers[key] = MessageReader(setup.instrument.id, patterns, rules.get(query.id, []), check)
+        if setup.modbus is not None:
+            for query_plan, reader in _modbus(setup, rules.get(None, []), check):
+                queries.append(query_plan)
+                readers[query_plan.key] = reader
         if setup.instrument.talks != "when asked":
-            sources = setup.listen.patterns if setup.listen is not None else []
-            patterns = [setup.compiled(source) for source in sources]
-            listening.append(MessageReader(setup.instrument.id, patterns, rules.get(None, []), check))
-    if len(listening) > 1:
-        names = " and ".join(s.instrument.name for s in setups if s.instrument.talks != "when asked")
-        raise SetupError([f"{names} share the port {address}: only one that talks by itself can have it."])
-    if listening:
-        readers[""] = listening[0]
-    return LinkPlan(address, first.link, first.framing, setups, tuple(queries), readers, tuple(used))
+            listen = setup.listen or ListenPart()
+            mine = rules.get(None, [])
+            forms = make_forms(listen, setup.framing.encoding, {rule.field for rule in mine})
+            begins, contains = (
+                listen.begins.encode("latin-1", "replace"),
+                listen.contains.encode("latin-1", "replace"),
+            )
+            listening[setup.instrument.name] = MessageReader(who, forms, mine, check, begins, contains)
+    alike = [name for name, reader in listening.items() if not reader.is_told_apart]
+    if len(alike) > 1:
+        raise SetupError(
+            [
+                f"{' and '.join(alike)} share the port {address} and both talk by themselves: say how the messages of one are "
+                "told from the other's, with begins or contains in [listen]."
+            ]
+        )
+    listeners = tuple(listening.values())
+    for number, reader in enumerate(listeners):
+        readers[f"listen/{reader.instrument}" if number else ""] = reader
+    return LinkPlan(
+        address, first.link, first.framing, setups, tuple(queries), readers, tuple(used), listeners
+    )
+
+
+def _micro(seconds: float) -> int:
+    return round(seconds * 1e6)
+
+
+def _modbus(
+    setup: Setup, rules: Sequence[ChannelRule], check: Checker | None
+) -> list[tuple[QueryPlan, MessageReader]]:
+    """The queries that fetch a register map, and what reads their replies."""
+    part = setup.modbus
+    assert part is not None
+    found = []
+    for number, request in enumerate(requests(part.registers, part.together), 1):
+        pdu = bytes([request.function]) + struct.pack(">HH", request.first, request.count)
+        data = frame(setup.framing.kind, part.unit, pdu)
+        names = {register.name for register in request.registers}
+        mine = [rule for rule in rules if rule.field in names]
+        query = QueryPlan(
+            f"{setup.instrument.id}/modbus-{number}",
+            setup.instrument.id,
+            data,
+            _micro(part.every_s),
+            _micro(part.give_up_after_s),
+            round(len(data) * setup.link.byte_time),
+            part.on_demand,
+        )
+        form = RegistersForm(part.unit, request)
+        found.append((query, MessageReader(setup.instrument.id, [form], mine, check)))
+    return found

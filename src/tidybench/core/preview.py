@@ -1,81 +1,110 @@
 """What a set-up would make of bytes that have come already: before it is kept."""
 
-from collections.abc import Iterable
+from collections import deque
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
-from tidybench.core.events import Event, Opened, Received, Sent
-from tidybench.core.framing import make_check, make_framer
+from tidybench.core.events import Event, Opened, Received, Sent, Tick
+from tidybench.core.framing import Cut, make_check, make_framer
 from tidybench.core.framing.check import Checker
+from tidybench.core.plan import plan_links
 from tidybench.core.quality import Quality
-from tidybench.core.reading.pattern import Pattern
+from tidybench.core.reading.form import Form, Learns, Refusal
 from tidybench.core.reading.stop import Stop
 from tidybench.core.setup import Setup
 
 
 @dataclass(slots=True, frozen=True)
 class Previewed:
-    """One message: its time, itself, its fields as text (empty where not understood), and why not."""
+    """One message: its time, itself, its fields as text (empty where not understood), and why not.
+
+    `column`: the character, from 1, at which reading stopped; 0 where it did not. `query`: the key of
+    the query it answers, "" where it came by itself. `body`: what is read, without check characters.
+    """
 
     at: int
     message: str
     fields: dict[str, str]
     why: str
+    column: int = 0
+    query: str = ""
+    body: bytes = b""
 
     @property
     def understood(self) -> bool:
-        """Whether a pattern reads it."""
+        """Whether something reads it."""
         return not self.why
 
 
 def preview(setup: Setup, events: Iterable[Event], most: int = 200) -> list[Previewed]:
-    """The newest messages that the set-up's framing cuts from a link's events, and what its patterns read."""
+    """The newest messages that the set-up's framing cuts from a link's events, and what its forms read."""
+    return list(deque(previewed(setup, events), most))
+
+
+def previewed(setup: Setup, events: Iterable[Event]) -> Iterator[Previewed]:
+    """Every message, one after the other."""
     framer = make_framer(setup.framing, setup.link.byte_time)
     check = make_check(setup.framing)
-    by_query = {
-        f"{setup.instrument.id}/{query.id}": [setup.compiled(source) for source in query.patterns]
-        for query in setup.query
-    }
-    every = [pattern for patterns in by_query.values() for pattern in patterns]
-    if setup.listen is not None:
-        every += [setup.compiled(source) for source in setup.listen.patterns]
+    [plan] = plan_links([setup], {channel.id: n for n, channel in enumerate(setup.channel)})
+    by_query = {key: reader.forms for key, reader in plan.readers.items()}
+    every = [form for forms in by_query.values() for form in forms]
     asked = setup.instrument.talks == "when asked"
-    patterns: list[Pattern] | None = None if asked else every
-    rows: list[Previewed] = []
+    own = f"{setup.instrument.id}/"
+    query = ""
+    forms: Sequence[Form] | None = None if asked else every
     for event in events:
         if isinstance(event, Opened):
             framer.opened(event.at, whole=asked)
         elif isinstance(event, Sent) and asked:
             framer.asked(event.data, event.at)
-            # A command's answer is nobody's reading; a query that is new in this set-up is judged by all patterns.
-            patterns = by_query.get(event.query, every if event.poll else None)
-        elif isinstance(event, Received):
-            cut = framer.feed(event.data, event.at)
-            if patterns is not None:
-                rows += [_read(b, t, patterns, check) for b, t in zip(cut.bodies, cut.times, strict=True)]
-                del rows[:-most]
-    return rows
+            # A command's answer is nobody's reading; a query that is new in this set-up is judged by all forms.
+            query = event.query
+            mine = event.poll and (query.startswith(own) or not query)
+            forms = by_query.get(query, every if mine else None)
+        elif isinstance(event, Received | Tick):
+            due = framer.deadline()
+            if due is not None and due <= event.at and isinstance(event, Received):
+                yield from _rows(framer.passed(due), query, forms, check)
+            cut = (
+                framer.feed(event.data, event.at) if isinstance(event, Received) else framer.passed(event.at)
+            )
+            yield from _rows(cut, query, forms, check)
 
 
-def _read(body: bytes, at: int, patterns: list[Pattern], check: Checker | None) -> Previewed:
+def _rows(cut: Cut, query: str, forms: Sequence[Form] | None, check: Checker | None) -> Iterator[Previewed]:
+    if forms is not None:
+        for body, time in zip(cut.bodies, cut.times, strict=True):
+            yield read_message(body, time, forms, check, query)
+
+
+def read_message(
+    body: bytes, at: int, forms: Sequence[Form], check: Checker | None, query: str = ""
+) -> Previewed:
+    """One message as these forms read it, in order."""
     text = body.decode("latin-1")
     if check is not None:
         sealed = check(body)
         if sealed is None:
-            return Previewed(at, text, {}, "the check characters do not come out right")
+            return Previewed(at, text, {}, "the check characters do not come out right", 0, query)
         body = sealed
     stops: list[Stop] = []
-    for pattern in patterns:
-        got = pattern.read(body)
+    for form in forms:
+        if isinstance(form, Learns) and form.learn(body):
+            return Previewed(at, text, {"names": "learnt"}, "", 0, query, body)
+        got = form.read(body)
         if isinstance(got, Stop):
             stops.append(got)
             continue
+        if isinstance(got, Refusal):
+            return Previewed(at, text, {"error": got.text}, "", 0, query, body)
         fields = {
             name: (f"{value:.10g}" if isinstance(value, float) else str(value))
             if quality.measured
             else Quality(quality).code
             for name, (quality, value) in got.items()
         }
-        return Previewed(at, text, fields, "")
+        return Previewed(at, text, fields, "", 0, query, body)
     if not stops:
-        return Previewed(at, text, {}, "no message pattern yet")
-    return Previewed(at, text, {}, str(max(stops, key=lambda stop: stop.column)))
+        return Previewed(at, text, {}, "no message pattern yet", 0, query, body)
+    furthest = max(stops, key=lambda stop: stop.column)
+    return Previewed(at, text, {}, str(furthest), furthest.column, query, body)

@@ -22,7 +22,7 @@ from tidybench.core.events import (
     Tick,
 )
 from tidybench.core.framing import Cut
-from tidybench.core.plan import LinkPlan
+from tidybench.core.plan import LinkPlan, Reply
 from tidybench.core.quality import Quality
 from tidybench.core.reading.reader import MessageReader
 from tidybench.core.samples import Batch
@@ -87,8 +87,10 @@ class LinkReader:
         self.command = Command()
         self.withheld: set[str] = plan.expecting()
         self.power_ups = 0
-        self._reader: MessageReader | None = plan.readers.get("")
         self._asked: MessageReader | None = None
+        self._reply = Reply()
+        self._lines = 0  # of the present answer
+        self._quiet_at: int | None = None  # when silence ends the present answer
         self._commanded = False
         self._poll = 0
         self._draining = self._late_seen = False
@@ -105,6 +107,18 @@ class LinkReader:
         """The poll whose reply is awaited, 0 for none."""
         return self._poll if self._asked is not None else 0
 
+    @property
+    def answered_lines(self) -> int:
+        """Messages of the answer that is awaited."""
+        return self._lines
+
+    def deadline(self) -> int | None:
+        """When a Tick is wanted if nothing comes before: silence ends a message, or an answer."""
+        due = self.framer.deadline()
+        if self._quiet_at is not None and (due is None or self._quiet_at < due):
+            return self._quiet_at
+        return due
+
     def state(self) -> dict[str, Any]:
         """What a tape must open with."""
         query = next((k for k, r in self.plan.readers.items() if r is self._asked and k), "")
@@ -117,6 +131,9 @@ class LinkReader:
             "commanded": self._commanded,
             "withheld": sorted(self.withheld),
             "echo": self._echo.decode("latin-1"),
+            "lines": self._lines,
+            "quiet_at": self._quiet_at,
+            "learnt": {key: state for key, r in self.plan.readers.items() if (state := r.state())},
         }
 
     def feed(self, event: Event) -> Batch | None:
@@ -134,6 +151,7 @@ class LinkReader:
         if isinstance(event, Opened):
             self.framer.opened(event.at, whole=not self.plan.talks_alone)
             self._asked, self._draining, self._commanded, self._echo = None, False, False, b""
+            self._quiet_at = None
             self.withheld = self.plan.expecting()
             self.counts = LinkCounts(opened_at=event.at)
         elif isinstance(event, Quiet):
@@ -142,7 +160,7 @@ class LinkReader:
             self.counts.missed += event.count
             self.counts.last_missed = event.at
         elif isinstance(event, Tick):
-            return self._messages(self.framer.passed(event.at), event.at)
+            return self._ticked(event.at)
         elif isinstance(event, Identified):
             (self.withheld.discard if event.matches else self.withheld.add)(event.instrument)
         elif isinstance(event, Start):
@@ -154,6 +172,11 @@ class LinkReader:
         self._poll, self._draining = state["poll"], state["draining"]
         self._sent_at = state["sent"]
         self._asked = self.plan.readers.get(state["query"]) if state["query"] else None
+        self._reply = self.plan.reply_to(state["query"])
+        self._lines, self._quiet_at = state.get("lines", 0), state.get("quiet_at")
+        for key, learnt in state.get("learnt", {}).items():
+            if key in self.plan.readers:
+                self.plan.readers[key].restore(learnt)
         self._commanded = state.get("commanded", False)
         self.withheld = set(state.get("withheld", ()))
         self._echo = state.get("echo", "").encode("latin-1")
@@ -167,12 +190,13 @@ class LinkReader:
         if event.poll:
             counts.polls += 1
             self.framer.asked(event.data, event.at)
-            self._asked = self.plan.readers[event.query]
+            self._asked, self._reply = self.plan.readers[event.query], self.plan.reply_to(event.query)
+            self._lines, self._quiet_at = 0, None
             self._poll, self._commanded = event.poll, False
         else:
             self.command = Command(event.query)
             self._commanded, self._draining = True, False
-            if self._reader is None:
+            if not self.plan.listeners:
                 self.framer.asked(event.data, event.at)
             elif not counts.bytes_in:
                 # Silent so far: what comes now begins with an answer, not in the middle of talk.
@@ -187,7 +211,9 @@ class LinkReader:
         counts.recent = (counts.recent + data)[-RECENT:] if len(data) < RECENT else data[-RECENT:]
         if self._echo:
             data = self._without_echo(data)
-        if self._asked is None and self._reader is None and not self._commanded:
+        if self._quiet_at is not None:
+            self._quiet_at = at + self._reply.quiet
+        if self._asked is None and not self.plan.listeners and not self._commanded:
             counts.stray += len(data)
             if self._draining:
                 counts.late += not self._late_seen  # one reply, however many pieces
@@ -214,6 +240,8 @@ class LinkReader:
         counts.overlong += cut.overlong
         bodies, times = cut.bodies, cut.times
         if not bodies:
+            if cut.prompts and self._asked is not None and self._lines and self._reply.prompt:
+                self._asked = self._quiet_at = None
             return None
         out = Batch()
         counts.messages += len(bodies)
@@ -221,31 +249,83 @@ class LinkReader:
         if self._power_up:
             self.power_ups += sum(any(text in body for text in self._power_up) for body in bodies)
         if self._asked is not None:
-            reader, self._asked = self._asked, None
+            self._replied(self._asked, cut, at, out)
+        elif self._commanded:
+            self._answered(bodies, times, out)
+        elif self.plan.listeners:
+            if len(bodies) <= 4:  # a stream without pauses has no doubles that could be told
+                self._look_for_doubles(bodies, times)
+            self._heard(bodies, times, out)
+        return out
+
+    def _replied(self, reader: MessageReader, cut: Cut, at: int, out: Batch) -> None:
+        """Messages while an answer is awaited: so many are its lines, the rest was not asked for."""
+        counts, reply, bodies, times = self.counts, self._reply, cut.bodies, cut.times
+        if not self._lines:
             counts.answer_time = times[0] - self._sent_at
-            counts.silent_polls = 0
             if bodies[0].startswith(self._sent_data.rstrip(b"\r\n")) and not reader.understands(bodies[0]):
                 counts.echoes += 1
                 counts.last_echo = at
-            if len(bodies) == 1:
-                self._read(reader, bodies, times, out)
-            else:
-                # One query, one reply: what came after it was not asked for.
-                self._read(reader, bodies[:1], times[:1], out)
-                if self._reader is not None:
-                    self._read(self._reader, bodies[1:], times[1:], out)
-                else:
-                    more = sum(map(len, bodies[1:]))
-                    counts.stray += more
-                    counts.unasked += more
-                    counts.last_unasked = at
-        elif self._commanded:
-            self._answered(bodies, times, out)
-        elif self._reader is not None:
-            if len(bodies) <= 4:  # a stream without pauses has no doubles that could be told
-                self._look_for_doubles(bodies, times)
-            self._read(self._reader, bodies, times, out)
+        counts.silent_polls = 0
+        if reply.single:
+            taken, whole = 1, True
+        else:
+            taken, whole = self._taken(bodies)
+            if cut.prompts and reply.prompt:
+                whole = True
+        self._lines += taken
+        ends = whole and reply.until and bodies[taken - 1].startswith(reply.until)
+        own = taken - 1 if ends and not reader.understands(bodies[taken - 1]) else taken
+        self._quiet_at = at + reply.quiet if reply.quiet and not whole else None
+        if whole:
+            self._asked = None
+        if len(bodies) == 1 and own:
+            self._read(reader, bodies, times, out)
+            return
+        self._read(reader, bodies[:own], times[:own], out)
+        if taken == len(bodies):
+            return
+        if self.plan.listeners:
+            self._heard(bodies[taken:], times[taken:], out)
+        else:
+            more = sum(map(len, bodies[taken:]))
+            counts.stray += more
+            counts.unasked += more
+            counts.last_unasked = at
+
+    def _taken(self, bodies: list[bytes]) -> tuple[int, bool]:
+        """How many of these are lines of the answer that is awaited, and whether it is whole with them."""
+        reply = self._reply
+        for number, body in enumerate(bodies, 1):
+            if reply.until and body.startswith(reply.until):
+                return number, True
+            if reply.lines and self._lines + number >= reply.lines:
+                return number, True
+        return len(bodies), False
+
+    def _ticked(self, at: int) -> Batch | None:
+        """Silence: it may end a message, and an answer."""
+        out = self._messages(self.framer.passed(at), at)
+        if self._quiet_at is not None and at >= self._quiet_at:
+            self._asked = self._quiet_at = None
         return out
+
+    def _heard(self, bodies: list[bytes], times: list[int], out: Batch) -> None:
+        """Messages that nobody asked for, to whoever they belong."""
+        listeners = self.plan.listeners
+        if len(listeners) == 1 and not listeners[0].is_told_apart:
+            self._read(listeners[0], bodies, times, out)
+            return
+        for body, time in zip(bodies, times, strict=True):
+            mine = next((r for r in listeners if r.is_told_apart and r.is_mine(body)), None)
+            if mine is None:
+                mine = next((r for r in listeners if not r.is_told_apart), None)
+            if mine is None:
+                self.counts.stray += len(body)
+                self.counts.unasked += len(body)
+                self.counts.last_unasked = time
+            else:
+                self._read(mine, [body], [time], out)
 
     def _look_for_doubles(self, bodies: list[bytes], times: list[int]) -> None:
         """Count messages that come again right after themselves, when there was a pause before."""
@@ -266,9 +346,9 @@ class LinkReader:
 
     def _answered(self, bodies: list[bytes], times: list[int], out: Batch) -> None:
         """Lines after a command: its answer, or what the instrument says of itself all the while."""
-        own = self._reader
         for body, time in zip(bodies, times, strict=True):
-            if own is not None and own.understands(body):
+            own = next((r for r in self.plan.listeners if r.is_mine(body) and r.understands(body)), None)
+            if own is not None:
                 self._read(own, [body], [time], out)
             elif len(self.command.lines) < MOST_LINES:
                 self.command.lines.append(body)
@@ -284,10 +364,12 @@ class LinkReader:
         if self._asked.instrument not in self.withheld:
             self._asked.nothing(Quality.NO_REPLY, event.at, out)
         self._asked, self._draining, self._late_seen = None, True, False
+        self._quiet_at = None
         return out
 
     def _lost(self, at: int) -> Batch:
         self._asked, self._draining, self._commanded = None, False, False
+        self._quiet_at = None
         out = Batch()
         for channel in self.plan.channels:
             out.add(channel, Quality.LINK_LOST, at)

@@ -287,7 +287,7 @@ class Bench:
         worker = self.workers[setup.link.address]
         if worker.trouble:
             raise Refused("conflict", f"It cannot be asked. {worker.sentence}")
-        if not setup.query:
+        if not setup.is_asked:
             raise Refused("conflict", f"{setup.instrument.name} has no query to ask. Add one first.")
         worker.read_once(instrument)
 

@@ -13,7 +13,7 @@ def instrument_status(setup: Setup, worker: Worker, rates: Rates, now: int, shar
     """Everything that is known of one instrument. `shared`: others are on its link."""
     address = setup.link.address
     facts = _facts(setup, worker, rates, now, shared)
-    gridded = [q.every_s for q in setup.query if not q.on_demand]
+    gridded = setup.grid
     fastest = min(gridded, default=None)
     stages = [
         StageStatus(
@@ -33,7 +33,7 @@ def instrument_status(setup: Setup, worker: Worker, rates: Rates, now: int, shar
         settings=setup.link.short,
         sends_end=setup.sends_end,
         asked_per_s=1 / fastest if fastest else None,
-        has_queries=bool(setup.query),
+        has_queries=setup.is_asked,
         messages_per_s=facts.messages_per_s,
         answer_ms=counts.answer_time / 1000 if facts.asked and counts.answer_time else None,
         stages=stages,
@@ -52,7 +52,7 @@ def _facts(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -
     own = [r for r in worker.plan.readers.values() if r.instrument == setup.instrument.id]
     newest = max(own, key=lambda reader: reader.counts.last_at, default=None)
     worst = next((r for r in own if r.counts.recent), newest)
-    gridded = [q.every_s for q in setup.query if not q.on_demand]
+    gridded = setup.grid
     asked = setup.instrument.talks == "when asked"
     interval = max(gridded, default=1.0) if asked else setup.listening_interval
     part = setup.link
@@ -66,16 +66,15 @@ def _facts(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -
         readings=worst.counts if worst is not None else Counts(),
         asked=asked,
         interval_s=min(interval, 3600.0),
-        give_up_s=max((q.give_up_after_s for q in setup.query), default=0.0),
+        give_up_s=setup.patience,
         framing=setup.framing.described,
         ending=setup.framing.ending,
         has_channels=bool(setup.channel),
         serial=isinstance(part, SerialPart),
-        has_queries=bool(setup.query),
-        has_patterns=any(q.patterns for q in setup.query)
-        or (setup.listen is not None and bool(setup.listen.patterns)),
+        has_queries=setup.is_asked,
+        has_patterns=setup.is_read,
         silence_is_normal=setup.instrument.talks == "on its key"
-        or (bool(setup.query) and not gridded)
+        or (setup.is_asked and not gridded)
         or part.kind == "file",
         shared=shared,
         rs485=isinstance(part, SerialPart) and part.rs485 is not None,

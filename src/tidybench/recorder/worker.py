@@ -10,7 +10,18 @@ from tidybench.core.events import GaveUp, Lost, Missed, Opened, Quiet, Received,
 from tidybench.core.plan import LinkPlan
 from tidybench.core.session import LinkReader
 from tidybench.core.timing.attendant import Attendant
-from tidybench.core.timing.poller import Ask, Effect, Errand, Finish, GiveUp, Poller, Resume, Run, Skip
+from tidybench.core.timing.poller import (
+    Ask,
+    Effect,
+    Errand,
+    Finish,
+    GiveUp,
+    Poller,
+    Resume,
+    Run,
+    Skip,
+    Trigger,
+)
 from tidybench.links import Link, LinkError, ModemLines
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.journal import Journal
@@ -308,7 +319,7 @@ class Worker:
                     self._carry_out(effect, link, now)
                 due = poller.deadline
                 now = clock()
-            quiet = framer.deadline()
+            quiet = reader.deadline()
             if quiet is not None and (due is None or quiet < due):
                 due = quiet
             if held and (due is None or held_since + HOLD < due):
@@ -349,15 +360,20 @@ class Worker:
             elif quiet is not None and quiet <= clock():
                 tick = Tick(clock())
                 self._journal.put(self.plan.key, tick, reader.feed(tick))
+                if poller.waiting and not reader.outstanding:
+                    poller.replied(tick.at)
 
     def _feed(self, data: bytes, at: int) -> bytes:
         """Bytes that were read by `at` go through the reader and into the journal; gives b""."""
         received = Received(at, data)
+        lines = self.reader.answered_lines
         batch = self.reader.feed(received)
         poller = self._poller
         if poller.waiting:
             if not self.reader.outstanding:
                 poller.replied(at)
+            elif self.reader.answered_lines > lines:
+                poller.goes_on(at)
         else:
             poller.heard(at, len(self.reader.command.lines))
         self._journal.put(self.plan.key, received, batch)
@@ -378,6 +394,9 @@ class Worker:
         if isinstance(effect, Ask):
             event = Sent(now, effect.query.data, effect.poll, effect.query.key)
             link.write(effect.query.data)
+        elif isinstance(effect, Trigger):
+            event = Sent(now, effect.query.trigger)
+            link.write(effect.query.trigger)
         elif isinstance(effect, GiveUp):
             event = GaveUp(now, effect.poll)
         elif isinstance(effect, Resume):

@@ -131,7 +131,7 @@ class RunLog:
                 packed.append(pack)
                 rows += rule.feed(event.at, batch)
             if kind is Sent:
-                polls += 1 if event.query else 0  # type: ignore[union-attr]
+                polls += 1 if event.poll else 0  # type: ignore[union-attr]
             elif kind is Missed:
                 counts.missed += event.count  # type: ignore[union-attr]
             elif kind is GaveUp:

@@ -113,7 +113,7 @@ def _complete_samples(folder: Path, state: RunState) -> tuple[int, int, RunCount
         last_sequence, last_at = max(last_sequence, item.sequence), max(last_at, event.at)
         links.add(item.link)
         if item.sequence > base:
-            counts.polls += isinstance(event, Sent) and bool(event.query)
+            counts.polls += isinstance(event, Sent) and event.poll > 0
             counts.missed += event.count if isinstance(event, Missed) else 0
             counts.gave_up += isinstance(event, GaveUp)
             counts.lost += isinstance(event, Lost)

@@ -20,7 +20,15 @@ from starlette.types import ASGIApp
 from tidybench import __version__
 from tidybench.core.setup import SetupError
 from tidybench.records.setups import bench_id, save
-from tidybench.web import bench_routes, demo_routes, instrument_routes, port_routes, run_routes, setup_routes
+from tidybench.web import (
+    bench_routes,
+    demo_routes,
+    instrument_routes,
+    port_routes,
+    run_routes,
+    setup_routes,
+    teaching_routes,
+)
 from tidybench.web.access import LONGEST_BODY, Access
 from tidybench.web.clerk import Clerk
 from tidybench.web.context import Context
@@ -60,6 +68,7 @@ def make_app(
     app.include_router(bench_routes.router)
     app.include_router(setup_routes.router)
     app.include_router(instrument_routes.router)
+    app.include_router(teaching_routes.router)
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)
     app.include_router(run_routes.router)

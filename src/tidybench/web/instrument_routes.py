@@ -9,8 +9,6 @@ from fastapi import APIRouter, HTTPException, Request, Response
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
-from tidybench.core.events import Event, Opened, Received, Sent
-from tidybench.core.preview import preview
 from tidybench.core.setup import Setup, SetupError, load
 from tidybench.core.setup.edit import bare, changed, copied
 from tidybench.records.setups import Stored, bench_id, in_force, known_keys
@@ -19,14 +17,12 @@ from tidybench.web.context import Context, answered, context_of
 from tidybench.web.models import (
     Command,
     NewInstrument,
-    Preview,
-    PreviewRow,
     SetupChange,
     SetupForm,
     SetupSaved,
 )
 from tidybench.web.setup_routes import keep
-from tidybench.wire.messages import GetOrder, GetTape, OrderStatus, ReadOnce, SendCommand, TapeLine
+from tidybench.wire.messages import GetOrder, OrderStatus, ReadOnce, SendCommand
 
 router = APIRouter(prefix="/api/instruments", responses=REFUSALS)
 ANSWER_PATIENCE = 75.0
@@ -35,7 +31,7 @@ ANSWER_PATIENCE = 75.0
 @router.get("/{key}")
 async def instrument(request: Request, key: str) -> SetupForm:
     """An instrument's set-up, as text and as data."""
-    stored = await _stored(request, key)
+    stored = await stored_setup(request, key)
     return _form(stored, load(stored.text))
 
 
@@ -54,7 +50,7 @@ async def add(request: Request, body: NewInstrument) -> SetupSaved:
 @router.patch("/{key}")
 async def change(request: Request, key: str, body: SetupChange) -> SetupSaved:
     """Change some keys of a set-up; its comments stay."""
-    stored = await _stored(request, key)
+    stored = await stored_setup(request, key)
     text = _changed(stored.text, body.changes)
     if load(text).instrument.id != key:
         raise HTTPException(400, "instrument.id: an id never changes; rename it, or duplicate it.")
@@ -65,9 +61,9 @@ async def change(request: Request, key: str, body: SetupChange) -> SetupSaved:
 async def copy(request: Request, key: str) -> SetupSaved:
     """Another instrument with the same set-up, under an id and a name of its own."""
     context = context_of(request)
-    stored = await _stored(request, key)
+    stored = await stored_setup(request, key)
     taken = await run_in_threadpool(_known_keys, context)
-    everyone = await run_in_threadpool(_in_force, context)
+    everyone = await run_in_threadpool(setups_in_force, context)
     channels = {c.id for one in everyone for c in load(one.text).channel}
     return await keep(context, copied(stored.text, taken, channels))
 
@@ -75,28 +71,9 @@ async def copy(request: Request, key: str) -> SetupSaved:
 @router.get("/{key}/file")
 async def file(request: Request, key: str) -> Response:
     """The set-up as a file."""
-    stored = await _stored(request, key)
+    stored = await stored_setup(request, key)
     headers = {"Content-Disposition": f'attachment; filename="{stored.key}.setup.toml"'}
     return Response(stored.text, media_type="application/toml", headers=headers)
-
-
-@router.post("/{key}/preview")
-async def show_preview(request: Request, key: str, body: SetupChange) -> Preview:
-    """What a changed set-up would make of the last 200 messages. Nothing is kept."""
-    stored = await _stored(request, key)
-    kept = load(stored.text)
-    try:
-        setup, trouble = load(changed(stored.text, body.changes)), ""
-    except SetupError as error:
-        # A pattern half typed is no reason to take the messages away.
-        setup, trouble = kept, str(error)
-    # The bytes are those of the link as it is, not of the one it may be changed to.
-    tape = (await answered(request, GetTape(last=2000, link=kept.link.address))).tape
-    rows = await run_in_threadpool(preview, setup, [e for line in tape if (e := _event(line)) is not None])
-    newest = [
-        PreviewRow(at=row.at, message=row.message, fields=row.fields, why=row.why) for row in reversed(rows)
-    ]
-    return Preview(rows=newest, trouble=trouble)
 
 
 @router.post("/{key}/read", status_code=204)
@@ -125,15 +102,6 @@ async def command(request: Request, key: str, body: Command) -> OrderStatus:
     return order
 
 
-def _event(line: TapeLine) -> Event | None:
-    if line.kind == "in":
-        return Received(line.at, line.text.encode("latin-1"))
-    if line.kind == "out":
-        by_hand = line.why.startswith("command/") or line.why.count("/") > 1 or line.why.endswith("/identity")
-        return Sent(line.at, line.text.encode("latin-1"), 0 if by_hand else 1, line.why)
-    return Opened(line.at, {}) if line.kind == "open" else None
-
-
 def _changed(text: str, changes: dict[str, Any]) -> str:
     try:
         return changed(text, changes)
@@ -152,15 +120,17 @@ def _form(stored: Stored, setup: Setup) -> SetupForm:
     )
 
 
-async def _stored(request: Request, key: str) -> Stored:
-    everyone = await run_in_threadpool(_in_force, context_of(request))
+async def stored_setup(request: Request, key: str) -> Stored:
+    """The set-up in force of an instrument; 404 where there is none."""
+    everyone = await run_in_threadpool(setups_in_force, context_of(request))
     found = next((one for one in everyone if one.key == key), None)
     if found is None:
         raise HTTPException(404, f"There is no instrument “{key[:80]}” in use.")
     return found
 
 
-def _in_force(context: Context) -> list[Stored]:
+def setups_in_force(context: Context) -> list[Stored]:
+    """All set-ups in force."""
     with Session(context.engine) as session, session.begin():
         return in_force(session, bench_id(session, context.bench))
 

@@ -5,7 +5,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
-from tidybench.core.setup import Setup
+from tidybench.core.setup import ChannelPart, FramingPart, Setup
+from tidybench.core.setup.framing import CheckPart
+from tidybench.core.teaching.pointing import Meaning
 from tidybench.runs.folder import RowRule
 from tidybench.wire.messages import Status, TapeUpdate
 
@@ -113,13 +115,49 @@ class NewInstrument(BaseModel):
     link: dict[str, Any]
 
 
+class MessageSpan(BaseModel):
+    """Which characters of a message a field takes: from `start` up to `end`, counted from 0."""
+
+    start: int
+    end: int
+    name: str
+    kind: str
+
+
 class PreviewRow(BaseModel):
-    """One message as a set-up would read it; `why` it is not understood."""
+    """One message as a set-up would read it; `why` it is not understood, and from which character on
+    (`column`, from 1; 0 for none). `spans` and which `pattern` reads it (from 0) only for the newest message of
+    each query that a pattern reads."""
 
     at: int
     message: str
+    query: str
     fields: dict[str, str]
     why: str
+    column: int
+    spans: list[MessageSpan]
+    pattern: int | None = None
+
+
+class RemedyInfo(BaseModel):
+    """What one press would do about messages that are not understood: a pattern in place of number
+    `number`, one more where that is null, or one more error pattern."""
+
+    words: str
+    source: str
+    number: int | None
+    error: bool
+
+
+class Failure(BaseModel):
+    """Messages of one look that are not understood: the newest of them, how many, what could be done."""
+
+    message: str
+    query: str
+    why: str
+    column: int
+    count: int
+    remedies: list[RemedyInfo]
 
 
 class Preview(BaseModel):
@@ -127,7 +165,55 @@ class Preview(BaseModel):
     yet, the rows are then as the kept one reads them."""
 
     rows: list[PreviewRow]
+    failures: list[Failure]
     trouble: str
+
+
+class Pointed(BaseModel):
+    """A part of a message, and what it is said to be; the pattern so far may be empty."""
+
+    source: Annotated[str, Field(max_length=2000)] = ""
+    message: Annotated[str, Field(min_length=1, max_length=4096)]
+    start: Annotated[int, Field(ge=0)]
+    end: Annotated[int, Field(ge=1)]
+    meaning: Meaning
+    name: Annotated[str, Field(max_length=80)] = ""
+    unit: Annotated[str, Field(max_length=20)] = ""
+    encoding: Literal["ascii", "latin-1", "cp437", "utf-8"] = "ascii"
+
+
+class PatternSource(BaseModel):
+    """A pattern."""
+
+    source: str
+
+
+class ReadingProposal(BaseModel):
+    """A way to read the messages of a query (or, without one, what is heard), as parts of a set-up."""
+
+    query: str | None
+    title: str
+    reads: int
+    of: int
+    reasons: list[str]
+    reading: dict[str, Any]
+    check: str | CheckPart
+    channels: list[ChannelPart]
+
+
+class FramingSuggestion(BaseModel):
+    """A way to cut the bytes into messages, and what it would cut."""
+
+    framing: FramingPart
+    reason: str
+    examples: list[str]
+
+
+class Proposals(BaseModel):
+    """What the last messages suggest."""
+
+    framings: list[FramingSuggestion]
+    readings: list[ReadingProposal]
 
 
 class Command(BaseModel):

@@ -1,5 +1,6 @@
 """Modbus over a serial line (MODBUS over Serial Line 1.02; MODBUS Application Protocol 1.1b3)."""
 
+import struct
 from dataclasses import dataclass
 
 from tidybench.core.protocols.crc import CRCS
@@ -32,6 +33,17 @@ def crc(data: bytes) -> int:
 def seal(body: bytes) -> bytes:
     """A frame: address, function and data with their CRC, low byte first."""
     return body + crc(body).to_bytes(2, "little")
+
+
+def frame(kind: str, unit: int, pdu: bytes, transaction: int = 1) -> bytes:
+    """A request as it is sent. `kind`: `modbus rtu`, `modbus ascii` (serial line, 2.5.2) or `modbus tcp`
+    (MODBUS Messaging on TCP/IP 1.0b, 3.1.3)."""
+    body = bytes([unit]) + pdu
+    if kind == "modbus ascii":
+        return b":" + (body + bytes([-sum(body) & 0xFF])).hex().upper().encode() + b"\r\n"
+    if kind == "modbus tcp":
+        return struct.pack(">HHH", transaction, 0, len(body)) + body
+    return seal(body)
 
 
 def crc_good(frame: bytes) -> bool:

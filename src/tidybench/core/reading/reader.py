@@ -1,15 +1,19 @@
-"""From messages to samples: the patterns of one query (or listener) and the channels they feed."""
+"""From messages to samples: the forms of one query (or listener) and the channels they feed."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from tidybench.core.framing.check import Checker
 from tidybench.core.quality import Quality
 from tidybench.core.reading.element import convert
+from tidybench.core.reading.form import Form, Learns, Refusal
 from tidybench.core.reading.pattern import Pattern
 from tidybench.core.reading.stop import Stop
 from tidybench.core.samples import NAN, Batch
+
+Target = tuple[int, float, float]
+"""What a field feeds: the channel's word, scale, offset."""
 
 
 @dataclass(slots=True, frozen=True)
@@ -20,6 +24,11 @@ class ChannelRule:
     field: str
     scale: float = 1.0
     offset: float = 0.0
+
+    @property
+    def target(self) -> Target:
+        """Where its values go."""
+        return self.channel << 8, self.scale, self.offset
 
 
 @dataclass(slots=True)
@@ -36,6 +45,9 @@ class Counts:
     last_body: bytes = b""
     last_not_understood: bytes = b""
     last_stop: Stop | None = None
+    refusals: int = 0  # the instrument's own error replies
+    last_refusal: str = ""
+    last_refused: int = 0
     last_at: int = 0
     recent: int = 0  # of the last 200 messages, a bit each: 1 was not understood
     recent_count: int = 0
@@ -43,43 +55,55 @@ class Counts:
 
 @dataclass(slots=True)
 class _Program:
-    """One pattern, with what each of its fields feeds."""
+    """One form, with what each of its fields feeds. Only plain patterns have `match`."""
 
-    pattern: Pattern
-    plain: list[tuple[int, int, float, float]]  # group index, word, scale, offset: numbers without tokens
-    rich: list[tuple[int, int, float, float]]  # the same for fields with tokens or a flag
+    form: Form
+    match: Any = None
+    plain: list[tuple[int, int, float, float]] = field(default_factory=list)  # numbers that float reads
+    rich: list[tuple[int, int, float, float]] = field(default_factory=list)  # those with tokens, widths …
     checked: list[int] = field(default_factory=list)  # numbers that feed no channel still must be numbers
+    targets: dict[str, list[Target]] = field(default_factory=dict)  # of forms that are no plain pattern
 
 
 class MessageReader:
     """Reads the messages of one query or listener.
 
-    A message no pattern reads gives a not-understood sample on every channel; a number is never
-    taken from it.
+    A message no form reads gives a not-understood sample on every channel; a number is never
+    taken from it. The instrument's own error replies give samples without a reading.
     """
 
     def __init__(
         self,
         instrument: str,
-        patterns: Sequence[Pattern],
+        forms: Sequence[Form],
         rules: Sequence[ChannelRule],
         check: Checker | None = None,
+        begins: bytes = b"",
+        contains: bytes = b"",
     ) -> None:
         self.instrument = instrument
         self._check = check
+        self._begins, self._contains = begins, contains
         self.channels = tuple(rule.channel for rule in rules)
         self.counts = Counts()
-        self._programs = [self._program(pattern, rules) for pattern in patterns]
+        self.on_trouble: Callable[[bytes, int, str], None] | None = None
+        self._programs = [self._program(form, rules) for form in forms]
+        self._learners = [form for form in forms if isinstance(form, Learns)]
 
     @staticmethod
-    def _program(pattern: Pattern, rules: Sequence[ChannelRule]) -> _Program:
-        program = _Program(pattern, [], [])
-        for index, element in enumerate(pattern.fields):
-            if element.kind not in ("number", "int"):
+    def _program(form: Form, rules: Sequence[ChannelRule]) -> _Program:
+        program = _Program(form)
+        if not isinstance(form, Pattern) or form.has_units:
+            for rule in rules:
+                program.targets.setdefault(rule.field, []).append(rule.target)
+            return program
+        program.match = form.match
+        for index, element in enumerate(form.fields):
+            if not element.is_number:
                 continue
             mine = [rule for rule in rules if rule.field == element.name]
-            target = program.rich if element.tokens or element.flag else program.plain
-            target += [(index, rule.channel << 8, rule.scale, rule.offset) for rule in mine]
+            target = program.plain if element.plain and element in form.elements else program.rich
+            target += [(index, *rule.target) for rule in mine]
             if not mine:
                 program.checked.append(index)
         return program
@@ -98,33 +122,38 @@ class MessageReader:
                 if checked is None:
                     counts.bad_checks += 1
                     counts.last_bad_check, counts.last_bad_body = at, body[:200]
+                    if self.on_trouble is not None:
+                        self.on_trouble(body, at, "the check characters do not come out right")
                     self.nothing(Quality.BAD_CHECK, at, out)
                     continue
                 body = checked
             if not self._programs:
                 continue
+            before = len(words)
             for program in self._programs:
-                matched = program.pattern.match(body)
-                if matched is None:
-                    continue
-                before = len(words)
-                groups = matched.groups()
-                good = not program.checked or self._all_numbers(program, groups)
-                for index, word, scale, offset in program.plain:
-                    raw = groups[index]
-                    try:
-                        value = float(raw)
-                    except ValueError:  # blanks after the sign
-                        value = float(raw.replace(b" ", b""))
-                    value = value * scale + offset
-                    if value - value != 0.0:  # infinite or not a number
-                        good = False
-                        break
-                    words.append(word)
-                    stamps.append(at)
-                    values.append(value)
-                if program.rich and good:
-                    good = self._rich(program, groups, at, out)
+                if program.match is None:
+                    good = self._form(program, body, at, out)
+                else:
+                    matched = program.match(body)
+                    if matched is None:
+                        continue
+                    groups = matched.groups()
+                    good = not program.checked or self._all_numbers(program, groups)
+                    for index, word, scale, offset in program.plain:
+                        raw = groups[index]
+                        try:
+                            value = float(raw)
+                        except ValueError:  # blanks after the sign
+                            value = float(raw.replace(b" ", b""))
+                        value = value * scale + offset
+                        if value - value != 0.0:  # infinite or not a number
+                            good = False
+                            break
+                        words.append(word)
+                        stamps.append(at)
+                        values.append(value)
+                    if program.rich and good:
+                        good = self._rich(program, groups, at, out)
                 if good:
                     counts.understood += 1
                     break
@@ -138,39 +167,105 @@ class MessageReader:
 
     @staticmethod
     def _all_numbers(program: _Program, groups: Sequence[Any]) -> bool:
-        fields = program.pattern.fields
+        assert isinstance(program.form, Pattern)
+        fields = program.form.fields
         return all(convert(fields[index], groups[index]) is not None for index in program.checked)
 
     def _rich(self, program: _Program, groups: Sequence[Any], at: int, out: Batch) -> bool:
+        assert isinstance(program.form, Pattern)
         empty = False
         for index, word, scale, offset in program.rich:
-            got = convert(program.pattern.fields[index], groups[index])
-            if got is None:
+            got = convert(program.form.fields[index], groups[index])
+            if got is None or isinstance(got[1], str):
                 return False
-            quality, value = got
+            quality, value = got[0], got[1]
             if quality.measured:
-                assert isinstance(value, float)
-                scaled = value * scale + offset
-                if scaled - scaled != 0.0:
+                value = value * scale + offset
+                if value - value != 0.0:
                     return False
             else:
-                scaled, empty = NAN, True
+                value, empty = NAN, True
             out.words.append(word | quality)
             out.times.append(at)
-            out.values.append(scaled)
+            out.values.append(value)
         self.counts.dashes = self.counts.dashes + 1 if empty else 0
         return True
+
+    def _form(self, program: _Program, body: bytes, at: int, out: Batch) -> bool:
+        """A form that is no plain pattern: whether it read the message."""
+        form = program.form
+        if isinstance(form, Learns) and form.learn(body):
+            return True
+        got = form.read(body)
+        if isinstance(got, Stop):
+            return False
+        if isinstance(got, Refusal):
+            counts = self.counts
+            counts.refusals += 1
+            counts.last_refusal, counts.last_refused = got.text[:200], at
+            self.nothing(Quality.NO_READING, at, out)
+            return True
+        empty = fed = False
+        for name, targets in program.targets.items():
+            found = got.get(name)
+            if found is None:
+                continue
+            quality, value = found
+            if isinstance(value, str):
+                return False
+            fed = True
+            empty = empty or not quality.measured
+            for word, scale, offset in targets:
+                scaled = value * scale + offset if quality.measured else NAN
+                if quality.measured and scaled - scaled != 0.0:
+                    return False
+                out.words.append(word | quality)
+                out.times.append(at)
+                out.values.append(scaled)
+        if fed:
+            self.counts.dashes = self.counts.dashes + 1 if empty else 0
+        return True
+
+    @property
+    def forms(self) -> list[Form]:
+        """What its messages are read by, in order."""
+        return [program.form for program in self._programs]
+
+    def is_mine(self, body: bytes) -> bool:
+        """Whether a message on a shared link is this reader's, by how it begins or what it holds."""
+        return body.startswith(self._begins) and self._contains in body
+
+    @property
+    def is_told_apart(self) -> bool:
+        """Whether its messages are known by what they hold."""
+        return bool(self._begins or self._contains)
 
     def understands(self, body: bytes) -> bool:
         """Whether a message can be read, without reading it."""
         checked = self._check(body) if self._check is not None else body
-        return checked is not None and any(p.pattern.match(checked) is not None for p in self._programs)
+        if checked is None:
+            return False
+        return any(
+            p.match(checked) is not None if p.match else not isinstance(p.form.read(checked), Stop)
+            for p in self._programs
+        )
+
+    def state(self) -> list[dict[str, Any]]:
+        """What its forms learnt; [] where none learns."""
+        return [form.state() for form in self._learners]
+
+    def restore(self, states: list[dict[str, Any]]) -> None:
+        """Take up what `state` gave."""
+        for form, state in zip(self._learners, states, strict=False):
+            form.restore(state)
 
     def _not_understood(self, body: bytes, at: int, out: Batch) -> None:
         counts = self.counts
         counts.not_understood += 1
         counts.last_not_understood = body[:200]
         counts.last_stop = self._furthest(body)
+        if self.on_trouble is not None:
+            self.on_trouble(body, at, str(counts.last_stop))
         counts.last_at = at
         counts.recent = (counts.recent << 1 | 1) & _RECENT
         counts.recent_count += counts.recent_count < 200
@@ -179,7 +274,7 @@ class MessageReader:
     def _furthest(self, body: bytes) -> Stop:
         stops = []
         for program in self._programs:
-            got = program.pattern.read(body)
+            got = program.form.read(body)
             # A scaled value beyond all floats stops nowhere in the message itself.
             stops.append(
                 got if isinstance(got, Stop) else Stop(1, "a value that can be scaled", "an endless one")

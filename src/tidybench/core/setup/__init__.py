@@ -15,6 +15,7 @@ from tidybench.core.setup.link import (
     TcpPart,
     UdpPart,
 )
+from tidybench.core.setup.modbus import ModbusPart, RegisterPart
 from tidybench.core.setup.setup import Setup
 from tidybench.core.setup.talk import CommandPart, IdentityPart, InstrumentPart, ListenPart, QueryPart
 from tidybench.core.setup.toml import SetupError, from_data, load, schema
@@ -32,8 +33,10 @@ __all__ = [
     "LimitsPart",
     "LinkPart",
     "ListenPart",
+    "ModbusPart",
     "QueryPart",
     "RS485Part",
+    "RegisterPart",
     "SerialPart",
     "Setup",
     "SetupError",

@@ -4,10 +4,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from tidybench.core.reading.pattern import Pattern, PatternError, compile_pattern
+from tidybench.core.reading.forms import make_forms, single_forms
+from tidybench.core.reading.pattern import PatternError
 from tidybench.core.setup.channel import ChannelPart
-from tidybench.core.setup.framing import ENCODINGS, FramingPart
+from tidybench.core.setup.framing import FramingPart
 from tidybench.core.setup.link import LinkPart
+from tidybench.core.setup.modbus import ModbusPart
 from tidybench.core.setup.part import Part
 from tidybench.core.setup.talk import CommandPart, IdentityPart, InstrumentPart, ListenPart, QueryPart
 
@@ -28,6 +30,7 @@ class Setup(Part):
     release: Annotated[list[CommandPart], Field(max_length=50)] = []
     query: Annotated[list[QueryPart], Field(max_length=50)] = []
     listen: ListenPart | None = None
+    modbus: ModbusPart | None = None
     channel: Annotated[list[ChannelPart], Field(max_length=200)] = []
 
     @model_validator(mode="after")
@@ -44,14 +47,27 @@ class Setup(Part):
             problems.append('[listen]: belongs to an instrument that talks "on its own" or "on its key"')
         if talks != "when asked" and self.query:
             problems.append('[[query]]: belongs to an instrument that talks "when asked"')
-        fields: dict[str | None, set[str]] = {}
-        for where, key, sources in self._pattern_lists():
-            known = fields.setdefault(key, set())
-            for number, source in enumerate(sources, 1):
+        if self.modbus is not None and not self.framing.modbus:
+            problems.append(
+                '[modbus]: its messages need [framing] kind = "modbus rtu", "modbus ascii" or "modbus tcp"'
+            )
+        if self.modbus is not None and (self.query or talks != "when asked"):
+            problems.append(
+                '[modbus]: a Modbus device talks "when asked", and its queries are made from its register map'
+            )
+        fields: dict[str | None, set[str] | None] = {}
+        for where, key, part in self.read_parts():
+            known: set[str] | None = set()
+            for what, one in single_forms(part):
                 try:
-                    known |= {f.name for f in self.compiled(source).fields}
+                    [form] = make_forms(one, self.framing.encoding)
                 except PatternError as error:
-                    problems.append(f"{where}: pattern {number}: {error}")
+                    problems.append(f"{where}: {what}: {error}")
+                    continue
+                known = None if known is None or form.numbers is None else known | set(form.numbers)
+            fields[key] = known
+        if self.modbus is not None:
+            fields[None] = {register.name for register in self.modbus.registers}
         ids = [query.id for query in self.query]
         problems += [
             f"[[query]]: the id “{i}” is used twice" for i in sorted({i for i in ids if ids.count(i) > 1})
@@ -65,28 +81,52 @@ class Setup(Part):
             return problems
         for channel in self.channel:
             key = self.query_of(channel)
+            known = fields.get(key, set())
             if key not in fields and not self.query:
                 problems.append(f"channel “{channel.id}”: nothing is read yet that it could be made from")
             elif key not in fields:
                 problems.append(f"channel “{channel.id}”: there is no query “{channel.query}”")
-            elif channel.field not in fields[key]:
-                has = ", ".join(sorted(fields[key])) or "none"
+            elif known is not None and channel.field not in known:
+                has = ", ".join(sorted(known)) or "none"
                 problems.append(
-                    f"channel “{channel.id}”: no pattern has a field “{channel.field}” (its fields: {has})"
+                    f"channel “{channel.id}”: no number is called “{channel.field}” (there are: {has})"
                 )
         return problems
 
-    def _pattern_lists(self) -> list[tuple[str, str | None, list[str]]]:
-        lists: list[tuple[str, str | None, list[str]]] = [
-            (f"query “{query.id}”", query.id, query.patterns) for query in self.query
+    def read_parts(self) -> list[tuple[str, str | None, QueryPart | ListenPart]]:
+        """Everything that says how messages read: what it is called, the query's id, itself."""
+        parts: list[tuple[str, str | None, QueryPart | ListenPart]] = [
+            (f"query “{query.id}”", query.id, query) for query in self.query
         ]
         if self.listen is not None:
-            lists.append(("[listen]", None, self.listen.patterns))
-        return lists
+            parts.append(("[listen]", None, self.listen))
+        return parts
 
-    def compiled(self, source: str) -> Pattern:
-        """One of this set-up's patterns, compiled in its text encoding."""
-        return compile_pattern(source, ENCODINGS[self.framing.encoding])
+    @property
+    def grid(self) -> list[float]:
+        """The intervals, in seconds, of what is asked by itself."""
+        found = [query.every_s for query in self.query if not query.on_demand]
+        if self.modbus is not None and self.modbus.registers and not self.modbus.on_demand:
+            found.append(self.modbus.every_s)
+        return found
+
+    @property
+    def patience(self) -> float:
+        """Seconds after which the slowest answer is given up; 0 where nothing is asked."""
+        found = [query.give_up_after_s for query in self.query]
+        return max([*found, self.modbus.give_up_after_s] if self.modbus is not None else found, default=0.0)
+
+    @property
+    def is_asked(self) -> bool:
+        """Whether anything is asked."""
+        return bool(self.query) or (self.modbus is not None and bool(self.modbus.registers))
+
+    @property
+    def is_read(self) -> bool:
+        """Whether anything says how its messages read."""
+        return any(part.is_read for _, _, part in self.read_parts()) or (
+            self.modbus is not None and bool(self.modbus.registers)
+        )
 
     def query_of(self, channel: ChannelPart) -> str | None:
         """The id of the query a channel's field comes from; None for a listener. The only query
@@ -99,6 +139,8 @@ class Setup(Part):
         """Seconds between two samples of a channel; 0 for as fast as it goes."""
         if self.listen is not None:
             return self.listening_interval
+        if self.modbus is not None:
+            return SELDOM if self.modbus.on_demand else self.modbus.every_s
         key = self.query_of(channel)
         query = next(query for query in self.query if query.id == key)
         return SELDOM if query.on_demand else query.every_s

@@ -2,11 +2,13 @@
 
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from tidybench.core.setup.part import Identifier, Label, Part
+from tidybench.core.setup.readers import ReaderPart
 
 Talks = Literal["when asked", "on its own", "on its key"]
+Patterns = Annotated[list[str], Field(max_length=20)]
 Bytes = Annotated[str, Field(min_length=1, max_length=1000)]
 
 
@@ -27,14 +29,32 @@ class InstrumentPart(Part):
 
 
 class QueryPart(Part):
-    """A question asked on a fixed grid (or on demand only), and the patterns of its answers, tried in order."""
+    """A question asked on a fixed grid (or on demand only), and how its answers are read: the reader, then the
+    patterns in order; `errors` are the patterns of the instrument's own error replies.
+
+    `lines` and `until` say when an answer of several lines is whole: after so many (0: none is counted),
+    at one that begins with this text, or after `quiet_ms` of silence. `trigger` is sent first, and the
+    question after `trigger_wait_s`.
+    """
 
     id: Identifier
     send: Bytes
     every_s: Annotated[float, Field(ge=0, le=86_400)] = 1.0
     on_demand: bool = False
     give_up_after_s: Annotated[float, Field(ge=0.005, le=600)] = 0.5
-    patterns: Annotated[list[str], Field(max_length=20)] = []
+    lines: Annotated[int, Field(ge=0, le=100_000)] = 1
+    until: Annotated[str, Field(max_length=64)] = ""
+    quiet_ms: Annotated[float, Field(ge=0, le=60_000)] = 0.0
+    trigger: Annotated[str, Field(max_length=1000)] = ""
+    trigger_wait_s: Annotated[float, Field(ge=0, le=600)] = 0.1
+    reader: ReaderPart | None = None
+    patterns: Patterns = []
+    errors: Patterns = []
+
+    @property
+    def is_read(self) -> bool:
+        """Whether anything says how its answers read."""
+        return self.reader is not None or bool(self.patterns)
 
     @field_validator("every_s")
     @classmethod
@@ -45,15 +65,35 @@ class QueryPart(Part):
             )
         return value
 
-    _bytes = field_validator("send")(_bytes_only)
+    @model_validator(mode="after")
+    def _ends(self) -> "QueryPart":
+        if self.lines == 0 and not self.until and not self.quiet_ms:
+            raise ValueError(
+                "nothing says when the answer is whole: give lines, until (the beginning of its last line) or quiet_ms"
+            )
+        return self
+
+    _bytes = field_validator("send", "trigger", "until")(_bytes_only)
 
 
 class ListenPart(Part):
-    """The patterns of an instrument that talks by itself, and how often it does (on its own: 1 s unless
-    given; on its key: how long a reading is good, 600 s unless given)."""
+    """How the messages of an instrument that talks by itself are read, and how often it talks (on its own:
+    1 s unless given; on its key: how long a reading is good, 600 s unless given).
+
+    `begins` and `contains`: text by which its messages are told from those of others on the same link.
+    """
 
     every_s: Annotated[float, Field(gt=0, le=86_400)] | None = None
-    patterns: Annotated[list[str], Field(max_length=20)] = []
+    begins: Annotated[str, Field(max_length=80)] = ""
+    contains: Annotated[str, Field(max_length=80)] = ""
+    reader: ReaderPart | None = None
+    patterns: Patterns = []
+    errors: Patterns = []
+
+    @property
+    def is_read(self) -> bool:
+        """Whether anything says how its messages read."""
+        return self.reader is not None or bool(self.patterns)
 
 
 class CommandPart(Part):

@@ -6,6 +6,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from tidybench.core.setup.link import LINK_TAGS
+from tidybench.core.setup.readers import READER_TAGS
 from tidybench.core.setup.setup import Setup
 
 
@@ -43,6 +44,9 @@ def _sentences(error: Any, text: str) -> list[str]:
     path = [part for part in error["loc"] if not isinstance(part, dict)]
     if len(path) > 1 and path[0] == "link" and path[1] in LINK_TAGS:
         del path[1]
+    path = [
+        part for n, part in enumerate(path) if not (part in READER_TAGS and n and path[n - 1] == "reader")
+    ]
     where = ".".join(str(part + 1) if isinstance(part, int) else str(part) for part in path)
     kind, message = error["type"], str(error["msg"])
     if kind == "value_error":

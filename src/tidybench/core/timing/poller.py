@@ -48,6 +48,13 @@ class Ask:
 
 
 @dataclass(slots=True)
+class Trigger:
+    """Write what this query's trigger is; the query follows after its wait."""
+
+    query: QueryPlan
+
+
+@dataclass(slots=True)
 class GiveUp:
     """No whole reply came in time to this poll."""
 
@@ -81,7 +88,7 @@ class Finish:
     errand: Errand
 
 
-Effect = Ask | GiveUp | Resume | Skip | Run | Finish
+Effect = Ask | Trigger | GiveUp | Resume | Skip | Run | Finish
 
 
 class Poller:
@@ -107,6 +114,8 @@ class Poller:
         self._errand: Errand | None = None
         self._errand_until = self._errand_end = 0
         self._gap, self._free_at = gap, 0
+        self._armed: tuple[QueryPlan, int] | None = None  # triggered, and its slot
+        self._armed_until = 0
 
     @property
     def deadline(self) -> int | None:
@@ -117,6 +126,8 @@ class Poller:
             return self._drain_until
         if self._errand is not None:
             return self._errand_until
+        if self._armed is not None:
+            return self._armed_until
         if self._eager or self._errands or self._wanted:
             return self._free_at
         due = min(self._due, default=None)
@@ -169,6 +180,11 @@ class Poller:
             self._errand = None
             self._free_at = now + self._gap
             return effects
+        if self._armed is not None:
+            if now >= self._armed_until:
+                (plan, slot), self._armed = self._armed, None
+                effects.append(self._ask(plan, slot, now))
+            return effects
         if now < self._free_at:
             return effects
         if self._errands:
@@ -180,11 +196,20 @@ class Poller:
         query = (self._wanted.popleft(), now) if self._wanted else self._next(now, effects)
         if query is not None:
             plan, slot = query
-            self._poll += 1
-            self._query = plan
-            self._waiting = now + plan.wire_time + plan.give_up_after
-            effects.append(Ask(plan, self._poll, slot))
+            if plan.trigger:
+                self._armed = query
+                share = len(plan.trigger) / max(1, len(plan.data))
+                self._armed_until = now + round(plan.wire_time * share) + plan.trigger_wait
+                effects.append(Trigger(plan))
+            else:
+                effects.append(self._ask(plan, slot, now))
         return effects
+
+    def _ask(self, plan: QueryPlan, slot: int, now: int) -> Ask:
+        self._poll += 1
+        self._query = plan
+        self._waiting = now + plan.wire_time + plan.give_up_after
+        return Ask(plan, self._poll, slot)
 
     def _next(self, now: int, effects: list[Effect]) -> tuple[QueryPlan, int] | None:
         best = -1
@@ -217,6 +242,11 @@ class Poller:
         self._waiting = None
         self._free_at = now + self._gap
 
+    def goes_on(self, now: int) -> None:
+        """Another line of the reply came, and it is not whole yet: the next has its time too."""
+        if self._waiting is not None and self._query is not None:
+            self._waiting = now + self._query.give_up_after
+
     def heard(self, now: int, lines: int = 0) -> None:
         """Bytes came; what is late, or an answer of several lines, is given the time to end.
         `lines`: how many lines of the present command's answer there are."""
@@ -230,7 +260,7 @@ class Poller:
 
     def reopened(self, now: int) -> None:
         """The port was opened (again): nothing is outstanding, and the grid goes on from now."""
-        self._waiting = self._drain_until = self._errand = None
+        self._waiting = self._drain_until = self._errand = self._armed = None
         self._errands.clear()
         self._wanted.clear()
         self._free_at = now

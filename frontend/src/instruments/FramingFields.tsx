@@ -1,0 +1,266 @@
+import styled from "styled-components";
+import type { CheckPart, FramingSuggestion, Setup } from "../api/client";
+import { BytesEntry } from "../parts/BytesEntry";
+import { Button } from "../parts/Button";
+import { ControlText } from "../parts/ControlText";
+import { endName, escaped } from "../parts/escapes";
+import { Entry, Select } from "../parts/Select";
+
+type Framing = Setup["framing"];
+type Kind = Framing["kind"];
+
+const KINDS: { value: Kind; text: string }[] = [
+  { value: "ends with", text: "ends with …" },
+  { value: "between marks", text: "stands between marks" },
+  { value: "fixed length", text: "has a fixed length" },
+  { value: "silence", text: "is followed by silence" },
+  { value: "counted", text: "says how long it is" },
+  { value: "ieee 488.2", text: "is a line or an IEEE 488.2 block" },
+  { value: "modbus rtu", text: "is a Modbus RTU frame" },
+  { value: "modbus ascii", text: "is a Modbus ASCII frame" },
+  { value: "modbus tcp", text: "is a Modbus TCP frame" },
+];
+const END_CHOICES = ["\r\n", "\r", "\n", "either", "\u0003", ";"];
+
+const CHECKS = [
+  { value: "none", text: "none" },
+  { value: "nmea", text: "NMEA 0183, *hh" },
+  { value: "xor hex", text: "XOR, two hex digits" },
+  { value: "modbus crc", text: "CRC-16 of Modbus" },
+  { value: "other", text: "other …" },
+] as const;
+const RECKONED: CheckPart["kind"][] = [
+  "xor", "sum", "lrc", "crc-8", "crc-16 modbus", "crc-16 arc", "crc-16 ccitt", "crc-16 xmodem", "crc-16 x25", "crc-32",
+]; // prettier-ignore
+const FRESH: CheckPart = {
+  kind: "sum",
+  written: "hex",
+  skip: 0,
+  before: "",
+  covers_before: false,
+  negated: false,
+};
+
+/** How a message is told from the next, as in “a message ends with CR LF”. */
+export function framingWords(framing: Framing): string {
+  const found = KINDS.find((one) => one.value === framing.kind);
+  return framing.kind === "ends with"
+    ? `a message ends with ${endName(framing.terminator)}`
+    : framing.kind === "between marks"
+      ? `a message stands between ${escaped(framing.start)} and ${escaped(framing.end)}`
+      : `a message ${found?.text ?? framing.kind}`;
+}
+
+/** What a kind of framing needs to begin with. */
+function fresh(kind: Kind, framing: Framing): Partial<Framing> {
+  return {
+    kind,
+    ...(kind === "between marks" && !(framing.start && framing.end)
+      ? { start: "\u0002", end: "\u0003" }
+      : {}),
+    ...(kind === "fixed length" && !framing.length ? { length: 8, start: "" } : {}),
+    ...(kind === "counted" && !framing.count
+      ? { count: { at: 1, size: 1, written: "high first" as const, plus: 2 } }
+      : {}),
+    ...(kind.startsWith("modbus") ? { check: "none" as const } : {}),
+  };
+}
+
+const whole = (text: string, least: number): number => Math.max(least, Math.round(Number(text)) || least);
+
+/** How bytes are cut into messages, and what proves them whole. */
+export function FramingFields({
+  framing,
+  onFraming,
+}: {
+  framing: Framing;
+  onFraming: (part: Partial<Framing>) => void;
+}) {
+  const { kind, count } = framing;
+  const check = typeof framing.check === "string" ? null : framing.check;
+  const setCheck = (part: Partial<CheckPart>): void => onFraming({ check: { ...FRESH, ...check, ...part } });
+  return (
+    <>
+      <Select
+        label="A message"
+        value={kind}
+        options={KINDS}
+        onChange={(next) => onFraming(fresh(next, framing))}
+        width={200}
+      />
+      {kind === "between marks" && (
+        <>
+          <BytesEntry
+            label="Start mark"
+            value={framing.start}
+            onChange={(start) => start && onFraming({ start })}
+            width={90}
+          />
+          <BytesEntry
+            label="End mark"
+            value={framing.end}
+            onChange={(end) => end && onFraming({ end })}
+            width={90}
+          />
+        </>
+      )}
+      {(kind === "ends with" || kind === "ieee 488.2") && (
+        <>
+          <Select
+            label="its end"
+            value={framing.terminator}
+            options={[...new Set([...END_CHOICES, framing.terminator])].map((end) => ({
+              value: end,
+              text: endName(end),
+            }))}
+            onChange={(terminator) => onFraming({ terminator })}
+            width={140}
+          />
+          <BytesEntry
+            label="or other bytes"
+            value={framing.terminator === "either" ? "" : framing.terminator}
+            onChange={(terminator) => terminator && onFraming({ terminator })}
+            width={110}
+          />
+        </>
+      )}
+      {(kind === "fixed length" || kind === "counted") && (
+        <BytesEntry
+          label="It begins with"
+          value={framing.start}
+          placeholder="nothing fixed"
+          onChange={(start) => onFraming({ start })}
+          width={110}
+        />
+      )}
+      {kind === "fixed length" && (
+        <Entry
+          label="Bytes"
+          value={String(framing.length)}
+          onChange={(text) => onFraming({ length: whole(text, 1) })}
+          width={80}
+        />
+      )}
+      {(kind === "silence" || kind === "fixed length") && (
+        <Entry
+          label="Silence, ms"
+          value={String(framing.silence_ms)}
+          onChange={(text) => onFraming({ silence_ms: Math.max(0.1, Number(text) || 0.1) })}
+          width={90}
+        />
+      )}
+      {kind === "counted" && count && (
+        <>
+          <Entry
+            label="Count at byte (from 0)"
+            value={String(count.at)}
+            onChange={(text) => onFraming({ count: { ...count, at: whole(text, 0) } })}
+            width={130}
+          />
+          <Entry
+            label="its bytes"
+            value={String(count.size)}
+            onChange={(text) => onFraming({ count: { ...count, size: Math.min(8, whole(text, 1)) } })}
+            width={70}
+          />
+          <Select
+            label="written"
+            value={count.written}
+            options={["high first", "low first", "decimal", "hex"]}
+            onChange={(written) => onFraming({ count: { ...count, written } })}
+            width={105}
+          />
+          <Entry
+            label="and so many more"
+            value={String(count.plus)}
+            onChange={(text) => onFraming({ count: { ...count, plus: Math.round(Number(text)) || 0 } })}
+            width={110}
+          />
+        </>
+      )}
+      {!kind.startsWith("modbus") && (
+        <Select
+          label="Check characters"
+          value={check ? "other" : (framing.check as string)}
+          options={CHECKS}
+          onChange={(next) =>
+            next === "other" ? setCheck({}) : onFraming({ check: next as Exclude<Framing["check"], object> })
+          }
+          width={165}
+        />
+      )}
+      {check && (
+        <>
+          <Select
+            label="reckoned as"
+            value={check.kind}
+            options={RECKONED}
+            onChange={(next) => setCheck({ kind: next })}
+            width={130}
+          />
+          <Select
+            label="written"
+            value={check.written}
+            options={["hex", "high first", "low first", "decimal"]}
+            onChange={(written) => setCheck({ written })}
+            width={105}
+          />
+          <Entry
+            label="leaving out at the start"
+            value={String(check.skip)}
+            onChange={(text) => setCheck({ skip: Math.min(64, whole(text, 0)) })}
+            width={140}
+          />
+          <BytesEntry
+            label="behind"
+            value={check.before}
+            placeholder="nothing"
+            onChange={(before) => setCheck({ before })}
+            width={80}
+          />
+        </>
+      )}
+    </>
+  );
+}
+
+const Card = styled.div`
+  border: 1px solid var(--hairline);
+  border-radius: var(--radius);
+  padding: 8px 12px;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 4px 12px;
+  align-items: center;
+  .wire {
+    grid-column: 1;
+    font-family: "Atkinson Hyperlegible Mono Variable", monospace;
+    font-size: 13px;
+    overflow-wrap: anywhere;
+  }
+`;
+
+/** Other ways to cut the bytes, where they look better. */
+export function Suggestions({
+  suggestions,
+  onTake,
+}: {
+  suggestions: FramingSuggestion[];
+  onTake: (framing: Framing) => void;
+}) {
+  const [first] = suggestions;
+  if (!first) return null;
+  return (
+    <Card data-testid="framing-suggestion">
+      <span>{first.reason}.</span>
+      <Button $kind="bright" style={{ minHeight: 32 }} onPress={() => onTake(first.framing)}>
+        Cut them so
+      </Button>
+      {first.examples.map((text, index) => (
+        <span className="wire" key={index}>
+          <ControlText text={text} />
+        </span>
+      ))}
+    </Card>
+  );
+}

@@ -1,0 +1,87 @@
+import { useQuery } from "@tanstack/react-query";
+import styled from "styled-components";
+import { api, got, type ReadingProposal } from "../api/client";
+import { mono } from "../look/theme";
+import { Button } from "../parts/Button";
+
+const Card = styled.div`
+  border: 1px solid var(--hairline);
+  border-radius: var(--radius);
+  padding: 9px 12px;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 4px 14px;
+  align-items: center;
+  .what {
+    font: 600 13.5px/1.5 ${mono};
+    overflow-wrap: anywhere;
+  }
+  .why {
+    color: var(--quiet);
+    font-size: 13px;
+    grid-column: 1;
+  }
+  button {
+    grid-row: 1 / span 2;
+    grid-column: 2;
+  }
+`;
+
+/** A reader in a few words. */
+export function readerWords(proposal: ReadingProposal): string {
+  const reading = proposal.reading as { patterns?: string[]; reader?: { kind: string; names?: string[] } };
+  if (reading.patterns?.length) return reading.patterns.join("\n");
+  return proposal.channels.map((channel) => channel.field).join(", ");
+}
+
+/** What the last messages suggest. `wanted`: whether it is asked for. */
+export function useProposals(key: string, changes: Record<string, unknown>, wanted: boolean) {
+  const text = JSON.stringify(changes);
+  return useQuery({
+    queryKey: ["proposals", key, text],
+    queryFn: ({ signal }) =>
+      got(
+        api.POST("/api/instruments/{key}/proposals", {
+          signal,
+          params: { path: { key } },
+          body: { changes: JSON.parse(text) as Record<string, unknown> },
+        }),
+      ),
+    refetchInterval: 3000,
+    enabled: wanted,
+    retry: false,
+    placeholderData: (old) => old,
+  });
+}
+
+/** Ways to read the messages, each with its reasons. */
+export function ProposalList({
+  proposals,
+  onTake,
+}: {
+  proposals: ReadingProposal[];
+  onTake: (proposal: ReadingProposal) => void;
+}) {
+  return (
+    <div style={{ display: "grid", gap: 8 }} data-testid="proposals">
+      {proposals.map((proposal, index) => (
+        <Card key={`${proposal.query} ${proposal.title} ${index}`}>
+          <span>
+            <b>{proposal.title}</b>, reads {proposal.reads} of {proposal.of}
+            <span className="what" style={{ display: "block", whiteSpace: "pre-wrap" }}>
+              {readerWords(proposal)}
+            </span>
+          </span>
+          <Button
+            $kind={index === 0 ? "bright" : undefined}
+            style={{ minHeight: 32 }}
+            onPress={() => onTake(proposal)}
+          >
+            Read them so
+          </Button>
+          <span className="why">{proposal.reasons.join("; ")}.</span>
+        </Card>
+      ))}
+    </div>
+  );
+}

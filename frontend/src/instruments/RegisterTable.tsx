@@ -1,0 +1,213 @@
+import { useState } from "react";
+import styled from "styled-components";
+import type { RegisterPart, Setup } from "../api/client";
+import { Button, Chip } from "../parts/Button";
+import { Entry, Fields, Select } from "../parts/Select";
+import { Trouble } from "../parts/Window";
+
+const Rows = styled.div`
+  display: grid;
+  gap: 6px;
+  textarea {
+    font:
+      600 13.5px/1.5 "Atkinson Hyperlegible Mono Variable",
+      monospace;
+    padding: 8px 12px;
+    border: 1px solid var(--hairline);
+    border-radius: var(--radius);
+    background: var(--ground);
+  }
+`;
+
+const TABLES = ["holding", "input", "coil", "discrete"] as const;
+const HOLDS = [
+  "uint16", "int16", "uint32", "int32", "uint64", "int64", "float32", "float64", "bit",
+] as const; // prettier-ignore
+
+const fresh = (name: string, at: number): RegisterPart => ({
+  name,
+  at,
+  table: "holding",
+  holds: "uint16",
+  order: "high first",
+  none: [],
+  bit: null,
+  writable: false,
+});
+
+/** A register map as it stands in a spreadsheet or a manual: name, address, what it holds, table, order. */
+export function pasted(text: string): RegisterPart[] {
+  return text
+    .split("\n")
+    .map((line) => line.trim())
+    .filter(Boolean)
+    .map((line, index) => {
+      const cells = line.split(/\t|;|,/).map((cell) => cell.trim());
+      const [name = "", at = "", holds = "uint16", ...rest] = cells;
+      const address = /^0x[0-9a-f]+$/i.test(at) ? parseInt(at, 16) : Number(at || NaN);
+      if (!name || !Number.isInteger(address) || address < 0 || address > 65535)
+        throw new Error(
+          `Line ${index + 1}: a name and an address from 0 to 65535 are wanted, as in “pressure, 0, float32”.`,
+        );
+      const known = HOLDS.find((one) => one === holds.toLowerCase());
+      if (!known)
+        throw new Error(`Line ${index + 1}: “${holds}” is not known. Known are ${HOLDS.join(", ")}.`);
+      const table = TABLES.find((one) => rest.some((cell) => cell.toLowerCase() === one)) ?? "holding";
+      const order = rest.some((cell) => /low/i.test(cell)) ? "low first" : "high first";
+      return { ...fresh(name, address), holds: known, table, order } as RegisterPart;
+    });
+}
+
+/** The device's bus address, how often it is asked, and its register map. */
+export function RegisterTable({
+  setup,
+  change,
+}: {
+  setup: Setup;
+  change: (changes: Partial<Setup>) => void;
+}) {
+  const modbus = setup.modbus;
+  const [paste, setPaste] = useState<string | null>(null);
+  const [trouble, setTrouble] = useState("");
+  if (!modbus) return null;
+  const set = (part: Partial<typeof modbus>): void => change({ modbus: { ...modbus, ...part } });
+  const row = (index: number, part: Partial<RegisterPart>): void =>
+    set({ registers: modbus.registers.map((one, n) => (n === index ? { ...one, ...part } : one)) });
+  const free = (): string => {
+    let n = modbus.registers.length + 1;
+    while (modbus.registers.some((one) => one.name === `r${n}`)) n++;
+    return `r${n}`;
+  };
+  return (
+    <Rows aria-label="Register map" role="group">
+      <Fields>
+        <Entry
+          label="Bus address"
+          value={String(modbus.unit)}
+          onChange={(text) => set({ unit: Math.min(255, Math.max(0, Math.round(Number(text)) || 0)) })}
+          width={90}
+        />
+        <Entry
+          label="Asked every, ms"
+          value={String(Math.round(modbus.every_s * 1000))}
+          onChange={(text) => set({ every_s: Math.max(0, Number(text) || 0) / 1000 })}
+          width={110}
+        />
+        <Entry
+          label="Give up after, ms"
+          value={String(Math.round(modbus.give_up_after_s * 1000))}
+          onChange={(text) => set({ give_up_after_s: Math.max(5, Number(text) || 0) / 1000 })}
+          width={115}
+        />
+      </Fields>
+      {modbus.registers.map((one, index) => (
+        <Fields key={index}>
+          <Entry label="Name" value={one.name} onChange={(name) => row(index, { name })} width={130} />
+          <Entry
+            label="Address (from 0)"
+            value={String(one.at)}
+            onChange={(text) =>
+              row(index, { at: Math.min(65535, Math.max(0, Math.round(Number(text)) || 0)) })
+            }
+            width={110}
+          />
+          <Select
+            label="Table"
+            value={one.table}
+            options={TABLES}
+            onChange={(table) =>
+              row(index, {
+                table,
+                ...(table === "coil" || table === "discrete" ? { holds: "uint16", bit: null } : {}),
+              })
+            }
+            width={100}
+          />
+          {(one.table === "holding" || one.table === "input") && (
+            <Select
+              label="Holds"
+              value={one.holds}
+              options={HOLDS}
+              onChange={(holds) => row(index, { holds, bit: holds === "bit" ? 0 : null })}
+              width={100}
+            />
+          )}
+          {one.holds === "bit" && (
+            <Entry
+              label="Bit"
+              value={String(one.bit ?? 0)}
+              onChange={(text) =>
+                row(index, { bit: Math.min(15, Math.max(0, Math.round(Number(text)) || 0)) })
+              }
+              width={60}
+            />
+          )}
+          {/32|64/.test(one.holds) && (
+            <Select
+              label="Word order"
+              value={one.order}
+              options={["high first", "low first"]}
+              onChange={(order) => row(index, { order })}
+              width={110}
+            />
+          )}
+          <Chip
+            style={{ minHeight: 34 }}
+            onPress={() => set({ registers: modbus.registers.filter((_, n) => n !== index) })}
+          >
+            take away
+          </Chip>
+        </Fields>
+      ))}
+      <div style={{ display: "flex", gap: 8 }}>
+        <Button
+          style={{ minHeight: 32 }}
+          onPress={() => {
+            const last = modbus.registers.at(-1);
+            set({
+              registers: [
+                ...modbus.registers,
+                fresh(free(), last ? last.at + (/32|float32/.test(last.holds) ? 2 : 1) : 0),
+              ],
+            });
+          }}
+        >
+          Add a register
+        </Button>
+        <Button style={{ minHeight: 32 }} onPress={() => setPaste(paste === null ? "" : null)}>
+          Paste a map
+        </Button>
+      </div>
+      {paste !== null && (
+        <>
+          <textarea
+            aria-label="Register map to paste"
+            rows={4}
+            placeholder={"pressure, 0, float32\ntemperature, 2, int16, input"}
+            value={paste}
+            onChange={(event) => setPaste(event.target.value)}
+          />
+          <div>
+            <Button
+              $kind="bright"
+              style={{ minHeight: 32 }}
+              isDisabled={!paste.trim()}
+              onPress={() => {
+                try {
+                  set({ registers: [...modbus.registers, ...pasted(paste)] });
+                  setPaste(null);
+                  setTrouble("");
+                } catch (error) {
+                  setTrouble((error as Error).message);
+                }
+              }}
+            >
+              Add these
+            </Button>
+          </div>
+          {trouble && <Trouble>{trouble}</Trouble>}
+        </>
+      )}
+    </Rows>
+  );
+}

@@ -1,0 +1,326 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import type { ReactElement } from "react";
+import { afterEach, describe, expect, it, vi } from "vitest";
+import type { Failure, QueryPart, ReadingProposal, RegisterPart, Setup } from "../api/client";
+import { framing, previewRow, query, serve } from "../fixtures.test-setup";
+import { FailureList } from "./FailureList";
+import { FramingFields, framingWords, Suggestions } from "./FramingFields";
+import { freshLink } from "./LinkForm";
+import { MessageCells } from "./MessageCells";
+import { likely, nameFor, PointAt } from "./PointAt";
+import { ProposalList } from "./ProposalList";
+import { ReaderFields } from "./ReaderFields";
+import { ReadingsStage, taken } from "./ReadingsStage";
+import { pasted, RegisterTable } from "./RegisterTable";
+import { ReplyFields } from "./ReplyFields";
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+const setup = (part: Partial<Setup> = {}): Setup => ({
+  format: 1,
+  instrument: { id: "m", name: "Meter", talks: "when asked", power_up: "", note: "" },
+  link: freshLink("serial", "port 3"),
+  framing: framing(), identity: null, start: [], release: [], query: [query()], listen: null, modbus: null, channel: [],
+  ...part,
+}); // prettier-ignore
+
+const proposal = (part: Partial<ReadingProposal> = {}): ReadingProposal => ({
+  query: "flow", title: "message pattern", reads: 20, of: 20, reasons: ["a label stands before it"],
+  reading: { patterns: ["FL=<fl [L/min]> L/min"] }, check: "none",
+  channels: [{ id: "fl", name: "Fl", field: "fl", query: "flow", unit: "L/min", scale: 1, offset: 0, decimals: 2, limits: {} }],
+  ...part,
+}); // prettier-ignore
+
+const shown = (element: ReactElement): void => {
+  render(<QueryClientProvider client={new QueryClient()}>{element}</QueryClientProvider>);
+};
+
+const cell = (at: number): Element => {
+  const found = document.querySelector(`[data-at="${at}"]`);
+  if (!found) throw new Error(`no cell ${at}`);
+  return found;
+};
+
+describe("pointing at a message", () => {
+  it("marks by dragging, guesses what it is, and takes the pattern that comes back", async () => {
+    const { sent } = serve({
+      "POST /api/patterns/point": { status: 200, body: { source: "FL=<flow [L/min]>" } },
+    });
+    const onSource = vi.fn();
+    shown(
+      <PointAt
+        row={previewRow({ spans: [], pattern: null })}
+        source=""
+        encoding="ascii"
+        onSource={onSource}
+      />,
+    );
+    fireEvent.pointerDown(cell(3));
+    fireEvent.pointerEnter(cell(10));
+    fireEvent.pointerUp(window);
+    fireEvent.pointerEnter(cell(1)); // no longer dragging
+    expect((screen.getByLabelText("“+0148.27” is") as HTMLSelectElement).value).toBe("number");
+    expect((screen.getByLabelText("called") as HTMLInputElement).value).toBe("fl");
+    await userEvent.clear(screen.getByLabelText("called"));
+    await userEvent.type(screen.getByLabelText("called"), "flow");
+    await userEvent.type(screen.getByLabelText("in"), "L/min");
+    await userEvent.click(screen.getByRole("button", { name: "Say so" }));
+    await waitFor(() => expect(onSource).toHaveBeenCalledWith("FL=<flow [L/min]>"));
+    expect(sent[0]).toEqual({
+      source: "", message: "FL=+0148.27", start: 3, end: 11, meaning: "number", name: "flow", unit: "L/min", encoding: "ascii",
+    }); // prettier-ignore
+  });
+  it("does the same by keyboard", async () => {
+    const onMark = vi.fn();
+    const onEnter = vi.fn();
+    const message = { message: "A=5", spans: [], column: 0, onMark, onEnter };
+    const { rerender } = render(<MessageCells {...message} marked={null} />);
+    const box = screen.getByTestId("message-cells");
+    box.focus();
+    fireEvent.keyDown(box, { key: "End" });
+    expect(onMark).toHaveBeenLastCalledWith({ start: 2, end: 3 });
+    fireEvent.keyDown(box, { key: "ArrowLeft", shiftKey: true });
+    expect(onMark).toHaveBeenLastCalledWith({ start: 1, end: 3 });
+    fireEvent.keyDown(box, { key: "ArrowLeft", shiftKey: true });
+    expect(onMark).toHaveBeenLastCalledWith({ start: 0, end: 3 });
+    fireEvent.keyUp(box, { key: "Shift" });
+    rerender(<MessageCells {...message} marked={{ start: 0, end: 3 }} />);
+    fireEvent.keyDown(box, { key: "Enter" });
+    expect(onEnter).toHaveBeenCalled();
+    fireEvent.keyDown(box, { key: "Escape" });
+    expect(onMark).toHaveBeenLastCalledWith(null);
+    expect(box.getAttribute("aria-label")).toContain("marked: A=5");
+  });
+  it("says why something cannot be read so", async () => {
+    serve({
+      "POST /api/patterns/point": {
+        status: 400,
+        body: { detail: "That cannot be read so: two fields touch." },
+      },
+    });
+    shown(<PointAt row={previewRow()} source="FL=<flow>" encoding="ascii" onSource={vi.fn()} />);
+    fireEvent.pointerDown(cell(0));
+    fireEvent.pointerUp(window);
+    await userEvent.click(screen.getByRole("button", { name: "Say so" }));
+    expect((await screen.findByRole("alert")).textContent).toContain("two fields touch");
+    await userEvent.click(screen.getByRole("button", { name: "leave it" }));
+    expect(screen.queryByRole("alert")).toBeNull();
+  });
+  it.each([
+    ["+0148.27", "number"], ["1e3", "number"], ["--.--", "none"], ["OL", "over"], ["OK", "word"], ["a b", "text"],
+  ])("guesses that %s is %s", (text, meaning) => {
+    expect(likely(text)).toBe(meaning);
+  }); // prettier-ignore
+  it("names a number after its label", () => {
+    expect(nameFor("FL=+0148", 3, "")).toBe("fl");
+    expect(nameFor("FL=+0148", 4, "<fl>")).toBe("v1");
+    expect(nameFor("1,2", 2, "<v1>,2")).toBe("v2");
+  });
+});
+
+describe("proposals", () => {
+  it("are taken with their channels, and leave what the channels already are", () => {
+    const bare = setup({ query: [query({ patterns: [] })] });
+    expect(taken(bare, proposal())).toMatchObject({
+      query: [{ patterns: ["FL=<fl [L/min]> L/min"], reader: null }],
+      channel: [{ id: "fl", unit: "L/min" }],
+    });
+    const mine = {
+      ...(proposal().channels[0] as Setup["channel"][number]),
+      name: "My flow",
+      limits: { high: 5 },
+    };
+    const again = taken(setup({ channel: [mine, { ...mine, id: "gone", field: "gone" }] }), proposal());
+    expect(again.channel).toEqual([mine]);
+    const listening = setup({ instrument: { ...bare.instrument, talks: "on its own" }, query: [] });
+    expect(taken(listening, proposal({ query: null })).listen).toMatchObject({
+      patterns: ["FL=<fl [L/min]> L/min"],
+    });
+  });
+  it("are listed with their reasons", async () => {
+    const onTake = vi.fn();
+    render(
+      <ProposalList proposals={[proposal(), proposal({ title: "columns", reading: {} })]} onTake={onTake} />,
+    );
+    expect(screen.getByText("FL=<fl [L/min]> L/min")).toBeTruthy();
+    expect(screen.getAllByText("a label stands before it.")).toHaveLength(2);
+    await userEvent.click(screen.getAllByRole("button", { name: "Read them so" })[1] as Element);
+    expect(onTake).toHaveBeenCalledWith(expect.objectContaining({ title: "columns" }));
+  });
+  it("come by themselves where nothing is read yet", async () => {
+    serve({
+      "POST /api/instruments/m/proposals": { status: 200, body: { framings: [], readings: [proposal()] } },
+    });
+    const change = vi.fn();
+    const row = previewRow({ why: "no message pattern yet", fields: {}, spans: [], pattern: null });
+    shown(
+      <ReadingsStage
+        setup={setup({ query: [query({ patterns: [] })] })}
+        change={change} instrument={undefined} rows={[row]} failures={[]} instrumentKey="m" changes={{}}
+      />,
+    ); // prettier-ignore
+    await userEvent.click(await screen.findByRole("button", { name: "Read them so" }));
+    expect(change.mock.lastCall?.[0]).toMatchObject({ channel: [{ field: "fl" }] });
+  });
+  it("suggest another framing with what it would cut", async () => {
+    const onTake = vi.fn();
+    const one = {
+      framing: framing({ terminator: "\r" }),
+      reason: "CR recurs 9 times",
+      examples: ["VP=045.0"],
+    };
+    render(<Suggestions suggestions={[one]} onTake={onTake} />);
+    expect(screen.getByText("VP=045.0")).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Cut them so" }));
+    expect(onTake).toHaveBeenCalledWith(one.framing);
+  });
+});
+
+describe("messages not understood", () => {
+  const failure: Failure = {
+    message: "FL=---- L/min", query: "flow", why: "stops at character 4", column: 4, count: 3,
+    remedies: [
+      { words: "“----” is “no reading” (flow)", source: "FL=<flow none(----)>", number: 0, error: false },
+      { words: "pass it over", source: "FL=----", number: null, error: false },
+      { words: "it is an error", source: "FL<*>", number: null, error: true },
+    ],
+  }; // prettier-ignore
+  it("show the character, and are mended with one press", async () => {
+    const change = vi.fn();
+    shown(
+      <ReadingsStage
+        setup={setup()} change={change} instrument={undefined} rows={[previewRow()]} failures={[failure]} instrumentKey="m" changes={{}}
+      />,
+    ); // prettier-ignore
+    expect(screen.getByText(/3 like this: stops at character 4/)).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: /is “no reading”/ }));
+    expect((change.mock.lastCall?.[0] as { query: QueryPart[] }).query[0]?.patterns).toEqual([
+      "FL=<flow none(----)>",
+    ]);
+    await userEvent.click(screen.getByRole("button", { name: "pass it over" }));
+    expect((change.mock.lastCall?.[0] as { query: QueryPart[] }).query[0]?.patterns).toEqual([
+      "FL=<flow>",
+      "FL=----",
+    ]);
+    await userEvent.click(screen.getByRole("button", { name: "it is an error" }));
+    expect((change.mock.lastCall?.[0] as { query: QueryPart[] }).query[0]?.errors).toEqual(["FL<*>"]);
+    expect(screen.getByText("Message (1 of 1 understood)")).toBeTruthy();
+  });
+  it("show nothing where all is well, and the end of a message that is too short", () => {
+    const { container, rerender } = render(<FailureList failures={[]} onRemedy={vi.fn()} />);
+    expect(container.textContent).toBe("");
+    rerender(<FailureList failures={[{ ...failure, message: "FL=", remedies: [] }]} onRemedy={vi.fn()} />);
+    expect(container.querySelector(".at")?.textContent).toBe("▏");
+  });
+});
+
+describe("readers, framings and replies as forms", () => {
+  it("choose a reader and its keys", async () => {
+    const onReader = vi.fn();
+    const { rerender } = render(<ReaderFields reader={null} onReader={onReader} />);
+    await userEvent.selectOptions(screen.getByLabelText("Read as"), "columns");
+    const columns = onReader.mock.lastCall?.[0] as NonNullable<QueryPart["reader"]>;
+    expect(columns).toMatchObject({ kind: "columns", separator: ",", header: false });
+    rerender(<ReaderFields reader={columns} onReader={onReader} />);
+    fireEvent.change(screen.getByLabelText("Names, in order (- skips one)"), {
+      target: { value: "a, -, b" },
+    });
+    expect(onReader).toHaveBeenLastCalledWith({ ...columns, names: ["a", "-", "b"] });
+    await userEvent.selectOptions(screen.getByLabelText("Decimal sign"), ",");
+    expect(onReader).toHaveBeenLastCalledWith({ ...columns, decimal: "," });
+    await userEvent.selectOptions(screen.getByLabelText("Read as"), "patterns");
+    expect(onReader).toHaveBeenLastCalledWith(null);
+    for (const kind of ["pairs", "nmea", "scpi", "json", "block"] as const) {
+      await userEvent.selectOptions(screen.getByLabelText("Read as"), kind);
+      const made = onReader.mock.lastCall?.[0] as NonNullable<QueryPart["reader"]>;
+      rerender(<ReaderFields reader={made} onReader={onReader} />);
+      expect((screen.getByLabelText("Read as") as HTMLSelectElement).value).toBe(kind);
+    }
+  });
+  it("give every framing what it needs", async () => {
+    const onFraming = vi.fn();
+    const { rerender } = render(<FramingFields framing={framing()} onFraming={onFraming} />);
+    for (const [kind, more] of [
+      ["fixed length", { length: 8 }],
+      ["counted", { count: { at: 1, size: 1, written: "high first", plus: 2 } }],
+      ["between marks", { start: "\u0002", end: "\u0003" }],
+      ["modbus tcp", { check: "none" }],
+      ["silence", {}],
+    ] as const) {
+      await userEvent.selectOptions(screen.getByLabelText("A message"), kind);
+      expect(onFraming).toHaveBeenLastCalledWith(expect.objectContaining({ kind, ...more }));
+    }
+    await userEvent.selectOptions(screen.getByLabelText("Check characters"), "other");
+    const check = (onFraming.mock.lastCall?.[0] as { check: Setup["framing"]["check"] }).check;
+    expect(check).toMatchObject({ kind: "sum", written: "hex" });
+    rerender(<FramingFields framing={framing({ check })} onFraming={onFraming} />);
+    await userEvent.selectOptions(screen.getByLabelText("reckoned as"), "crc-16 x25");
+    expect(onFraming).toHaveBeenLastCalledWith({ check: { ...(check as object), kind: "crc-16 x25" } });
+    expect(framingWords(framing())).toBe("a message ends with CR LF");
+    expect(framingWords(framing({ kind: "modbus rtu" }))).toBe("a message is a Modbus RTU frame");
+    expect(framingWords(framing({ kind: "between marks", start: "<", end: ">" }))).toBe(
+      "a message stands between < and >",
+    );
+  });
+  it("say when an answer is whole", async () => {
+    const onQuery = vi.fn();
+    const { rerender } = render(<ReplyFields query={query()} onQuery={onQuery} />);
+    await userEvent.click(screen.getByRole("button", { name: "more …" }));
+    await userEvent.selectOptions(screen.getByLabelText("The answer is whole"), "until");
+    expect(onQuery).toHaveBeenLastCalledWith({ lines: 1, until: "END", quiet_ms: 0 });
+    rerender(<ReplyFields query={query({ until: "END", trigger: "TRIG\n" })} onQuery={onQuery} />);
+    fireEvent.change(screen.getByLabelText("then wait, ms"), { target: { value: "250" } });
+    expect(onQuery).toHaveBeenLastCalledWith({ trigger_wait_s: 0.25 });
+  });
+});
+
+describe("a register map", () => {
+  const register = (part: Partial<RegisterPart> = {}): RegisterPart => ({
+    name: "p", at: 0, table: "holding", holds: "float32", order: "high first", none: [], bit: null, writable: false, ...part,
+  }); // prettier-ignore
+  const modbus = {
+    unit: 11,
+    every_s: 0.5,
+    on_demand: false,
+    give_up_after_s: 0.3,
+    together: 8,
+    registers: [register()],
+  };
+  it("is edited as a table", async () => {
+    const change = vi.fn();
+    render(<RegisterTable setup={setup({ modbus, query: [] })} change={change} />);
+    await userEvent.click(screen.getByRole("button", { name: "Add a register" }));
+    expect((change.mock.lastCall?.[0] as Setup).modbus?.registers[1]).toMatchObject({ name: "r2", at: 2 });
+    fireEvent.change(screen.getByLabelText("Bus address"), { target: { value: "12" } });
+    expect((change.mock.lastCall?.[0] as Setup).modbus?.unit).toBe(12);
+    await userEvent.selectOptions(screen.getByLabelText("Holds"), "bit");
+    expect((change.mock.lastCall?.[0] as Setup).modbus?.registers[0]).toMatchObject({ holds: "bit", bit: 0 });
+    await userEvent.selectOptions(screen.getByLabelText("Table"), "coil");
+    expect((change.mock.lastCall?.[0] as Setup).modbus?.registers[0]).toMatchObject({
+      table: "coil",
+      holds: "uint16",
+    });
+    await userEvent.click(screen.getByRole("button", { name: "take away" }));
+    expect((change.mock.lastCall?.[0] as Setup).modbus?.registers).toEqual([]);
+  });
+  it("is pasted from a spreadsheet", async () => {
+    expect(pasted("p, 0x10, float32\nt\t18\tint16\tinput\nn;20;uint32;low first\n")).toMatchObject([
+      { name: "p", at: 16, holds: "float32", table: "holding" },
+      { name: "t", at: 18, holds: "int16", table: "input" },
+      { name: "n", at: 20, holds: "uint32", order: "low first" },
+    ]);
+    const change = vi.fn();
+    render(<RegisterTable setup={setup({ modbus, query: [] })} change={change} />);
+    await userEvent.click(screen.getByRole("button", { name: "Paste a map" }));
+    await userEvent.type(screen.getByLabelText("Register map to paste"), "q, x");
+    await userEvent.click(screen.getByRole("button", { name: "Add these" }));
+    expect(screen.getByRole("alert").textContent).toContain("Line 1: a name and an address");
+    expect(() => pasted("q, 1, float16")).toThrow("“float16” is not known");
+    expect(change).not.toHaveBeenCalled();
+  });
+});

@@ -1,0 +1,222 @@
+"""A capture read with a set-up: rows, and what was not understood."""
+
+import csv
+import io
+import json
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+
+from tidybench.captures.capture import Capture, CaptureError, pieces
+from tidybench.core.events import Event, Opened, Sent, Start
+from tidybench.core.framing import make_check
+from tidybench.core.plan import plan_links
+from tidybench.core.preview import Previewed, previewed, read_message
+from tidybench.core.quality import Quality
+from tidybench.core.reading.reader import MessageReader
+from tidybench.core.samples import Batch
+from tidybench.core.session import LinkReader
+from tidybench.core.setup import Setup
+from tidybench.runs.stamps import Stamps
+
+Sample = tuple[int, int, float]
+"""Channel index, quality, value."""
+
+
+@dataclass(slots=True, frozen=True)
+class Row:
+    """The samples of one message. `at`: microseconds since 1970 UTC, None where no time is known;
+    `number` counts messages from 1."""
+
+    number: int
+    at: int | None
+    samples: tuple[Sample, ...]
+
+
+@dataclass(slots=True, frozen=True)
+class Trouble:
+    """A message that gave no reading, and why."""
+
+    number: int
+    at: int | None
+    message: bytes
+    why: str
+
+
+class Readout:
+    """Reads a capture once. `rows` gives the samples; `on_trouble` is told of every message that was not understood."""
+
+    def __init__(
+        self,
+        setup: Setup,
+        capture: Capture,
+        link: str = "",
+        on_trouble: Callable[[Trouble], None] = lambda _: None,
+    ) -> None:
+        """`link`: which one of a tape; the set-up's, or the only one, unless given. Raises CaptureError, SetupError."""
+        self.setup, self.capture = setup, capture
+        self.messages = self.troubles = 0
+        self._on_trouble = on_trouble
+        [self._plan] = plan_links([setup], {channel.id: n for n, channel in enumerate(setup.channel)})
+        self._link = self._chosen(link) if capture.has_times else ""
+        for reader in self._plan.readers.values():
+            reader.on_trouble = self._trouble
+
+    def _chosen(self, link: str) -> str:
+        links = self.capture.links
+        wanted = link or self.setup.link.address
+        if wanted in links:
+            return wanted
+        if len(links) == 1 and not link:
+            return links[0]
+        has = ", ".join(links) or "nothing"
+        raise CaptureError(f"There is no link {wanted} on this tape; it has {has}. Choose one with --link.")
+
+    def _trouble(self, message: bytes, at: int, why: str) -> None:
+        self.troubles += 1
+        number = self.messages if not self.capture.has_times else 0
+        self._on_trouble(Trouble(number, at if self.capture.has_times else None, message, why))
+
+    def rows(self) -> Iterator[Row]:
+        """One row for each message that has samples, in order."""
+        return self._timed() if self.capture.has_times else self._plain()
+
+    def explained(self) -> Iterator[Previewed]:
+        """Every message, how it was read or where reading stopped."""
+        if self.capture.has_times:
+            yield from previewed(self.setup, self._events())
+            return
+        check = make_check(self.setup.framing)
+        forms = [form for reader in self._plan.readers.values() for form in reader.forms]
+        for number, body in enumerate(self._bodies(), 1):
+            yield read_message(body, number, forms, check)
+
+    def _events(self) -> Iterable[Event]:
+        """The link's events, polls named where the tape does not."""
+        events = self.capture.of(self._link)
+        if self.capture.kind == "tape":
+            return events
+        return self._named(events)
+
+    def _named(self, events: Iterator[Event]) -> Iterator[Event]:
+        by_data = {query.data: query.key for query in self._plan.queries}
+        poll, begun = 0, False
+        for event in events:
+            if not begun:
+                begun = True
+                yield Opened(event.at, {})
+            if isinstance(event, Sent) and event.data in by_data:
+                poll += 1
+                yield Sent(event.at, event.data, poll, by_data[event.data])
+            else:
+                yield event
+
+    def _timed(self) -> Iterator[Row]:
+        reader = LinkReader(self._plan)
+        begun = False
+        for event in self._events():
+            if isinstance(event, Sent) and event.poll and event.query not in self._plan.readers:
+                event = Sent(event.at, event.data, 0, event.query)  # another instrument's on the same link
+            if isinstance(event, Start) and event.state.get("query", "") not in self._plan.readers:
+                event = Start(event.at, {**event.state, "query": ""})
+            begun = begun or isinstance(event, Start | Opened)
+            batch = reader.feed(event) if begun else None
+            self.messages = max(self.messages, reader.counts.messages)
+            if batch is not None:
+                yield from self._split(batch)
+        if not begun:
+            raise CaptureError(
+                "The tape has no line that opens the link: it is a piece out of the middle of one."
+            )
+
+    @staticmethod
+    def _split(batch: Batch) -> Iterator[Row]:
+        """The samples of one message stand together, by rising channel."""
+        samples: list[Sample] = []
+        at, last = 0, -1
+        for word, time, value in zip(batch.words, batch.times, batch.values, strict=True):
+            if samples and (time != at or word >> 8 <= last):
+                yield Row(0, at, tuple(samples))
+                samples = []
+            at, last = time, word >> 8
+            samples.append((word >> 8, word & 0xFF, value))
+        if samples:
+            yield Row(0, at, tuple(samples))
+
+    def _bodies(self) -> Iterator[bytes]:
+        framer = self._plan.framer()
+        # Nothing says where the bytes begin: as far as they go, they are whole.
+        framer.opened(0, whole=True)
+        for piece in pieces(self.capture.data):
+            yield from framer.feed(piece, 0).bodies
+        yield from framer.passed(10**12).bodies
+
+    def _plain(self) -> Iterator[Row]:
+        readers = list(self._plan.readers.values())
+        for body in self._bodies():
+            self.messages += 1
+            reader = _whose(readers, body)
+            out = Batch()
+            if reader is not None:
+                reader.read([body], [self.messages], out)
+            if len(out):
+                samples = sorted((w >> 8, w & 0xFF, v) for w, v in zip(out.words, out.values, strict=True))
+                yield Row(self.messages, None, tuple(samples))
+
+
+def _whose(readers: list[MessageReader], body: bytes) -> MessageReader | None:
+    """The reader of a message of which nothing is known but itself."""
+    return next(
+        (r for r in readers if r.is_mine(body) and r.understands(body)), readers[0] if readers else None
+    )
+
+
+class Table:
+    """Rows as CSV (RFC 4180) or JSON lines."""
+
+    def __init__(self, setup: Setup, timed: bool, as_json: bool) -> None:
+        self._channels, self._timed, self._json = setup.channel, timed, as_json
+        self._stamp = Stamps().micro
+        self._begun: int | None = None
+
+    def header(self) -> str:
+        """The first line, line end included; "" for JSON."""
+        if self._json:
+            return ""
+        titles = [f"{c.name} [{c.unit}]" if c.unit else c.name for c in self._channels]
+        return _csv_line([*(["time", "elapsed_s"] if self._timed else ["message"]), *titles, "flags"])
+
+    def line(self, row: Row) -> str:
+        """One row, line end included."""
+        if self._begun is None and row.at is not None:
+            self._begun = row.at
+        if self._json:
+            return self._json_line(row)
+        cells = [""] * len(self._channels)
+        flags = []
+        for index, quality, value in row.samples:
+            if Quality(quality).measured:
+                cells[index] = f"{value:.15g}"
+            if quality:
+                flags.append(f"{self._channels[index].name}={Quality(quality).code}")
+        return _csv_line([*self._when(row), *cells, "; ".join(flags)])
+
+    def _when(self, row: Row) -> list[str]:
+        if row.at is None:
+            return [str(row.number)]
+        assert self._begun is not None
+        return [self._stamp(row.at), f"{(row.at - self._begun) / 1e6:.6f}"]
+
+    def _json_line(self, row: Row) -> str:
+        when = self._when(row)
+        data: dict[str, object] = (
+            {"time": when[0], "elapsed_s": float(when[1])} if self._timed else {"message": row.number}
+        )
+        data["values"] = {self._channels[i].id: v for i, q, v in row.samples if Quality(q).measured}
+        data["flags"] = {self._channels[i].id: Quality(q).code for i, q, _ in row.samples if q}
+        return json.dumps(data, ensure_ascii=False) + "\n"
+
+
+def _csv_line(cells: list[str]) -> str:
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\r\n").writerow(cells)
+    return out.getvalue()

@@ -1,0 +1,93 @@
+"""How bytes are cut into messages, proposed from the bytes."""
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from tidybench.core.framing import make_framer
+from tidybench.core.protocols.modbus import crc_good
+from tidybench.core.setup.framing import FramingPart, shown
+from tidybench.core.teaching.tokens import shape, tokens
+
+ENDS = ("\r\n", "\n", "\r", "\x03", ";", "\x00")
+MOST_BYTES = 20_000
+_MARKED = re.compile(rb"([A-Za-z$!#@]{0,4}[{<\[(\x02])[^{}<>\[\]()\x02\x03]{1,80}?([}>\])\x03])")
+
+
+@dataclass(slots=True)
+class FramingProposal:
+    """A framing, the messages it cuts, and why."""
+
+    framing: FramingPart
+    bodies: list[bytes]
+    reason: str
+    score: float = 0.0
+
+
+def propose_framing(data: bytes) -> list[FramingProposal]:
+    """Framings that cut these bytes into messages that look alike, the best first."""
+    data = data[-MOST_BYTES:]
+    found = [one for one in (*_ended(data), *_marked(data), *_modbus(data)) if len(one.bodies) >= 2]
+    for one in found:
+        one.score = _alikeness(one.bodies) * _coverage(one.bodies, data)
+    return sorted(found, key=lambda one: (-one.score, len(one.framing.terminator) < 2))
+
+
+def _cut(framing: FramingPart, data: bytes) -> list[bytes]:
+    framer = make_framer(framing, 0)
+    framer.opened(0, whole=True)
+    return framer.feed(data, 1).bodies
+
+
+def _ended(data: bytes) -> list[FramingProposal]:
+    made = []
+    for end in ENDS:
+        count = data.count(end.encode())
+        if count < 2 or (end in ("\n", "\r") and data.count(b"\r\n") > 0.9 * count):
+            continue
+        framing = FramingPart(terminator=end)
+        made.append(
+            FramingProposal(
+                framing,
+                _cut(framing, data),
+                f"{shown(end)} recurs {count} times and ends messages that look alike",
+            )
+        )
+    return made
+
+
+def _marked(data: bytes) -> list[FramingProposal]:
+    counted = Counter((found[1], found[2]) for found in _MARKED.finditer(data))
+    made = []
+    for (start, end), count in counted.most_common(2):
+        if count < 3:
+            continue
+        framing = FramingPart(kind="between marks", start=start.decode("latin-1"), end=end.decode("latin-1"))
+        reason = f"{count} times something stands between {shown(framing.start)} and {shown(framing.end)}"
+        made.append(FramingProposal(framing, _cut(framing, data), reason))
+    return made
+
+
+def _modbus(data: bytes) -> list[FramingProposal]:
+    framing = FramingPart(kind="modbus rtu")
+    bodies = _cut(framing, data)
+    good = [body for body in bodies if crc_good(body)]
+    if len(good) < 3 or len(good) < 0.8 * len(bodies):
+        return []
+    return [FramingProposal(framing, bodies, f"{len(good)} Modbus RTU frames whose CRC comes out right", 1.0)]
+
+
+def _alikeness(bodies: Sequence[bytes]) -> float:
+    """The share of messages that have the commonest shapes, longer messages counting a little more."""
+    shapes = Counter(shape(tokens(body[:300])) for body in bodies[:200])
+    alike = sum(count for _, count in shapes.most_common(3)) / max(1, min(len(bodies), 200))
+    with_numbers = sum(re.search(rb"\d", body) is not None for body in bodies[:200]) / max(
+        1, min(len(bodies), 200)
+    )
+    return alike * (0.3 + 0.7 * with_numbers)
+
+
+def _coverage(bodies: Sequence[bytes], data: bytes) -> float:
+    """Bytes that are part of a message; a little is forgiven, debug text between marks is not counted against them."""
+    return 0.5 + 0.5 * min(1.0, sum(map(len, bodies)) / max(1, len(data)))

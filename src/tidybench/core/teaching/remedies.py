@@ -1,0 +1,126 @@
+"""What one press could mend about a message that was not understood."""
+
+import re
+from dataclasses import dataclass, replace
+
+from tidybench.core.quality import Quality
+from tidybench.core.reading.element import NUMBERS, Element, Token
+from tidybench.core.reading.pattern import Pattern, PatternError, compile_pattern
+from tidybench.core.reading.stop import Stop
+from tidybench.core.setup.framing import ENCODINGS
+from tidybench.core.teaching.alignment import align
+from tidybench.core.teaching.source import literal_source, source_of
+
+_WORDS = {
+    Quality.NO_READING: "is “no reading”",
+    Quality.OVER: "is over range",
+    Quality.UNDER: "is under range",
+}
+LONGEST_TOKEN = 24
+
+
+@dataclass(slots=True, frozen=True)
+class Remedy:
+    """What it does, in words, and the pattern afterwards. `number`: which pattern it replaces, counted from
+    0; None for one more. `error`: one more pattern of the instrument's own error replies."""
+
+    words: str
+    source: str
+    number: int | None
+    error: bool = False
+
+
+def remedies(sources: list[str], message: bytes, encoding: str = "ascii") -> list[Remedy]:
+    """Remedies that make the message understood, the likeliest first. Each has been tried."""
+    codec = ENCODINGS[encoding]
+    found: list[Remedy] = []
+    stopped: list[tuple[int, int, Pattern]] = []
+    for number, source in enumerate(sources):
+        try:
+            pattern = compile_pattern(source, codec)
+        except PatternError:
+            continue
+        got = pattern.read(message)
+        if not isinstance(got, Stop):
+            return []
+        stopped.append((-got.column, number, pattern))
+    for _, number, pattern in sorted(stopped, key=lambda one: one[:2])[:2]:
+        found += _mended(pattern, message, number, codec)
+    if message.strip() and not re.search(rb"\d", message):
+        words = f"“{message.decode('latin-1')[:40]}” says nothing: pass it over"
+        found.append(Remedy(words, literal_source(message, codec), None))
+    if message.strip():
+        found.append(
+            Remedy("it is an error of the instrument's own", _error_source(message, codec), None, error=True)
+        )
+    return [remedy for remedy in found if _helps(remedy, message, codec)]
+
+
+def _helps(remedy: Remedy, message: bytes, codec: str) -> bool:
+    try:
+        return not isinstance(compile_pattern(remedy.source, codec).read(message), Stop)
+    except PatternError:
+        return False
+
+
+def _mended(pattern: Pattern, message: bytes, number: int, codec: str) -> list[Remedy]:
+    spans, _ = align(pattern.elements, message)
+    index = len(spans)
+    elements = list(pattern.elements)
+    if index >= len(elements) or any(e.kind == "optional" for e in elements[:index]):
+        return []
+    position = spans[-1].end if spans else 0
+    element = elements[index]
+    found: list[Remedy] = []
+    if element.kind in NUMBERS:
+        text = _token_at(elements, index, message, position)
+        if text and len(text) <= LONGEST_TOKEN:
+            shown = text.decode("latin-1")
+            likely = (
+                [Quality.OVER, Quality.NO_READING]
+                if re.search(rb"[A-Za-z]", text)
+                else [Quality.NO_READING, Quality.OVER]
+            )
+            for quality in [*likely, Quality.UNDER]:
+                made = replace(element, tokens=(*element.tokens, Token(text, quality)))
+                source = source_of([*elements[:index], made, *elements[index + 1 :]], codec)
+                found.append(Remedy(f"“{shown}” {_WORDS[quality]} ({element.name})", source, number))
+    for last in range(index + 1, len(elements) + 1):
+        # The shortest stretch from here on that may be absent so that the rest fits.
+        parts = tuple(elements[index:last])
+        if any(part.kind == "optional" for part in parts):
+            break
+        source = source_of([*elements[:index], Element(1, "optional", parts=parts), *elements[last:]], codec)
+        remedy = Remedy(f"“{_shown(parts, codec)}” may be absent", source, number)
+        if _helps(remedy, message, codec):
+            found.append(remedy)
+            break
+    return found
+
+
+def _shown(parts: tuple[Element, ...], codec: str) -> str:
+    return source_of(parts, codec).strip()
+
+
+def _token_at(elements: list[Element], index: int, message: bytes, position: int) -> bytes:
+    """The characters that stand where a number was expected: up to what follows it in the pattern."""
+    element = elements[index]
+    rest = message[position:]
+    if element.width:
+        return rest[: element.width].strip(b" ")
+    following = elements[index + 1] if index + 1 < len(elements) else None
+    lead = len(rest) - len(rest.lstrip(b" "))
+    if following is None:
+        return rest.strip(b" ")
+    if following.kind == "literal":
+        end = rest.find(following.text)
+        return rest[:end].strip(b" ") if end >= 0 else b""
+    end = rest.find(b" ", lead)
+    return rest[lead : end if end >= 0 else len(rest)]
+
+
+def _error_source(message: bytes, codec: str) -> str:
+    """Messages that begin like this one: its first word, then anything."""
+    head = re.match(rb"[A-Za-z_*!?#-]+", message)
+    start = head[0] if head else message[:1]
+    return literal_source(start, codec) + ("<*>" if len(message) > len(start) else "")

@@ -1,0 +1,71 @@
+"""Elements written as the source of a pattern again."""
+
+from collections.abc import Iterable
+
+from tidybench.core.quality import Quality
+from tidybench.core.reading.element import Element
+
+_WORDS = {Quality.NO_READING: "none", Quality.OVER: "over", Quality.UNDER: "under"}
+_ESCAPED = {"\r": "\\r", "\n": "\\n", "\t": "\\t", "\\": "\\\\", "<": "\\<", ">": "\\>"}
+
+
+def source_of(elements: Iterable[Element], encoding: str = "latin-1") -> str:
+    """A source that compiles to these elements."""
+    return "".join(_one(element, encoding) for element in elements)
+
+
+def _one(element: Element, encoding: str) -> str:
+    if element.kind == "literal":
+        return literal_source(element.text, encoding)
+    if element.kind == "blank":
+        return " "
+    if element.kind == "optional":
+        return f"<?{source_of(element.parts, encoding)}?>"
+    if element.kind == "skip":
+        return f"<* {element.width}>" if element.width else "<*>"
+    return _field(element, encoding)
+
+
+def _field(element: Element, encoding: str) -> str:
+    kind = "" if element.kind == "number" else f":{element.kind}"
+    if element.kind == "unit":
+        texts = zip(element.choices, element.factors, strict=True)
+        kind += "(" + "|".join(_inside(t, encoding) + (f"={f:g}" if f else "") for t, f in texts) + ")"
+    elif element.choices:
+        kind += "(" + "|".join(_inside(text, encoding) for text in element.choices) + ")"
+    options = []
+    if element.width:
+        options.append(f"{element.width}.{element.decimals}" if element.decimals else str(element.width))
+    if element.comma:
+        options.append("decimal(,)")
+    for quality, word in _WORDS.items():
+        texts_of = [token.text for token in element.tokens if token.quality is quality]
+        if texts_of:
+            options.append(f"{word}({'|'.join(_inside(text, encoding) for text in texts_of)})")
+    if element.flag:
+        options.append(f"flagged({_inside(element.flag, encoding)})")
+    if element.unit:
+        options.append(f"[{element.unit}]")
+    return f"<{' '.join([element.name + kind, *options])}>"
+
+
+def literal_source(text: bytes, encoding: str = "latin-1") -> str:
+    """Literal characters with what must be escaped escaped."""
+    out = []
+    errors = "surrogateescape" if encoding in ("ascii", "utf-8") else "replace"
+    for char in text.decode(encoding, errors):
+        if char in _ESCAPED:
+            out.append(_ESCAPED[char])
+        elif 0xDC80 <= ord(char) <= 0xDCFF:
+            out.append(f"\\x{ord(char) - 0xDC00:02x}")  # a byte that is no character in this encoding
+        elif ord(char) < 0x20 or 0x7F <= ord(char) < 0xA0:
+            out.append("".join(f"\\x{byte:02x}" for byte in char.encode(encoding)))
+        else:
+            out.append(char)
+    # A “?” before a “>” would end an optional part.
+    return "".join(out).replace("?\\>", "\\?\\>")
+
+
+def _inside(text: bytes, encoding: str) -> str:
+    shown = literal_source(text, encoding)
+    return "".join("\\" + char if char in "()|=" else char for char in shown)
