@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { NavLink, Route, Routes } from "react-router";
+import { NavLink, Route, Routes, useLocation } from "react-router";
 import styled from "styled-components";
 import { Bench } from "./bench/Bench";
 import { AddPage } from "./instruments/AddPage";
@@ -12,6 +12,7 @@ import { useLive } from "./live/connection";
 import { Logbook } from "./logbook/Logbook";
 import { RunPage } from "./logbook/RunPage";
 import { Button, Key } from "./parts/Button";
+import { Guard } from "./parts/Guard";
 import { useKeys } from "./parts/useKeys";
 import { Actions, Window } from "./parts/Window";
 
@@ -101,6 +102,7 @@ const LIST: [string, string][] = [
 
 /** The whole: name, places, health, and the place that is open. */
 export function App() {
+  const place = useLocation().pathname;
   const [name, setName] = useState<ThemeName>(() =>
     (localStorage.getItem(KEPT) ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day")) ===
     "night"
@@ -147,19 +149,21 @@ export function App() {
           ?
         </Button>
       </Bar>
-      <Routes>
-        <Route path="/" element={<Bench theme={theme} />} />
-        <Route path="/instruments" element={<InstrumentsPage />} />
-        <Route path="/instruments/new" element={<AddPage />} />
-        <Route path="/instruments/:id" element={<SetupPage />} />
-        <Route path="/simulated" element={<SimulatedPage />} />
-        <Route path="/logbook" element={<Logbook />} />
-        <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
-        <Route
-          path="*"
-          element={<p style={{ padding: 40 }}>There is no such page. The places are above.</p>}
-        />
-      </Routes>
+      <Guard place={place}>
+        <Routes>
+          <Route path="/" element={<Bench theme={theme} />} />
+          <Route path="/instruments" element={<InstrumentsPage />} />
+          <Route path="/instruments/new" element={<AddPage />} />
+          <Route path="/instruments/:id" element={<SetupPage />} />
+          <Route path="/simulated" element={<SimulatedPage />} />
+          <Route path="/logbook" element={<Logbook />} />
+          <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
+          <Route
+            path="*"
+            element={<p style={{ padding: 40 }}>There is no such page. The places are above.</p>}
+          />
+        </Routes>
+      </Guard>
       {help && (
         <Window title="Keys" open onClose={() => setHelp(false)}>
           <p>On the Bench, when no field has focus:</p>

@@ -1742,7 +1742,7 @@ export interface components {
         /**
          * RemedyInfo
          * @description What one press would do about messages that are not understood: a pattern in place of number
-         *     `number`, one more where that is null, or one more error pattern.
+         *     `number`, one more where that is null, one more error pattern; or a `token` for the reader.
          */
         RemedyInfo: {
             /** Words */
@@ -1753,6 +1753,13 @@ export interface components {
             number: number | null;
             /** Error */
             error: boolean;
+            /** Token */
+            token: string;
+            /**
+             * Stands For
+             * @enum {string}
+             */
+            stands_for: "" | "none" | "over" | "under";
         };
         /**
          * RunDetail

@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import styled from "styled-components";
 import { api, got, type ReadingProposal } from "../api/client";
 import { mono } from "../look/theme";
-import { Button } from "../parts/Button";
+import { Button, Chip } from "../parts/Button";
 
 const Card = styled.div`
   border: 1px solid var(--hairline);
@@ -62,9 +63,11 @@ export function ProposalList({
   proposals: ReadingProposal[];
   onTake: (proposal: ReadingProposal) => void;
 }) {
+  const [all, setAll] = useState(false);
+  const others = proposals.length - 1;
   return (
     <div style={{ display: "grid", gap: 8 }} data-testid="proposals">
-      {proposals.map((proposal, index) => (
+      {proposals.slice(0, all ? undefined : 1).map((proposal, index) => (
         <Card key={`${proposal.query} ${proposal.title} ${index}`}>
           <span>
             <b>{proposal.title}</b>, reads {proposal.reads} of {proposal.of}
@@ -82,6 +85,13 @@ export function ProposalList({
           <span className="why">{proposal.reasons.join("; ")}.</span>
         </Card>
       ))}
+      {others > 0 && !all && (
+        <div>
+          <Chip aria-expanded={false} onPress={() => setAll(true)}>
+            {others === 1 ? "another way …" : `${others} other ways …`}
+          </Chip>
+        </div>
+      )}
     </div>
   );
 }

@@ -3,7 +3,7 @@ import styled from "styled-components";
 import type { Failure, PreviewRow, ReaderPart, ReadingProposal, Remedy, Setup } from "../api/client";
 import { clockMilli } from "../look/format";
 import { mono } from "../look/theme";
-import { Button } from "../parts/Button";
+import { Chip } from "../parts/Button";
 import { ControlText } from "../parts/ControlText";
 import { escaped } from "../parts/escapes";
 import { FailureList } from "./FailureList";
@@ -152,7 +152,12 @@ export function ReadingsStage({ setup, change, rows, failures, instrumentKey, ch
   const remedy = (failure: Failure, one: Remedy): void => {
     const reading = readings.find((each) => (each.query ?? "") === failure.query);
     if (!reading) return;
-    if (one.error) apply(withReading(setup, reading.query, { errors: [...reading.errors, one.source] }));
+    if (one.stands_for && reading.reader && "none" in reading.reader) {
+      const reader = { ...reading.reader };
+      reader[one.stands_for] = [...reader[one.stands_for], one.token];
+      apply(withReading(setup, reading.query, { reader }));
+    } else if (one.error)
+      apply(withReading(setup, reading.query, { errors: [...reading.errors, one.source] }));
     else if (one.number == null)
       apply(withReading(setup, reading.query, { patterns: [...reading.patterns, one.source] }));
     else
@@ -205,7 +210,9 @@ export function ReadingsStage({ setup, change, rows, failures, instrumentKey, ch
                 }
               />
             )}
-            <ReaderFields reader={reading.reader} onReader={(reader) => set({ reader })} />
+            {reading.reader && (
+              <ReaderFields reader={reading.reader} onReader={(reader) => set({ reader })} />
+            )}
             <Pattern>
               {reading.reader ? "Other messages, as patterns" : "Message patterns, tried in order"}
               <textarea
@@ -215,38 +222,55 @@ export function ReadingsStage({ setup, change, rows, failures, instrumentKey, ch
                 }
                 spellCheck={false}
                 rows={rowsOf(reading.patterns)}
+                style={reading.reader ? { minHeight: 38 } : undefined}
                 defaultValue={reading.patterns.join("\n")}
                 placeholder={reading.reader ? "none" : "FL=<flow [L/min]> L/min <state:word>"}
                 onChange={(event) => set({ patterns: split(event.target.value) })}
               />
             </Pattern>
-            {(reading.errors.length > 0 || reading.patterns.length > 0) && (
-              <Pattern>
-                Error replies of its own
-                <textarea
-                  key={turn}
-                  spellCheck={false}
-                  rows={rowsOf(reading.errors)}
-                  style={{ minHeight: 38 }}
-                  defaultValue={reading.errors.join("\n")}
-                  placeholder="E<code:int> <why:text>"
-                  onChange={(event) => set({ errors: split(event.target.value) })}
-                />
-              </Pattern>
-            )}
+            <div style={{ display: "flex", flexWrap: "wrap", gap: 8, alignItems: "end" }}>
+              {!reading.reader && <ReaderFields reader={null} onReader={(reader) => set({ reader })} />}
+              <ErrorReplies
+                key={`errors ${turn}`}
+                errors={reading.errors}
+                onErrors={(errors) => set({ errors })}
+              />
+              {!bare && (
+                <Chip style={{ minHeight: 34 }} aria-expanded={asking} onPress={() => setAsking(!asking)}>
+                  {asking ? "hide the proposals" : "propose how to read them"}
+                </Chip>
+              )}
+            </div>
           </section>
         );
       })}
-      {!setup.modbus && !unread && rows.length > 0 && (
-        <div>
-          <Button style={{ minHeight: 32 }} onPress={() => setAsking(!asking)}>
-            {asking ? "Hide the proposals" : "Propose how to read them"}
-          </Button>
-        </div>
-      )}
       <FailureList failures={unread ? [] : failures} onRemedy={remedy} />
       <Messages rows={rows} />
     </>
+  );
+}
+
+/** Patterns of the instrument's own error replies: out of the way until there are some. */
+function ErrorReplies({ errors, onErrors }: { errors: string[]; onErrors: (errors: string[]) => void }) {
+  const [open, setOpen] = useState(errors.length > 0);
+  if (!open)
+    return (
+      <Chip style={{ minHeight: 34 }} aria-expanded={false} onPress={() => setOpen(true)}>
+        error replies …
+      </Chip>
+    );
+  return (
+    <Pattern style={{ flex: "1 0 100%" }}>
+      Its own error replies, as patterns
+      <textarea
+        spellCheck={false}
+        rows={rowsOf(errors)}
+        style={{ minHeight: 38 }}
+        defaultValue={errors.join("\n")}
+        placeholder="E<code:int> <why:text>"
+        onChange={(event) => onErrors(split(event.target.value))}
+      />
+    </Pattern>
   );
 }
 

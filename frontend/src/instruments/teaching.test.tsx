@@ -148,6 +148,7 @@ describe("proposals", () => {
       <ProposalList proposals={[proposal(), proposal({ title: "columns", reading: {} })]} onTake={onTake} />,
     );
     expect(screen.getByText("FL=<fl [L/min]> L/min")).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "another way …" }));
     expect(screen.getAllByText("a label stands before it.")).toHaveLength(2);
     await userEvent.click(screen.getAllByRole("button", { name: "Read them so" })[1] as Element);
     expect(onTake).toHaveBeenCalledWith(expect.objectContaining({ title: "columns" }));
@@ -185,9 +186,9 @@ describe("messages not understood", () => {
   const failure: Failure = {
     message: "FL=---- L/min", query: "flow", why: "stops at character 4", column: 4, count: 3,
     remedies: [
-      { words: "“----” is “no reading” (flow)", source: "FL=<flow none(----)>", number: 0, error: false },
-      { words: "pass it over", source: "FL=----", number: null, error: false },
-      { words: "it is an error", source: "FL<*>", number: null, error: true },
+      { words: "“----” is “no reading” (flow)", source: "FL=<flow none(----)>", number: 0, error: false, token: "", stands_for: "" },
+      { words: "pass it over", source: "FL=----", number: null, error: false, token: "", stands_for: "" },
+      { words: "it is an error", source: "FL<*>", number: null, error: true, token: "", stands_for: "" },
     ],
   }; // prettier-ignore
   it("show the character, and are mended with one press", async () => {
@@ -210,6 +211,35 @@ describe("messages not understood", () => {
     await userEvent.click(screen.getByRole("button", { name: "it is an error" }));
     expect((change.mock.lastCall?.[0] as { query: QueryPart[] }).query[0]?.errors).toEqual(["FL<*>"]);
     expect(screen.getByText("Message (1 of 1 understood)")).toBeTruthy();
+  });
+  it("say to a reader that is no pattern what dashes are", async () => {
+    const change = vi.fn();
+    const remedy = {
+      words: "“--,--” is “no reading”",
+      source: "",
+      number: null,
+      error: false,
+      token: "--,--",
+    };
+    const reader = {
+      kind: "pairs" as const,
+      between: ";",
+      equals: "=",
+      decimal: "," as const,
+      none: [],
+      over: [],
+      under: [],
+    };
+    shown(
+      <ReadingsStage
+        setup={setup({ query: [query({ reader, patterns: [] })] })} change={change} instrument={undefined} rows={[previewRow()]}
+        failures={[{ ...failure, remedies: [{ ...remedy, stands_for: "none" }] }]} instrumentKey="m" changes={{}}
+      />,
+    ); // prettier-ignore
+    await userEvent.click(screen.getByRole("button", { name: remedy.words }));
+    expect((change.mock.lastCall?.[0] as { query: QueryPart[] }).query[0]?.reader).toMatchObject({
+      none: ["--,--"],
+    });
   });
   it("show nothing where all is well, and the end of a message that is too short", () => {
     const { container, rerender } = render(<FailureList failures={[]} onRemedy={vi.fn()} />);

@@ -19,7 +19,8 @@ class Previewed:
     """One message: its time, itself, its fields as text (empty where not understood), and why not.
 
     `column`: the character, from 1, at which reading stopped; 0 where it did not. `query`: the key of
-    the query it answers, "" where it came by itself. `body`: what is read, without check characters.
+    the query it answers, "" where it came by itself. `body`: what is read, without check characters. `cell`:
+    what stood where a number was expected.
     """
 
     at: int
@@ -29,6 +30,7 @@ class Previewed:
     column: int = 0
     query: str = ""
     body: bytes = b""
+    cell: str = ""
 
     @property
     def understood(self) -> bool:
@@ -107,4 +109,4 @@ def read_message(
     if not stops:
         return Previewed(at, text, {}, "no message pattern yet", 0, query, body)
     furthest = max(stops, key=lambda stop: stop.column)
-    return Previewed(at, text, {}, str(furthest), furthest.column, query, body)
+    return Previewed(at, text, {}, str(furthest), furthest.column, query, body, furthest.cell)

@@ -1,7 +1,7 @@
 """An instrument as the recorder sees it right now, with its reading path."""
 
 from tidybench.core.path import Facts, Identity, reading_path
-from tidybench.core.reading.reader import Counts
+from tidybench.core.reading.reader import Counts, MessageReader
 from tidybench.core.setup import SerialPart, Setup
 from tidybench.links.ports import SIMULATED
 from tidybench.recorder.rates import Rates
@@ -46,6 +46,16 @@ def instrument_status(setup: Setup, worker: Worker, rates: Rates, now: int, shar
     )
 
 
+def _messages_of(
+    setup: Setup, own: list[MessageReader], address: str, all_of_them: int, shared: bool
+) -> tuple[str, str, int]:
+    """What to count an instrument's messages by: on a shared link those of its own queries alone."""
+    if not shared:
+        return address, "messages", all_of_them
+    mine = sum(r.counts.understood + r.counts.not_understood + r.counts.bad_checks for r in own)
+    return address, f"messages of {setup.instrument.id}", mine
+
+
 def _facts(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -> Facts:
     address = setup.link.address
     counts = worker.reader.counts
@@ -86,5 +96,5 @@ def _facts(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -
         command_trouble=worker.attendant.troubles.get(setup.instrument.id, ""),
         bytes_in_per_s=rates.of(address, "in", counts.bytes_in),
         bytes_out_per_s=rates.of(address, "out", counts.bytes_out),
-        messages_per_s=rates.of(address, "messages", counts.messages),
+        messages_per_s=rates.of(*_messages_of(setup, own, address, counts.messages, shared)),
     )

@@ -141,12 +141,14 @@ class PreviewRow(BaseModel):
 
 class RemedyInfo(BaseModel):
     """What one press would do about messages that are not understood: a pattern in place of number
-    `number`, one more where that is null, or one more error pattern."""
+    `number`, one more where that is null, one more error pattern; or a `token` for the reader."""
 
     words: str
     source: str
     number: int | None
     error: bool
+    token: str
+    stands_for: Literal["", "none", "over", "under"]
 
 
 class Failure(BaseModel):

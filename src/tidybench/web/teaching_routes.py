@@ -13,11 +13,11 @@ from tidybench.core.reading.reader import MessageReader
 from tidybench.core.setup import ChannelPart, Setup, SetupError, load
 from tidybench.core.setup.edit import changed
 from tidybench.core.teaching.alignment import align
-from tidybench.core.teaching.drafting import channels_of, reading_of
+from tidybench.core.teaching.drafting import channels_of
 from tidybench.core.teaching.framings import propose_framing
 from tidybench.core.teaching.pointing import point
 from tidybench.core.teaching.proposals import propose
-from tidybench.core.teaching.remedies import remedies
+from tidybench.core.teaching.remedies import remedies, token_remedies
 from tidybench.core.teaching.tokens import shape, tokens
 from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import answered, context_of
@@ -150,13 +150,18 @@ def _failures(setup: Setup, rows: Sequence[Previewed]) -> list[Failure]:
     for row in rows:
         if row.why and row.body and row.column:
             groups.setdefault((row.query, *shape(tokens(row.body[:300]))), []).append(row)
-    sources = {q: part.patterns for _, q, part in setup.read_parts()}
+    parts = {query: part for _, query, part in setup.read_parts()}
     failures = []
     for group in sorted(groups.values(), key=lambda group: -len(group))[:MOST_FAILURES]:
         newest = group[0]
         query = newest.query.partition("/")[2]
-        patterns = sources.get(query or None, [])
-        found = remedies(list(patterns), newest.body, setup.framing.encoding) if patterns else []
+        part = parts.get(query or None)
+        patterns = list(part.patterns) if part is not None else []
+        if part is not None and part.reader is not None:
+            found = token_remedies(newest.cell) if part.reader.kind in ("columns", "pairs") else []
+            found += remedies([], newest.body, setup.framing.encoding)
+        else:
+            found = remedies(patterns, newest.body, setup.framing.encoding) if patterns else []
         failures.append(
             Failure(
                 message=newest.message,
@@ -165,7 +170,15 @@ def _failures(setup: Setup, rows: Sequence[Previewed]) -> list[Failure]:
                 column=newest.column,
                 count=len(group),
                 remedies=[
-                    RemedyInfo(words=r.words, source=r.source, number=r.number, error=r.error) for r in found
+                    RemedyInfo(
+                        words=r.words,
+                        source=r.source,
+                        number=r.number,
+                        error=r.error,
+                        token=r.token,
+                        stands_for=r.stands_for,
+                    )
+                    for r in found
                 ],
             )
         )
@@ -194,7 +207,7 @@ def _proposals(setup: Setup, events: list[Event], taken: set[str]) -> Proposals:
                     reads=found.reads,
                     of=found.of,
                     reasons=found.reasons,
-                    reading=reading_of(found),
+                    reading=found.listen.model_dump(include={"reader", "patterns"}),
                     check=found.check,
                     channels=channels,
                 )

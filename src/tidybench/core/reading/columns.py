@@ -72,7 +72,12 @@ class ColumnsForm:
                 got = convert(self._element, cell.strip())
                 if got is None:
                     if name in self._wanted:
-                        return Stop(position + 1, f"a number ({name})", shown_cell(cell.strip()))
+                        return Stop(
+                            position + 1,
+                            f"a number ({name})",
+                            shown_cell(cell.strip()),
+                            cell.strip().decode("latin-1"),
+                        )
                     got = Quality.OK, cell.strip().decode(self._encoding, "replace")
                 fields[name] = got
             position = min(len(message), position + len(cell) + len(self._separator or b" "))

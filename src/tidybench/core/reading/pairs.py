@@ -43,7 +43,8 @@ class PairsForm:
                 if got is None:
                     if name in self._wanted:
                         start = position + len(label) + len(equals)
-                        return Stop(start + 1, f"a number ({name})", shown_cell(value.strip()))
+                        cell = value.strip()
+                        return Stop(start + 1, f"a number ({name})", shown_cell(cell), cell.decode("latin-1"))
                     got = Quality.OK, value.strip().decode(self._encoding, "replace")
                 fields[name] = got
             position += len(piece) + len(self._between or b"")

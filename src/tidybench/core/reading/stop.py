@@ -7,11 +7,13 @@ from tidybench.core.reading.element import shown_byte
 
 @dataclass(slots=True, frozen=True)
 class Stop:
-    """Where and why a message was not understood. `column` counts characters of the message from 1."""
+    """Where and why a message was not understood. `column` counts characters of the message from 1;
+    `cell`: what stood where a number was expected, where that has an end of its own."""
 
     column: int
     expected: str
     found: str
+    cell: str = ""
 
     def __str__(self) -> str:
         return f"stops at character {self.column}: {self.expected} was expected, {self.found} came"

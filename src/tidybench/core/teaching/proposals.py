@@ -42,6 +42,7 @@ class Proposal:
     check: str | CheckPart = "none"
     reads: int = 0
     of: int = 0
+    moving: bool = False  # labels that come in different order
     extra: float = field(default=0.0, repr=False)  # what a proposal is worth besides what it reads
 
     @property
@@ -75,6 +76,9 @@ def propose(
         proposal.reasons = [*proposal.reasons, *reasons]
         proposal.of = len(newest)
         proposal.reads = _understood(proposal, newest, encoding)
+    if any(p.moving and p.reads >= 0.9 * p.of for p in made):
+        # Labels that move make a pattern take one value for another.
+        made = [p for p in made if not p.listen.patterns]
     good = [p for p in made if p.channels and p.reads >= max(1, 0.3 * p.of)]
     return sorted(good, key=lambda proposal: -proposal.score)
 
@@ -237,6 +241,7 @@ def _pairs(messages: Sequence[bytes], encoding: str) -> list[Proposal]:
                 _part(reader=reader),
                 reasons,
                 channels,
+                moving=len(labels) > 1,
                 extra=0.25 if len(labels) > 1 else 0.0,
             )
         )

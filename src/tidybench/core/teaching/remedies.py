@@ -2,6 +2,7 @@
 
 import re
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from tidybench.core.quality import Quality
 from tidybench.core.reading.element import NUMBERS, Element, Token
@@ -22,12 +23,26 @@ LONGEST_TOKEN = 24
 @dataclass(slots=True, frozen=True)
 class Remedy:
     """What it does, in words, and the pattern afterwards. `number`: which pattern it replaces, counted from
-    0; None for one more. `error`: one more pattern of the instrument's own error replies."""
+    0; None for one more. `error`: one more pattern of the instrument's own error replies. `token`: what a
+    reader that is no pattern is to take for `stands_for`; there is no pattern then."""
 
     words: str
     source: str
     number: int | None
     error: bool = False
+    token: str = ""
+    stands_for: Literal["", "none", "over", "under"] = ""
+
+
+def token_remedies(cell: str) -> list[Remedy]:
+    """What a text in place of a number could be said to be, to a reader that is no pattern."""
+    if not cell or len(cell) > LONGEST_TOKEN:
+        return []
+    order: tuple[Literal["none", "over", "under"], ...] = ("none", "over", "under")
+    if re.search(r"[A-Za-z]", cell):
+        order = ("over", "none", "under")
+    words = {"none": "is “no reading”", "over": "is over range", "under": "is under range"}
+    return [Remedy(f"“{cell}” {words[one]}", "", None, token=cell, stands_for=one) for one in order]
 
 
 def remedies(sources: list[str], message: bytes, encoding: str = "ascii") -> list[Remedy]:
