@@ -23,6 +23,7 @@ import { Tape } from "../tape/Tape";
 import { useTapeLines } from "../tape/useTapeLines";
 import { duplicate, how, readOnce, releaseOrTakeBack, remove } from "./actions";
 import { changesOf } from "./draft";
+import { ChannelsStage } from "./ChannelsStage";
 import { framingWords } from "./FramingFields";
 import { MessagesStage } from "./MessagesStage";
 import { type Helper, PortStage } from "./PortStage";
@@ -127,7 +128,11 @@ function Form({ form }: { form: SetupForm }) {
   const changes = useMemo(() => changesOf(form, draft), [form, draft]);
   const dirty = Object.keys(changes).length > 0;
   const [leaving, setLeaving] = useState(false); // what is taken off the bench is not asked for any more
-  const preview = usePreview(form.key, changes, !leaving && (open === "Readings" || open === "Messages"));
+  const preview = usePreview(
+    form.key,
+    changes,
+    !leaving && (open === "Readings" || open === "Messages" || open === "Channels"),
+  );
 
   const change = (part: Partial<Setup>): void => {
     setKept("");
@@ -203,7 +208,13 @@ function Form({ form }: { form: SetupForm }) {
     ],
     Channels: [
       draft.channel.map((channel) => channel.name).join(", ") || "none yet",
-      <Channels key="channels" setup={draft} onText={() => setAsText(true)} />,
+      <ChannelsStage
+        key={`channels ${turn}`}
+        setup={draft}
+        change={change}
+        rows={preview.rows}
+        onText={() => setAsText(true)}
+      />,
     ],
   };
   return (
@@ -389,26 +400,5 @@ function Bytes({ instrument }: { instrument: Instrument | undefined }) {
       </div>
       <div style={{ fontFamily: "monospace", color: "var(--quiet)" }}>{hex(newest)}</div>
     </div>
-  );
-}
-
-function Channels({ setup, onText }: { setup: Setup; onText: () => void }) {
-  return (
-    <>
-      {setup.channel.map((channel) => (
-        <p key={channel.id}>
-          <b>{channel.name}</b>
-          {channel.unit && `, ${channel.unit}`}: field {channel.field} × {channel.scale} + {channel.offset}
-          {channel.limits.low != null || channel.limits.high != null
-            ? `, limits ${channel.limits.low ?? "none"} to ${channel.limits.high ?? "none"}`
-            : ""}
-        </p>
-      ))}
-      <div>
-        <Button style={{ minHeight: 32 }} onPress={onText}>
-          Edit channels as text
-        </Button>
-      </div>
-    </>
   );
 }

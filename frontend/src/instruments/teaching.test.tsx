@@ -5,6 +5,7 @@ import type { ReactElement } from "react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Failure, QueryPart, ReadingProposal, RegisterPart, Setup } from "../api/client";
 import { framing, previewRow, query, serve } from "../fixtures.test-setup";
+import { ChannelsStage, freshChannel, sourcesOf } from "./ChannelsStage";
 import { FailureList } from "./FailureList";
 import { FramingFields, framingWords, Suggestions } from "./FramingFields";
 import { freshLink } from "./LinkForm";
@@ -352,5 +353,48 @@ describe("a register map", () => {
     expect(screen.getByRole("alert").textContent).toContain("Line 1: a name and an address");
     expect(() => pasted("q, 1, float16")).toThrow("“float16” is not known");
     expect(change).not.toHaveBeenCalled();
+  });
+});
+
+describe("channels", () => {
+  it("are made from the numbers of the last messages, with the unit their pattern gives", async () => {
+    const change = vi.fn();
+    const own = setup({ query: [query({ patterns: ["FL=<flow none(---) [L/min]> <state:word>"] })] });
+    const rows = [previewRow({ fields: { flow: "148.27", state: "OK" } })];
+    expect(sourcesOf(own, rows)).toEqual([{ field: "flow", query: null }]);
+    render(<ChannelsStage setup={own} change={change} rows={rows} onText={vi.fn()} />);
+    await userEvent.click(screen.getByRole("button", { name: "flow" }));
+    expect(change.mock.lastCall?.[0]).toMatchObject({
+      channel: [{ id: "m-flow", name: "Flow", field: "flow", unit: "L/min", decimals: 2 }],
+    });
+    const two = { ...own, channel: [freshChannel(own, { field: "flow", query: null }, rows)] };
+    expect(freshChannel(two, { field: "flow", query: null }, rows).id).toBe("m-flow-2");
+  });
+  it("are corrected, limited and taken away", async () => {
+    const change = vi.fn();
+    const [made] = proposal().channels;
+    const own = setup({ channel: [{ ...(made as Setup["channel"][number]), query: null }] });
+    render(<ChannelsStage setup={own} change={change} rows={[]} onText={vi.fn()} />);
+    fireEvent.change(screen.getByLabelText("×"), { target: { value: "0,001" } });
+    expect(change.mock.lastCall?.[0]).toMatchObject({ channel: [{ scale: 0.001 }] });
+    fireEvent.change(screen.getByLabelText("High limit"), { target: { value: "200" } });
+    expect(change.mock.lastCall?.[0]).toMatchObject({ channel: [{ limits: { high: 200 } }] });
+    change.mockClear();
+    fireEvent.change(screen.getByLabelText("+"), { target: { value: "x" } });
+    expect(change).not.toHaveBeenCalled();
+    expect(screen.getByLabelText("+").getAttribute("aria-invalid")).toBe("true");
+    await userEvent.click(screen.getByRole("button", { name: "take away Fl" }));
+    expect(change).toHaveBeenLastCalledWith({ channel: [] });
+  });
+  it("come from the register map of a Modbus device", () => {
+    const modbus = {
+      unit: 1,
+      every_s: 1,
+      on_demand: false,
+      give_up_after_s: 0.3,
+      together: 8,
+      registers: [...pasted("p, 0, float32")],
+    };
+    expect(sourcesOf(setup({ modbus, query: [] }), [])).toEqual([{ field: "p", query: null }]);
   });
 });

@@ -14,7 +14,7 @@ from tidybench.core.setup import ChannelPart, Setup, SetupError, load
 from tidybench.core.setup.edit import changed
 from tidybench.core.teaching.alignment import align
 from tidybench.core.teaching.drafting import channels_of
-from tidybench.core.teaching.framings import propose_framing
+from tidybench.core.teaching.framings import propose_framing, score
 from tidybench.core.teaching.pointing import point
 from tidybench.core.teaching.proposals import propose
 from tidybench.core.teaching.remedies import remedies, token_remedies
@@ -213,15 +213,13 @@ def _proposals(setup: Setup, events: list[Event], taken: set[str]) -> Proposals:
                 )
             )
         taken |= {channel.id for one in readings if one.query == (query or None) for channel in one.channels}
-    return Proposals(framings=_framings(setup, heard, bool(readings)), readings=readings)
+    return Proposals(framings=_framings(setup, heard), readings=readings)
 
 
-def _framings(setup: Setup, heard: bytes, reads: bool) -> list[FramingSuggestion]:
+def _framings(setup: Setup, heard: bytes) -> list[FramingSuggestion]:
     """Other framings than the present one, where they look better than it does."""
     found = propose_framing(heard)
-    now = next((one.score for one in found if one.framing.described == setup.framing.described), 0.0)
-    if setup.framing.terminator == "either" and setup.framing.kind == "ends with" and reads:
-        now = max(now, 0.9)
+    now = score(setup.framing, heard)
     return [
         FramingSuggestion(
             framing=one.framing,

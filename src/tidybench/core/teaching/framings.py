@@ -30,8 +30,19 @@ def propose_framing(data: bytes) -> list[FramingProposal]:
     data = data[-MOST_BYTES:]
     found = [one for one in (*_ended(data), *_marked(data), *_modbus(data)) if len(one.bodies) >= 2]
     for one in found:
-        one.score = _alikeness(one.bodies) * _coverage(one.bodies, data)
+        one.score = _score(one.bodies, data)
     return sorted(found, key=lambda one: (-one.score, len(one.framing.terminator) < 2))
+
+
+def score(framing: FramingPart, data: bytes) -> float:
+    """How much alike the messages look that a framing cuts, from 0 to 1."""
+    data = data[-MOST_BYTES:]
+    bodies = _cut(framing, data)
+    return _score(bodies, data) if len(bodies) >= 2 else 0.0
+
+
+def _score(bodies: Sequence[bytes], data: bytes) -> float:
+    return _alikeness(bodies) * _coverage(bodies, data)
 
 
 def _cut(framing: FramingPart, data: bytes) -> list[bytes]:

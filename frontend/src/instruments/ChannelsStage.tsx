@@ -1,0 +1,226 @@
+import { useState } from "react";
+import styled from "styled-components";
+import type { PreviewRow, Setup } from "../api/client";
+import { Button, Chip } from "../parts/Button";
+import { Entry, Fields, Select } from "../parts/Select";
+
+type Channel = Setup["channel"][number];
+
+const Row = styled.div`
+  border-top: 1px solid var(--ruling);
+  padding-top: 8px;
+  &:first-child {
+    border-top: 0;
+    padding-top: 0;
+  }
+`;
+
+/** A field that channels can be made from, and the query it comes with. */
+export interface Source {
+  field: string;
+  query: string | null;
+}
+
+/** The numbers that the last messages (or the register map) hold. */
+export function sourcesOf(setup: Setup, rows: PreviewRow[]): Source[] {
+  const found = new Map<string, Source>();
+  const add = (field: string, query: string | null): void => {
+    found.set(`${query ?? ""} ${field}`, { field, query });
+  };
+  if (setup.modbus) for (const register of setup.modbus.registers) add(register.name, null);
+  const single = setup.query.length <= 1;
+  for (const row of rows)
+    for (const [field, value] of Object.entries(row.fields))
+      if (Number.isFinite(Number(value)) && value !== "" && !setup.modbus)
+        add(field, single || !row.query ? null : row.query);
+  return [...found.values()];
+}
+
+const slug = (text: string): string =>
+  text
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-|-$/g, "") || "channel";
+
+/** A channel made from a field, under an id that no other has. */
+export function freshChannel(setup: Setup, source: Source, rows: PreviewRow[]): Channel {
+  const base = slug(`${setup.instrument.id}-${source.field}`).slice(0, 56);
+  const ids = setup.channel.map((channel) => channel.id);
+  let id = base;
+  for (let n = 2; ids.includes(id); n++) id = `${base}-${n}`;
+  const shown = rows.map((row) => row.fields[source.field]).find((value) => value?.includes("."));
+  const unit = unitOf(setup, source);
+  return {
+    id,
+    name: source.field.charAt(0).toUpperCase() + source.field.slice(1).replaceAll("_", " "),
+    field: source.field,
+    query: source.query,
+    unit,
+    scale: 1,
+    offset: 0,
+    decimals: Math.min(3, shown?.split(".")[1]?.length ?? 0),
+    limits: { low: null, high: null },
+  };
+}
+
+/** The unit a pattern gives a field. */
+function unitOf(setup: Setup, source: Source): string {
+  const patterns = source.query
+    ? (setup.query.find((query) => query.id === source.query)?.patterns ?? [])
+    : [...setup.query.flatMap((query) => query.patterns), ...(setup.listen?.patterns ?? [])];
+  for (const pattern of patterns) {
+    const escapedName = source.field.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+    const found = new RegExp(`<${escapedName}[ :][^>]*\\[([^\\]]+)\\]`).exec(pattern);
+    if (found?.[1]) return found[1];
+  }
+  return "";
+}
+
+/** A number that may be typed: what is no number yet is not taken. */
+function NumberEntry({
+  label,
+  value,
+  onValue,
+  width,
+  empty,
+}: {
+  label: string;
+  value: number | null | undefined;
+  onValue: (value: number | null) => void;
+  width: number;
+  empty?: boolean;
+}) {
+  const [text, setText] = useState(value == null ? "" : String(value));
+  const wrong = text.trim() === "" ? !empty : !Number.isFinite(Number(text.replace(",", ".")));
+  return (
+    <Entry
+      label={label}
+      value={text}
+      width={width}
+      invalid={wrong}
+      placeholder={empty ? "none" : undefined}
+      onChange={(next) => {
+        setText(next);
+        const number = Number(next.replace(",", "."));
+        if (next.trim() === "" && empty) onValue(null);
+        else if (next.trim() !== "" && Number.isFinite(number)) onValue(number);
+      }}
+    />
+  );
+}
+
+/** What becomes a channel: its name, unit, correction and limits. */
+export function ChannelsStage({
+  setup,
+  change,
+  rows,
+  onText,
+}: {
+  setup: Setup;
+  change: (changes: Partial<Setup>) => void;
+  rows: PreviewRow[];
+  onText: () => void;
+}) {
+  const sources = sourcesOf(setup, rows);
+  const unused = sources.filter(
+    (source) =>
+      !setup.channel.some(
+        (channel) =>
+          channel.field === source.field &&
+          (source.query === null || (channel.query ?? null) === source.query),
+      ),
+  );
+  const set = (index: number, part: Partial<Channel>): void =>
+    change({ channel: setup.channel.map((one, n) => (n === index ? { ...one, ...part } : one)) });
+  return (
+    <>
+      {setup.channel.map((channel, index) => (
+        <Row key={channel.id}>
+          <Fields>
+            <Entry
+              label="Channel"
+              value={channel.name}
+              onChange={(name) => set(index, { name })}
+              width={150}
+            />
+            <Entry label="Unit" value={channel.unit} onChange={(unit) => set(index, { unit })} width={70} />
+            <Select
+              label="made from"
+              value={channel.field}
+              options={[...new Set([channel.field, ...sources.map((source) => source.field)])]}
+              onChange={(field) => {
+                const source = sources.find((one) => one.field === field);
+                set(index, { field, query: source?.query ?? channel.query });
+              }}
+              width={110}
+            />
+            <NumberEntry
+              label="×"
+              value={channel.scale}
+              onValue={(scale) => set(index, { scale: scale ?? 1 })}
+              width={70}
+            />
+            <NumberEntry
+              label="+"
+              value={channel.offset}
+              onValue={(offset) => set(index, { offset: offset ?? 0 })}
+              width={70}
+            />
+            <NumberEntry
+              label="Decimals"
+              value={channel.decimals}
+              onValue={(decimals) =>
+                set(index, { decimals: Math.min(9, Math.max(0, Math.round(decimals ?? 0))) })
+              }
+              width={68}
+            />
+            <NumberEntry
+              label="Low limit"
+              value={channel.limits.low}
+              onValue={(low) => set(index, { limits: { ...channel.limits, low } })}
+              width={76}
+              empty
+            />
+            <NumberEntry
+              label="High limit"
+              value={channel.limits.high}
+              onValue={(high) => set(index, { limits: { ...channel.limits, high } })}
+              width={76}
+              empty
+            />
+            <Chip
+              style={{ minHeight: 34 }}
+              aria-label={`take away ${channel.name}`}
+              onPress={() => change({ channel: setup.channel.filter((_, n) => n !== index) })}
+            >
+              take away
+            </Chip>
+          </Fields>
+        </Row>
+      ))}
+      {unused.length > 0 && (
+        <div style={{ display: "flex", flexWrap: "wrap", gap: 6, alignItems: "center" }}>
+          <span style={{ color: "var(--quiet)" }}>Make a channel of</span>
+          {unused.slice(0, 30).map((source) => (
+            <Chip
+              key={`${source.query ?? ""} ${source.field}`}
+              onPress={() => change({ channel: [...setup.channel, freshChannel(setup, source, rows)] })}
+            >
+              {source.field}
+            </Chip>
+          ))}
+        </div>
+      )}
+      {!setup.channel.length && !unused.length && (
+        <p style={{ color: "var(--quiet)" }}>
+          Say first how the messages read: channels are made from their fields.
+        </p>
+      )}
+      <div>
+        <Button style={{ minHeight: 32 }} onPress={onText}>
+          Edit as text
+        </Button>
+      </div>
+    </>
+  );
+}
