@@ -90,9 +90,10 @@ def _modbus(data: bytes) -> list[FramingProposal]:
 
 
 def _alikeness(bodies: Sequence[bytes]) -> float:
-    """The share of messages that have the commonest shapes, longer messages counting a little more."""
+    """How few shapes the messages have for their number, those with numbers in them counting more."""
     shapes = Counter(shape(tokens(body[:300])) for body in bodies[:200])
-    alike = sum(count for _, count in shapes.most_common(3)) / max(1, min(len(bodies), 200))
+    count = min(len(bodies), 200)
+    alike = (count - len(shapes) + 1) / max(1, count)
     with_numbers = sum(re.search(rb"\d", body) is not None for body in bodies[:200]) / max(
         1, min(len(bodies), 200)
     )

@@ -32,7 +32,7 @@ def infer_patterns(messages: Sequence[bytes], encoding: str = "ascii", comma: bo
     for message in messages:
         parts = tokens(message, comma)
         groups.setdefault(shape(parts), []).append(parts)
-    ordered = sorted(groups.values(), key=lambda group: -len(group))
+    ordered = _merged(sorted(groups.values(), key=lambda group: -len(group)))
     found = Inferred()
     codec = ENCODINGS[encoding]
     for group in ordered[:MOST_PATTERNS]:
@@ -47,6 +47,27 @@ def infer_patterns(messages: Sequence[bytes], encoding: str = "ascii", comma: bo
             f"messages of {len(ordered)} kinds: {len(found.sources)} patterns, tried in order"
         )
     return found
+
+
+def _merged(groups: list[list[list[TextToken]]]) -> list[list[list[TextToken]]]:
+    """Messages that differ from a commoner kind only by dashes in place of values or words are of that kind."""
+    kept: list[list[list[TextToken]]] = []
+    for group in groups:
+        host = next((one for one in kept if _is_dashed(group[0], one[0])), None)
+        if host is None:
+            kept.append(group)
+        else:
+            host += group
+    return sorted(kept, key=lambda group: -len(group))
+
+
+def _is_dashed(parts: list[TextToken], host: list[TextToken]) -> bool:
+    return len(parts) == len(host) and all(
+        mine.kind == "dashes"
+        if mine.kind != theirs.kind and (theirs.is_value or theirs.kind == "word")
+        else mine.kind == theirs.kind and (mine.kind != "sign" or mine.text == theirs.text)
+        for mine, theirs in zip(parts, host, strict=True)
+    )
 
 
 def _words_only(group: list[list[TextToken]], found: Inferred, codec: str) -> None:
@@ -118,13 +139,15 @@ def _never_changes(texts: list[bytes]) -> bool:
 
 
 def _is_reading(texts: list[bytes], column: int, parts: list[TextToken]) -> bool:
-    """Whether a number that does not change still looks like a reading: with a point, alone, or with a label or unit."""
+    """Whether a number that does not change still looks like a reading: alone, with a point or a sign, with a unit, or behind a label and “=”."""
     alone = sum(part.is_value for part in parts) == 1
+    label = _label(parts, column)
+    signed = label != "" and parts[column - 1].text in (b"=", b"(")
     return (
         alone
         or any(b"." in text or b"-" in text or b"+" in text for text in texts)
         or bool(_unit(parts, column))
-        or _label(parts, column) != ""
+        or signed
     )
 
 

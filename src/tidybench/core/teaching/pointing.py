@@ -143,10 +143,10 @@ def _token(
     """The pattern in which a text stands for a number: that of the field it stands in place of."""
     text = message[start:end].strip(b" ")
     elements = list(compile_pattern(source, codec).elements) if source else []
-    index = sum(span.end <= start for span in spans if any(span.element is e for e in elements))
+    index = sum(span.end <= start for span in spans if span.element in elements)
     fields = [n for n, e in enumerate(elements) if e.kind in NUMBERS]
     inside = next(
-        (n for n in fields if any(s.element is elements[n] and s.start <= start < s.end for s in spans)), None
+        (n for n in fields if any(s.element == elements[n] and s.start <= start < s.end for s in spans)), None
     )
     target = inside if inside is not None else min(fields, key=lambda n: abs(n - index), default=None)
     if target is None or not text:

@@ -304,7 +304,7 @@ def _columns(messages: Sequence[bytes], encoding: str) -> list[Proposal]:
                 _part(reader=reader),
                 reasons,
                 channels,
-                extra=0.28 if headers else 0.12 if size >= 4 and all(numeric) else -0.1,
+                extra=0.28 if headers else 0.24 if size >= 4 and all(numeric) else -0.1,
             )
         )
     return made
@@ -331,9 +331,15 @@ def _scpi(messages: Sequence[bytes], encoding: str) -> list[Proposal]:
     ]
 
 
+def _may_have_commas(messages: Sequence[bytes]) -> bool:
+    """Whether commas may be decimal signs: no point stands in a number, and something else separates them."""
+    whole = b"\n".join(messages)
+    return re.search(rb"\d\.\d", whole) is None and re.search(rb"[^\d,\s+-]", whole) is not None
+
+
 def _patterns(messages: Sequence[bytes], encoding: str) -> list[Proposal]:
     made = []
-    for comma in (False, True):
+    for comma in (False, True) if _may_have_commas(messages) else (False,):
         inferred = infer_patterns(messages, encoding, comma)
         if not inferred.sources:
             continue

@@ -105,12 +105,41 @@ def _mended(pattern: Pattern, message: bytes, number: int, codec: str) -> list[R
         parts = tuple(elements[index:last])
         if any(part.kind == "optional" for part in parts):
             break
-        source = source_of([*elements[:index], Element(1, "optional", parts=parts), *elements[last:]], codec)
-        remedy = Remedy(f"“{_shown(parts, codec)}” may be absent", source, number)
-        if _helps(remedy, message, codec):
+        remedy = next(
+            (
+                made
+                for cut, rest in _cuts(parts, message[position : position + 1])
+                if _helps(
+                    made := _absent(elements[:index], cut, [*rest, *elements[last:]], number, codec),
+                    message,
+                    codec,
+                )
+            ),
+            None,
+        )
+        if remedy is not None:
             found.append(remedy)
             break
     return found
+
+
+def _absent(
+    before: list[Element], parts: tuple[Element, ...], after: list[Element], number: int, codec: str
+) -> Remedy:
+    source = source_of([*before, Element(1, "optional", parts=parts), *after], codec)
+    return Remedy(f"“{_shown(parts, codec)}” may be absent", source, number)
+
+
+def _cuts(parts: tuple[Element, ...], char: bytes) -> list[tuple[tuple[Element, ...], list[Element]]]:
+    """A stretch as it is, and, where it ends with a literal, cut before each place at which the message may go on."""
+    cuts: list[tuple[tuple[Element, ...], list[Element]]] = [(parts, [])]
+    last = parts[-1]
+    if last.kind == "literal" and char:
+        for at in range(1, len(last.text)):
+            if last.text[at : at + 1] == char:
+                head, tail = replace(last, text=last.text[:at]), replace(last, text=last.text[at:])
+                cuts.append(((*parts[:-1], head), [tail]))
+    return cuts
 
 
 def _shown(parts: tuple[Element, ...], codec: str) -> str:

@@ -7,7 +7,7 @@ from typing import Literal
 TokenKind = Literal["number", "dashes", "word", "blank", "sign"]
 
 _TOKEN = re.compile(
-    rb"(?P<number>(?<![A-Za-z0-9.])[+-]? *(?:\d+\.\d*|\.\d+|\d+)(?:[eE][+-]?\d+)?(?![A-Za-z0-9]*\.\d)(?![\d.]))"
+    rb"(?P<number>(?<![A-Za-z0-9.])(?:[+-] *)?(?:\d+\.\d*|\.\d+|\d+)(?:[eE][+-]?\d+)?(?![A-Za-z0-9]*\.\d)(?![\d.]))"
     rb"|(?P<dashes>[-?*_]{2,}(?:[.,][-?*_]+)?|[-?*_]+[.,][-?*_]+)"
     rb"|(?P<word>[A-Za-z_\x80-\xff%][A-Za-z0-9_\x80-\xff%/]*)"
     rb"|(?P<blank> +)"
