@@ -10,6 +10,7 @@ from dataclasses import asdict
 from measure.acquisition import poll, stream, wire
 from measure.flood import flood_32
 from measure.machine import calmest, with_stolen
+from measure.reading import hostile, propose_200, read_eight, read_four
 from measure.result import Result, Row
 from measure.timing import jitter, socket_latency
 
@@ -20,6 +21,10 @@ ROWS: dict[str, Row] = {
     "jitter": jitter,
     "socket-latency": socket_latency,
     "flood-32": flood_32,
+    "read-four": read_four,
+    "read-eight": read_eight,
+    "hostile": hostile,
+    "propose": propose_200,
 }
 
 LATENESS = {"jitter", "socket-latency"}

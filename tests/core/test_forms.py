@@ -301,3 +301,10 @@ def test_noise_never_breaks_a_reader_and_never_becomes_a_number(index: int, mess
 )
 def test_json_numbers_read_back(data: dict[str, float]) -> None:
     assert read(form("json"), json.dumps(data)) == data
+
+
+def test_the_fuzzer_finds_nothing_in_a_second() -> None:
+    from tests.fuzz import SEEDS, run
+
+    assert run(1.0, seed=5) == 0
+    assert len(SEEDS) > 5

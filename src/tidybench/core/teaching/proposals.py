@@ -17,6 +17,9 @@ from tidybench.core.teaching.checks import find_check
 from tidybench.core.teaching.patterns import infer_patterns
 
 MOST_MESSAGES = 200
+MOST_COLUMNS = 200
+LONGEST_NAME = 80
+_NAME = re.compile(r"[^\x00-\x1f\x7f]{1,80}")
 _PAIR = re.compile(rb"\s*([A-Za-z_][A-Za-z0-9_ ]{0,30}?)\s*([=:])\s*([^=:;,\s]+(?:,\d+)?)\s*")
 _NR3 = re.compile(rb"[+-]?\d+(?:\.\d*)?E[+-]?\d+")
 
@@ -72,6 +75,7 @@ def propose(
         if proposal is not None
     ]
     for proposal in made:
+        proposal.channels = [one for one in proposal.channels if _NAME.fullmatch(one.field)]
         proposal.check = check
         proposal.reasons = [*proposal.reasons, *reasons]
         proposal.of = len(newest)
@@ -254,7 +258,7 @@ def _columns(messages: Sequence[bytes], encoding: str) -> list[Proposal]:
         rows = [m.split() if separator == b" " else m.split(separator) for m in messages]
         sizes = Counter(len(row) for row in rows)
         size, count = sizes.most_common(1)[0]
-        if size < 2 or not _share(messages, count):
+        if not 2 <= size <= MOST_COLUMNS or not _share(messages, count):
             continue
         same = [[cell.strip() for cell in row] for row in rows if len(row) == size]
         comma = separator != b"," and any(
@@ -272,6 +276,8 @@ def _columns(messages: Sequence[bytes], encoding: str) -> list[Proposal]:
             if headers
             else [f"c{n}" for n in range(1, size + 1)]
         )
+        if any(len(name) > LONGEST_NAME for name in names):
+            continue
         none = _dashes([cell for row in body for cell in row])
         reader = {
             "kind": "columns",
@@ -317,6 +323,8 @@ def _scpi(messages: Sequence[bytes], encoding: str) -> list[Proposal]:
     ):
         return []
     size = sizes.pop() + 1
+    if size > MOST_COLUMNS:
+        return []
     names = [f"v{n}" for n in range(1, size + 1)]
     listen = _part(reader={"kind": "scpi", "names": names})
     reasons = ["numbers with an exponent, as SCPI has them: 9.9E37 is over range, 9.91E37 no reading"]
@@ -366,7 +374,7 @@ def _is_value(cell: bytes, comma: bool) -> bool:
 
 
 def _dashes(cells: Sequence[bytes]) -> list[str]:
-    return sorted({cell.decode() for cell in cells if re.fullmatch(rb"-+([.,]-+)?", cell)})
+    return sorted({cell.decode() for cell in cells if re.fullmatch(rb"-{1,16}([.,]-{1,16})?", cell)})[:20]
 
 
 def _decimals(cells: Sequence[bytes], point: bytes = b".") -> int:

@@ -105,20 +105,20 @@ def _mended(pattern: Pattern, message: bytes, number: int, codec: str) -> list[R
         parts = tuple(elements[index:last])
         if any(part.kind == "optional" for part in parts):
             break
-        remedy = next(
+        shortest = next(
             (
-                made
+                mended
                 for cut, rest in _cuts(parts, message[position : position + 1])
                 if _helps(
-                    made := _absent(elements[:index], cut, [*rest, *elements[last:]], number, codec),
+                    mended := _absent(elements[:index], cut, [*rest, *elements[last:]], number, codec),
                     message,
                     codec,
                 )
             ),
             None,
         )
-        if remedy is not None:
-            found.append(remedy)
+        if shortest is not None:
+            found.append(shortest)
             break
     return found
 

@@ -1,0 +1,197 @@
+"""`./tidy read`: captures of every form, and all ten stand-ins' samples once more from their tapes."""
+
+import csv
+import gzip
+import io
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+from measure.bench import recorder, wait_for
+
+from tests.conftest import DEMO, ROOT, Shop, library_text, setup_text
+from tidybench.captures.capture import CaptureError, open_capture
+from tidybench.captures.command import boxed
+from tidybench.captures.readout import Readout, Table
+from tidybench.cli import main
+from tidybench.core.events import Opened, Received, Sent, tape_line
+from tidybench.core.samples import channels_of, qualities_of, unpack
+from tidybench.core.setup import load
+from tidybench.runs.folder import read_state
+from tidybench.standins.instruments import ALL, LoopBackPlug, LoopFlowMeter, PowerAnalyser
+from tidybench.wire.messages import SetupText
+from tidybench.wire.places import Places
+
+FLOW = DEMO / "loop-flow-meter.setup.toml"
+BYTES = b"FL=+0148.27 L/min OK\r\nFL=-------- L/min --\r\nFL=+01x L/min OK\r\n"
+
+
+def tidy(*arguments: str, given: bytes = b"") -> tuple[int, str, str]:
+    done = subprocess.run(
+        [sys.executable, "-m", "tidybench.cli", "read", *arguments], input=given, capture_output=True, env={"PYTHONPATH": str(ROOT / "src")}
+    )  # fmt: skip
+    return done.returncode, done.stdout.decode(), done.stderr.decode()
+
+
+def test_plain_bytes_have_a_message_counter_instead_of_times(tmp_path: Path) -> None:
+    (tmp_path / "x.bin").write_bytes(BYTES)
+    code, out, said = tidy(str(FLOW), str(tmp_path / "x.bin"))
+    assert code == 1
+    assert out == (
+        "message,Loop flow [L/min],flags\r\n1,148.27,\r\n2,,Loop flow=no-reading\r\n3,,Loop flow=not-understood\r\n"
+    )
+    assert "message 3: FL=+01x L/min OK stops at character 7: a blank was expected, “x” came" in said
+    assert "2 of 3 messages understood." in said
+
+
+def test_standard_input_and_json_lines() -> None:
+    code, out, said = tidy("--json", str(FLOW), "-", given=BYTES[:22])
+    assert (code, said) == (0, "1 of 1 messages understood.\n")
+    assert json.loads(out) == {"message": 1, "values": {"loop-flow": 148.27}, "flags": {}}
+
+
+def test_explain_shows_how_each_message_was_cut_and_read() -> None:
+    code, out, _ = tidy("--explain", str(FLOW), "-", given=BYTES + b"\x02hi\r\n")
+    lines = out.splitlines()
+    assert code == 1
+    assert lines[:3] == [
+        "Messages end with CR LF.",
+        "1  FL=+0148.27 L/min OK",
+        "    flow = 148.27  state = OK",
+    ]
+    at = lines.index("3  FL=+01x L/min OK")
+    assert lines[at + 1].index("^") == lines[at].index("x")
+    assert "4  [02]hi" in lines
+    assert lines[-1] == "2 of 4 messages understood."
+
+
+def test_exit_codes_that_scripts_can_use(tmp_path: Path) -> None:
+    assert tidy(str(FLOW), "-", given=b"no end")[0] == 3
+    code, _, said = tidy(str(tmp_path / "none.toml"), "-")
+    assert (code, "none.toml: No such file" in said) == (2, True)
+    (tmp_path / "bad.toml").write_text('[instrument]\nid = "a"\n')
+    code, _, said = tidy(str(tmp_path / "bad.toml"), "-")
+    assert (code, "bad.toml: " in said) == (2, True)
+    assert tidy(str(FLOW))[0] == 2
+    assert "--propose takes one CAPTURE" in tidy("--propose", str(FLOW), "-")[2]
+    (tmp_path / "tape.jsonl").write_text('{"n":1,"t":2}\n{"n":2}\n')
+    assert "line 1: not a line of a tape" in tidy(str(FLOW), str(tmp_path / "tape.jsonl"))[2]
+    (tmp_path / "cut.gz").write_bytes(gzip.compress(b"x" * 500)[:20])
+    assert "not a whole gzip file" in tidy(str(FLOW), str(tmp_path / "cut.gz"))[2]
+
+
+def test_a_proposed_set_up_reads_what_it_was_proposed_from(tmp_path: Path) -> None:
+    data = b"".join(f"T={20 + n / 10:.1f} C;RH={40 + n}\r\n".encode() for n in range(20))
+    code, text, said = tidy("--propose", "-", given=data)
+    assert code == 0
+    assert "framing: CR LF recurs 20 times" in said
+    (tmp_path / "p.toml").write_text(text)
+    code, out, _ = tidy(str(tmp_path / "p.toml"), "-", given=data)
+    assert code == 0
+    assert list(csv.reader(io.StringIO(out)))[:2] == [
+        ["message", "T [C]", "Rh", "flags"],
+        ["1", "20", "40", ""],
+    ]
+    assert tidy("--propose", "-", given=b"abc")[0] == 3
+
+
+def test_a_tape_of_several_links_wants_one_chosen() -> None:
+    lines = [
+        tape_line(1, "a", Opened(1_000_000, {})),
+        tape_line(2, "b", Opened(1_000_000, {})),
+        tape_line(3, "a", Sent(2_000_000, b"FL?\r", 1, "loop-flow-meter/flow")),
+        tape_line(4, "a", Received(2_100_000, b"FL=+0148.27 L/min OK\r\n")),
+        tape_line(5, "a", Sent(3_000_000, b"X?\r", 2, "another/query")),
+        tape_line(6, "a", Received(3_100_000, b"1\r\n")),
+    ]
+    capture = open_capture(None, ("\n".join(lines) + '\n{"n":7,"t"').encode())
+    assert (capture.kind, capture.links) == ("tape", ["a", "b"])
+    setup = load(FLOW.read_text("utf-8")).model_copy(update={"identity": None})
+    with pytest.raises(CaptureError, match=r"it has a, b\. Choose one with --link"):
+        Readout(setup, capture)
+    # Of another instrument on the same link nothing is read.
+    [row] = Readout(setup, capture, "a").rows()
+    assert (row.at, row.samples) == (2_100_000, ((0, 0, 148.27),))
+    assert Table(setup, timed=True, as_json=False).line(row).endswith(",0.000000,148.27,\r\n")
+    with pytest.raises(CaptureError, match="no line that opens"):
+        list(Readout(setup, open_capture(None, lines[3].encode()), "a").rows())
+
+
+def test_a_tape_saved_from_the_page_is_read_too() -> None:
+    text = (
+        "2026-11-23T10:00:00.000+00:00  simulated/loop-flow-meter  ->  FL?\\r\n"
+        "2026-11-23T10:00:00.050+00:00  simulated/loop-flow-meter  <-  FL=+0148.27 L/min OK\\r\\n\n"
+        "2026-11-23T10:00:00.060+00:00  bench  --  a mark\n"
+    )
+    setup = load(FLOW.read_text("utf-8")).model_copy(update={"identity": None})
+    [row] = Readout(setup, open_capture(None, text.encode())).rows()
+    assert row.samples == ((0, 0, 148.27),)
+    with pytest.raises(CaptureError, match="line 2: not a line of a saved tape"):
+        open_capture(None, text.encode().replace(b"<-", b"<<"))
+
+
+def test_what_cannot_be_printed_is_boxed() -> None:
+    assert boxed(b"a\r\x02\xff") == "a[CR][02][FF]"
+
+
+DEMOS = ["loop-flow-meter", "power-analyser", "shaft-pickup", "sump-sonde", "bearing-monitor", "valve-positioner", "wear-ring-gauge",
+         "pressure-pair-suction", "pressure-pair-discharge"]  # fmt: skip
+LIBRARY = ["seal-rig", "winding-tester"]
+
+
+def test_all_ten_stand_ins_samples_come_again_from_their_tapes(
+    places: Places, shop: Shop, tmp_path: Path
+) -> None:
+    devices = [shop.plug_in(kind) for kind in ALL if kind not in (LoopBackPlug, LoopFlowMeter, PowerAnalyser)]
+    texts = {name: setup_text(name) for name in DEMOS} | {name: library_text(name) for name in LIBRARY}
+    texts["winding-tester"] = (
+        texts["winding-tester"].replace("on_demand = true", "every_s = 1.0").replace("20000 40", "20000 5")
+    )
+    for device in devices:
+        if device.has_key:
+            device.press_key()
+    setups = [SetupText(id=load(text).instrument.id, text=text) for text in texts.values()]
+    with recorder(setups, places, "each reading") as (bench, pump):
+        assert bench.log is not None
+        folder = bench.log.folder
+
+        def enough() -> bool:
+            for device in devices:
+                if device.has_key:
+                    device.press_key()
+            counts = [w.reader.counts.messages for w in bench.workers.values()]
+            return min(counts) >= 4
+
+        wait_for(enough, 40)
+        pump.end_run(bench.log.state.id, "enough")
+    logged = unpack((folder / "samples.bin").read_bytes())
+    numbers = {channel.id: channel.number for channel in read_state(folder).channels}
+    capture = open_capture(folder)
+    for text in texts.values():
+        setup = load(text)
+        assert setup.channel
+        rows = list(Readout(setup, capture).rows())
+        for index, channel in enumerate(setup.channel):
+            mine = logged[channels_of(logged) == numbers[channel.id]]
+            again = [
+                (row.at, quality, value) for row in rows for i, quality, value in row.samples if i == index
+            ]
+            assert len(mine) > 1, channel.name
+            assert [at for at, _, _ in again] == mine["time"].tolist(), channel.name
+            assert [q for _, q, _ in again] == qualities_of(mine).tolist()
+            np.testing.assert_array_equal(np.array([value for _, _, value in again]), mine["value"])
+    # And by the command, from the folder.
+    path = tmp_path / "s.toml"
+    path.write_text(texts["loop-flow-meter"])
+    code, out, said = tidy(str(path), str(folder))
+    assert code == 0, said
+    assert out.startswith("time,elapsed_s,Loop flow [L/min],flags\r\n")
+    assert len(out.splitlines()) - 1 == int((channels_of(logged) == numbers["loop-flow"]).sum())
+
+
+def test_read_is_a_word_of_the_command(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    assert main(["read", "--propose", str(tmp_path / "none")]) == 2
+    assert "No such file" in capsys.readouterr().err
