@@ -229,5 +229,6 @@ def test_the_published_schema_takes_the_demo_s_set_ups() -> None:
         "release",
         "query",
         "listen",
+        "modbus",
         "channel",
     }

@@ -14,6 +14,7 @@ from pathlib import Path
 
 from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "src"))
@@ -120,11 +121,20 @@ def main() -> None:
     ):
         shop(**{"stand-in": name, "fault": fault, "on": False})
     time.sleep(65)
-    driver.get(f"{camera.base}/instruments/loop-flow-meter?stage=Readings")
+    driver.get(f"{camera.base}/instruments/loop-flow-meter?stage=Messages")
     time.sleep(3)
     driver.find_element("css selector", "[aria-label=Command]").send_keys("ID?" + Keys.ENTER)
     time.sleep(2)
     camera.take("set-up")
+    driver.get(f"{camera.base}/instruments/loop-flow-meter?stage=Readings")
+    time.sleep(3)
+    cells = [driver.find_element("css selector", f"[data-at='{at}']") for at in (3, 7, 10)]
+    drag = ActionChains(driver).click_and_hold(cells[0])
+    for cell in cells[1:]:
+        drag = drag.move_to_element(cell)
+    drag.release().perform()
+    time.sleep(1)
+    camera.take("teaching")
     driver.get(f"{camera.base}/instruments/new?port=simulated/seal-rig")
     time.sleep(2)
     camera.press("Connect")
@@ -133,7 +143,17 @@ def main() -> None:
     camera.press("Listen only")
     time.sleep(22)
     camera.take("settings")
-    camera.press("Close")
+    camera.press("Use 2400 7-E-1")
+    time.sleep(8)
+    driver.get(f"{camera.base}/instruments/seal-rig?stage=Readings")
+    time.sleep(4)
+    camera.take("proposals")
+    camera.press("Read them so")
+    camera.press("Save")
+    shop(**{"stand-in": "seal-rig", "fault": "dashes"})
+    time.sleep(4)
+    camera.take("not-understood")
+    shop(**{"stand-in": "seal-rig", "fault": "dashes", "on": False})
     camera.press("remove")
     driver.get(camera.base)
     time.sleep(2)

@@ -112,7 +112,11 @@ def test_late_replies_say_what_would_do() -> None:
             "unasked bytes",
             "60 bytes came that no query had asked for",
         ),
-        ({"doubled": 4, "last_doubled": NOW - S}, "doubled", "one right after the other"),
+        (
+            {"doubled": 4, "last_doubled": NOW - S, "recent_doubles": 0b10101010101010},
+            "doubled",
+            "one right after the other",
+        ),
         ({"overlong": 2}, "2 too long", "given up without CR LF"),
         ({"missed": 1, "last_missed": NOW - S}, "1 missed", "1 poll was missed"),
         ({"missed": 7, "last_missed": NOW - S}, "7 missed", "7 polls were missed"),

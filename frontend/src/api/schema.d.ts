@@ -352,6 +352,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Library
+         * @description The set-ups that come with Tidy Bench.
+         */
+        get: operations["show_library"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/instruments/{key}/preview": {
         parameters: {
             query?: never;
@@ -640,10 +660,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{key}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Again
+         * @description The set-ups a run began with, and the versions of its CSV besides what was logged.
+         */
+        get: operations["again"];
+        put?: never;
+        /**
+         * Read Again
+         * @description A run read again from its tape with a corrected set-up, beside what was logged.
+         */
+        post: operations["read_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/again/{version}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Again Csv
+         * @description The CSV of another version.
+         */
+        get: operations["again_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AgainBody
+         * @description A corrected set-up to read a run again with; kept as another version, or only tried.
+         */
+        AgainBody: {
+            /** Text */
+            text: string;
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+        };
+        /**
+         * AgainInfo
+         * @description What a run can be read again with, and the versions there are besides what was logged.
+         */
+        AgainInfo: {
+            /** Setups */
+            setups: components["schemas"]["FrozenSetup"][];
+            /** Versions */
+            versions: components["schemas"]["Version"][];
+        };
+        /**
+         * AgainOutcome
+         * @description Each channel as it was logged and as it is read again; `kept` where it became a version.
+         */
+        AgainOutcome: {
+            /** Channels */
+            channels: components["schemas"]["Beside"][];
+            kept: components["schemas"]["Version"] | null;
+        };
         /**
          * Begin
          * @description A run to begin.
@@ -667,6 +763,20 @@ export interface components {
              * @enum {string}
              */
             row_rule: "steady rows" | "each reading";
+        };
+        /**
+         * Beside
+         * @description A channel as it was logged and as it is read again; None where one of them has no such channel.
+         */
+        Beside: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            logged: components["schemas"]["Side"] | null;
+            again: components["schemas"]["Side"] | null;
         };
         /**
          * BlockPart
@@ -1040,6 +1150,18 @@ export interface components {
             /** Examples */
             examples: string[];
         };
+        /**
+         * FrozenSetup
+         * @description A set-up as it was when a run began.
+         */
+        FrozenSetup: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -1172,6 +1294,22 @@ export interface components {
              * @enum {string}
              */
             kind: "json";
+        };
+        /**
+         * LibraryEntry
+         * @description A set-up that comes with Tidy Bench: what it is called, what it is for, its TOML, its serial settings.
+         */
+        LibraryEntry: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /** Text */
+            text: string;
+            /** Link */
+            link: components["schemas"]["SerialPart"] | components["schemas"]["TcpPart"] | components["schemas"]["UdpPart"] | components["schemas"]["FilePart"];
         };
         /**
          * LimitsPart
@@ -1320,7 +1458,7 @@ export interface components {
         };
         /**
          * NewInstrument
-         * @description A link, as in a set-up's [link], and what to call the instrument.
+         * @description A link, as in a set-up's [link], and what to call the instrument; `like`: a set-up of the library to begin with.
          */
         NewInstrument: {
             /** Name */
@@ -1329,6 +1467,11 @@ export interface components {
             link: {
                 [key: string]: unknown;
             };
+            /**
+             * Like
+             * @default
+             */
+            like: string;
         };
         /**
          * NewMark
@@ -2179,6 +2322,33 @@ export interface components {
             sentence: string;
         };
         /**
+         * Side
+         * @description What one reading of a run gave for a channel. The numbers are None where nothing was measured.
+         */
+        Side: {
+            /**
+             * Samples
+             * @default 0
+             */
+            samples: number;
+            /**
+             * Measured
+             * @default 0
+             */
+            measured: number;
+            /**
+             * Not Understood
+             * @default 0
+             */
+            not_understood: number;
+            /** Mean */
+            mean?: number | null;
+            /** Minimum */
+            minimum?: number | null;
+            /** Maximum */
+            maximum?: number | null;
+        };
+        /**
          * StageStatus
          * @description A bead of the reading path.
          */
@@ -2465,6 +2635,22 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /**
+         * Version
+         * @description Another version of a run's CSV. `at`: microseconds since 1970 UTC.
+         */
+        Version: {
+            /** Version */
+            version: number;
+            /** At */
+            at: number;
+            /** Instrument */
+            instrument: string;
+            /** Csv */
+            csv: string;
+            /** Channels */
+            channels: components["schemas"]["Beside"][];
         };
     };
     responses: never;
@@ -3898,6 +4084,71 @@ export interface operations {
             };
         };
     };
+    show_library: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryEntry"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     show_preview: {
         parameters: {
             query?: never;
@@ -5040,6 +5291,237 @@ export interface operations {
             header?: never;
             path: {
                 key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainInfo"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    read_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AgainBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainOutcome"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    again_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                version: number;
             };
             cookie?: never;
         };

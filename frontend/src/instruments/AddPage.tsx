@@ -1,10 +1,11 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import styled from "styled-components";
 import { api, got, type Link as LinkPart, said, type SerialPart } from "../api/client";
 import { useLive } from "../live/connection";
 import { Button } from "../parts/Button";
-import { Entry } from "../parts/Select";
+import { Entry, Fields, Select } from "../parts/Select";
 import { Trouble } from "../parts/Window";
 import { freshLink, LinkForm } from "./LinkForm";
 import { PortsPanel } from "./PortsPanel";
@@ -63,9 +64,27 @@ export function AddPage() {
     setSeen(port);
     setLink({ ...(freshLink("serial", port) as SerialPart), baud: Number(address.get("baud")) || 9600 });
   }
+  const [turn, setTurn] = useState(0);
   const [name, setName] = useState("");
   const [trouble, setTrouble] = useState("");
   const ports = live.status?.ports ?? [];
+  const [like, setLike] = useState("");
+  const library = useQuery({
+    queryKey: ["library"],
+    queryFn: () => got(api.GET("/api/library")),
+    staleTime: Infinity,
+    retry: false,
+  });
+  const chosen = library.data?.find((one) => one.key === like);
+  const begin = (key: string): void => {
+    setLike(key);
+    const found = library.data?.find((one) => one.key === key);
+    // Its settings are taken, the port stays the one that is chosen.
+    if (found?.link.kind === "serial")
+      setLink({ ...found.link, port: link.kind === "serial" ? link.port : "" });
+    else if (found) setLink(found.link);
+    setTurn(turn + 1);
+  };
   const add = async (): Promise<void> => {
     setTrouble("");
     try {
@@ -75,7 +94,7 @@ export function AddPage() {
       );
       const saved = await got(
         api.POST("/api/instruments", {
-          body: { name: name.trim() || nameFor(link) || "New instrument", link: given },
+          body: { name: name.trim() || chosen?.name || nameFor(link) || "New instrument", link: given, like },
         }),
       );
       void go(`/instruments/${saved.key}?stage=Bytes`);
@@ -92,8 +111,29 @@ export function AddPage() {
           shows every byte that comes. Settings not known? Leave them; they can be worked out on the next
           page.
         </p>
-        <LinkForm key={seen} link={link} onChange={setLink} ports={ports} />
-        <Entry label="Name" value={name} onChange={setName} placeholder={nameFor(link)} width={300} />
+        {library.data && library.data.length > 0 && (
+          <Fields>
+            <Select
+              label="Begin with"
+              value={like}
+              options={[
+                { value: "", text: "nothing: just listen" },
+                ...library.data.map((one) => ({ value: one.key, text: one.name })),
+              ]}
+              onChange={begin}
+              width={260}
+            />
+            {chosen && <p style={{ color: "var(--quiet)", flex: "1 1 260px" }}>{chosen.about}</p>}
+          </Fields>
+        )}
+        <LinkForm key={`${seen} ${turn}`} link={link} onChange={setLink} ports={ports} />
+        <Entry
+          label="Name"
+          value={name}
+          onChange={setName}
+          placeholder={chosen?.name ?? nameFor(link)}
+          width={300}
+        />
         {trouble && <Trouble>{trouble}</Trouble>}
         <div style={{ display: "flex", gap: 10 }}>
           <Button $kind="bright" onPress={() => void add()}>

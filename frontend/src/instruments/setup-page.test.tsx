@@ -85,6 +85,36 @@ afterEach(() => {
   vi.restoreAllMocks();
 });
 
+describe("adding an instrument", () => {
+  it("may begin with a set-up of the library, on the port that was chosen", async () => {
+    const found = {
+      key: "sounder",
+      name: "NMEA sounder",
+      about: "A depth sounder.",
+      text: "",
+      link: { ...setup.link, baud: 4800, port: "not chosen yet" },
+    };
+    const saved = { key: "nmea-sounder", version: 1, in_force: true, sentence: "Version 1 is in force." };
+    const { sent } = serve({
+      ...answers,
+      "GET /api/library": { status: 200, body: [found] },
+      "POST /api/instruments": { status: 201, body: saved },
+    }); // prettier-ignore
+    bench([]);
+    show("/instruments/new?port=port%204");
+    await userEvent.selectOptions(await screen.findByLabelText("Begin with"), "sounder");
+    expect(screen.getByText("A depth sounder.")).toBeTruthy();
+    expect((screen.getByLabelText("Baud rate") as HTMLInputElement).value).toBe("4800");
+    await userEvent.click(screen.getByRole("button", { name: "Connect" }));
+    await waitFor(() => expect(sent).toHaveLength(1));
+    expect(sent[0]).toMatchObject({
+      name: "NMEA sounder",
+      like: "sounder",
+      link: { port: "port 4", baud: 4800 },
+    });
+  });
+});
+
 describe("the set-up page", () => {
   it("shows five stages, and what a pattern makes of the last messages", async () => {
     serve(answers);

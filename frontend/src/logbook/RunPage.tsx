@@ -12,6 +12,7 @@ import { Samples } from "../live/samples";
 import { Button } from "../parts/Button";
 import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
+import { ReadAgain } from "./ReadAgain";
 
 const Facts = styled.dl`
   display: flex;
@@ -166,6 +167,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
           )}
         </section>
       </Two>
+      <ReadAgain run={run} />
       <p>
         <Path>
           {run.folder}/{run.csv}

@@ -1,12 +1,13 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render, screen } from "@testing-library/react";
+import { cleanup, render, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import type { ReactElement } from "react";
 import { MemoryRouter, Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import type { RunDetail, RunRow } from "../api/client";
+import type { Beside, RunDetail, RunRow } from "../api/client";
 import { themes } from "../look/theme";
 import { Logbook } from "./Logbook";
+import { ReadAgain } from "./ReadAgain";
 import { RunPage } from "./RunPage";
 
 type Answers = Record<string, { status?: number; body: unknown }>;
@@ -155,5 +156,55 @@ describe("one run", () => {
     serve({ "/api/runs/1": { status: 404, body: { detail: "The logbook has no such run." } } });
     show(page, "/logbook/1");
     expect((await screen.findByRole("alert")).textContent).toBe("The logbook has no such run.");
+  });
+});
+
+describe("reading a run again", () => {
+  const key = row().id;
+  const side = (measured: number, not_understood: number, mean: number | null): Beside["logged"] => ({
+    samples: 10, measured, not_understood, mean, minimum: mean, maximum: mean,
+  }); // prettier-ignore
+  it("shows what was logged beside what comes of it, and keeps it as another version", async () => {
+    const channels: Beside[] = [
+      { id: "f", name: "Loop flow", unit: "L/min", logged: side(4, 6, 150), again: side(10, 0, 151) },
+      { id: "p", name: "Pressure", unit: "bar", logged: side(10, 0, 2), again: side(10, 0, 2) },
+    ];
+    const version = {
+      version: 2,
+      at: 1_795_416_791_000_000,
+      instrument: "Flow meter",
+      csv: "pump_again-2.csv",
+      channels,
+    };
+    const answers: Answers = {
+      [`/api/runs/${key}/again`]: {
+        body: { setups: [{ id: "m", name: "Flow meter", text: "[instrument]" }], versions: [version] },
+      },
+    };
+    serve(answers);
+    show(<ReadAgain run={detail()} />);
+    expect((await screen.findByRole("link", { name: "pump_again-2.csv" })).getAttribute("href")).toBe(
+      `/api/runs/${key}/again/2/csv`,
+    );
+    await userEvent.click(screen.getByRole("button", { name: "Read it again with a corrected set-up" }));
+    await userEvent.type(screen.getByLabelText("Corrected set-up"), "#");
+    answers[`/api/runs/${key}/again`] = { status: 400, body: { detail: "query “flow”: pattern 1 …" } };
+    await userEvent.click(screen.getByRole("button", { name: "Try it" }));
+    expect((await screen.findByRole("alert")).textContent).toContain("pattern 1");
+    answers[`/api/runs/${key}/again`] = { body: { channels, kept: null, setups: [], versions: [version] } };
+    await userEvent.click(screen.getByRole("button", { name: "Try it" }));
+    expect((await screen.findByText("Loop flow, L/min (differs)")).closest("tr")?.textContent).toContain(
+      "410",
+    );
+    answers[`/api/runs/${key}/again`] = {
+      body: { channels, kept: version, setups: [], versions: [version] },
+    };
+    await userEvent.click(screen.getByRole("button", { name: "Keep it as another version" }));
+    await waitFor(() => expect(screen.queryByLabelText("Corrected set-up")).toBeNull());
+  });
+  it("is not offered while the run goes on", () => {
+    serve({});
+    show(<ReadAgain run={detail({ ended_at: null })} />);
+    expect(screen.queryByRole("button")).toBeNull();
   });
 });

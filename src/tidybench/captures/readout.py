@@ -16,6 +16,7 @@ from tidybench.core.reading.reader import MessageReader
 from tidybench.core.samples import Batch
 from tidybench.core.session import LinkReader
 from tidybench.core.setup import Setup
+from tidybench.runs.folder import safe_text
 from tidybench.runs.stamps import Stamps
 
 Sample = tuple[int, int, float]
@@ -182,7 +183,7 @@ class Table:
         """The first line, line end included; "" for JSON."""
         if self._json:
             return ""
-        titles = [f"{c.name} [{c.unit}]" if c.unit else c.name for c in self._channels]
+        titles = [safe_text(f"{c.name} [{c.unit}]" if c.unit else c.name) for c in self._channels]
         return _csv_line([*(["time", "elapsed_s"] if self._timed else ["message"]), *titles, "flags"])
 
     def line(self, row: Row) -> str:
@@ -197,7 +198,7 @@ class Table:
             if Quality(quality).measured:
                 cells[index] = f"{value:.15g}"
             if quality:
-                flags.append(f"{self._channels[index].name}={Quality(quality).code}")
+                flags.append(f"{safe_text(self._channels[index].name)}={Quality(quality).code}")
         return _csv_line([*self._when(row), *cells, "; ".join(flags)])
 
     def _when(self, row: Row) -> list[str]:

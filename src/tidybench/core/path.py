@@ -280,7 +280,12 @@ def _messages(facts: Facts) -> Stage:
             f"{counts.gave_up} no reply",
             f"{counts.gave_up} of {counts.polls} queries had no reply in {facts.give_up_s * 1000:.0f} ms.",
         )
-    if counts.doubled > 2 and counts.last_doubled > facts.now - 10_000_000:
+    doubles = counts.recent_doubles.bit_count()
+    if (
+        doubles > 2
+        and doubles >= 0.3 * min(20, counts.messages)
+        and counts.last_doubled > facts.now - 10_000_000
+    ):
         return Stage(
             "Messages",
             "losses",

@@ -46,6 +46,7 @@ class LinkCounts:
     unasked: int = 0
     withheld: int = 0
     doubled: int = 0
+    recent_doubles: int = 0  # of the last messages, a bit each: 1 came twice
     last_doubled: int = 0
     opened_at: int = 0
     last_in: int = 0
@@ -62,6 +63,10 @@ class LinkCounts:
 
 RECENT = 200
 """The newest bytes that are kept as evidence."""
+
+DOUBLES = (1 << 20) - 1
+"""The messages among which those that came twice are counted: readings that are alike, held up and then read together,
+now and then look so too."""
 
 MOST_LINES = 200
 """Lines kept of one answer to a command."""
@@ -332,7 +337,9 @@ class LinkReader:
         for body, time in zip(bodies, times, strict=True):
             gap = time - self._last_time
             soon = round((len(body) + 8) * self.plan.link.byte_time * 1.5) + 4_000
-            if body == self._last_body and gap <= soon < self._last_gap:
+            double = body == self._last_body and gap <= soon < self._last_gap
+            self.counts.recent_doubles = (self.counts.recent_doubles << 1 | double) & DOUBLES
+            if double:
                 self.counts.doubled += 1
                 self.counts.last_doubled = time
             self._last_body, self._last_time, self._last_gap = body, time, gap

@@ -68,6 +68,7 @@ def make_app(
     app.include_router(bench_routes.router)
     app.include_router(setup_routes.router)
     app.include_router(instrument_routes.router)
+    app.include_router(instrument_routes.library)
     app.include_router(teaching_routes.router)
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)

@@ -10,12 +10,14 @@ from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from tidybench.core.setup import Setup, SetupError, load
-from tidybench.core.setup.edit import bare, changed, copied
+from tidybench.core.setup.edit import adapted, bare, changed, copied
+from tidybench.library import shelf
 from tidybench.records.setups import Stored, bench_id, in_force, known_keys
 from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.models import (
     Command,
+    LibraryEntry,
     NewInstrument,
     SetupChange,
     SetupForm,
@@ -25,6 +27,7 @@ from tidybench.web.setup_routes import keep
 from tidybench.wire.messages import GetOrder, OrderStatus, ReadOnce, SendCommand
 
 router = APIRouter(prefix="/api/instruments", responses=REFUSALS)
+library = APIRouter(prefix="/api", responses=REFUSALS)
 ANSWER_PATIENCE = 75.0
 
 
@@ -41,10 +44,31 @@ async def add(request: Request, body: NewInstrument) -> SetupSaved:
     context = context_of(request)
     taken = await run_in_threadpool(_known_keys, context)
     try:
-        text = bare(body.link, body.name, taken)
+        if body.like:
+            text = await _like(context, body, taken)
+        else:
+            text = bare(body.link, body.name, taken)
     except SetupError as error:
         raise HTTPException(400, str(error)) from None
     return await keep(context, text)
+
+
+async def _like(context: Context, body: NewInstrument, taken: set[str]) -> str:
+    found = next((one for one in shelf() if one.key == body.like), None)
+    if found is None:
+        raise HTTPException(404, f"There is no set-up “{body.like}” in the library.")
+    everyone = await run_in_threadpool(setups_in_force, context)
+    channels = {c.id for one in everyone for c in load(one.text).channel}
+    return adapted(found.text, body.link, body.name, taken, channels)
+
+
+@library.get("/library")
+async def show_library() -> list[LibraryEntry]:
+    """The set-ups that come with Tidy Bench."""
+    return [
+        LibraryEntry(key=one.key, name=one.name, about=one.about, text=one.text, link=load(one.text).link)
+        for one in shelf()
+    ]
 
 
 @router.patch("/{key}")

@@ -5,9 +5,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
-from tidybench.core.setup import ChannelPart, FramingPart, Setup
+from tidybench.core.setup import ChannelPart, FramingPart, LinkPart, Setup
 from tidybench.core.setup.framing import CheckPart
 from tidybench.core.teaching.pointing import Meaning
+from tidybench.runs.again import Beside, Version
 from tidybench.runs.folder import RowRule
 from tidybench.wire.messages import Status, TapeUpdate
 
@@ -109,10 +110,21 @@ class SetupChange(BaseModel):
 
 
 class NewInstrument(BaseModel):
-    """A link, as in a set-up's [link], and what to call the instrument."""
+    """A link, as in a set-up's [link], and what to call the instrument; `like`: a set-up of the library to begin with."""
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
     link: dict[str, Any]
+    like: Annotated[str, Field(max_length=80)] = ""
+
+
+class LibraryEntry(BaseModel):
+    """A set-up that comes with Tidy Bench: what it is called, what it is for, its TOML, its serial settings."""
+
+    key: str
+    name: str
+    about: str
+    text: str
+    link: LinkPart
 
 
 class MessageSpan(BaseModel):
@@ -182,6 +194,35 @@ class Pointed(BaseModel):
     name: Annotated[str, Field(max_length=80)] = ""
     unit: Annotated[str, Field(max_length=20)] = ""
     encoding: Literal["ascii", "latin-1", "cp437", "utf-8"] = "ascii"
+
+
+class AgainBody(BaseModel):
+    """A corrected set-up to read a run again with; kept as another version, or only tried."""
+
+    text: Annotated[str, Field(max_length=500_000)]
+    keep: bool = False
+
+
+class FrozenSetup(BaseModel):
+    """A set-up as it was when a run began."""
+
+    id: str
+    name: str
+    text: str
+
+
+class AgainInfo(BaseModel):
+    """What a run can be read again with, and the versions there are besides what was logged."""
+
+    setups: list[FrozenSetup]
+    versions: list[Version]
+
+
+class AgainOutcome(BaseModel):
+    """Each channel as it was logged and as it is read again; `kept` where it became a version."""
+
+    channels: list[Beside]
+    kept: Version | None
 
 
 class PatternSource(BaseModel):

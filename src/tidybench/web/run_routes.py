@@ -1,5 +1,6 @@
 """The logbook: all runs, one run, its trend and its CSV."""
 
+import time
 import uuid
 from pathlib import Path
 from typing import Annotated, Any
@@ -11,12 +12,25 @@ from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
+from tidybench.core.events import TapeError
 from tidybench.core.samples import DTYPE
+from tidybench.core.setup import SetupError
 from tidybench.records.blocks import picture
 from tidybench.records.models import Mark, Run, RunChannel, SampleBlock
+from tidybench.runs.again import AgainError, compared, csv_of, frozen_texts, keep, versions
 from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import Context, context_of
-from tidybench.web.models import MarkRow, RunDetail, RunNumbers, RunPage, RunRow
+from tidybench.web.models import (
+    AgainBody,
+    AgainInfo,
+    AgainOutcome,
+    FrozenSetup,
+    MarkRow,
+    RunDetail,
+    RunNumbers,
+    RunPage,
+    RunRow,
+)
 
 router = APIRouter(prefix="/api/runs", responses=REFUSALS)
 
@@ -159,10 +173,57 @@ def _trend(context: Context, key: uuid.UUID, start: int | None, end: int | None,
 @router.get("/{key}/csv", response_class=FileResponse)
 def csv_file(request: Request, key: uuid.UUID) -> FileResponse:
     """The run's CSV."""
+    folder, name = _folder(request, key)
+    return _csv(folder / name, folder)
+
+
+@router.get("/{key}/again")
+def again(request: Request, key: uuid.UUID) -> AgainInfo:
+    """The set-ups a run began with, and the versions of its CSV besides what was logged."""
+    folder, _ = _folder(request, key)
+    setups = [FrozenSetup(id=id_, name=name, text=text) for id_, (name, text) in frozen_texts(folder).items()]
+    return AgainInfo(setups=setups, versions=versions(folder))
+
+
+@router.post("/{key}/again")
+def read_again(request: Request, key: uuid.UUID, body: AgainBody) -> AgainOutcome:
+    """A run read again from its tape with a corrected set-up, beside what was logged."""
+    folder, _ = _folder(request, key)
+    try:
+        if body.keep:
+            kept = keep(folder, body.text, time.time_ns() // 1000)
+            return AgainOutcome(channels=kept.channels, kept=kept)
+        return AgainOutcome(channels=compared(folder, body.text), kept=None)
+    except (AgainError, SetupError) as error:
+        raise HTTPException(400, str(error)) from None
+    except TapeError as error:
+        raise HTTPException(409, f"The tape cannot be read: {error}") from None
+    except OSError as error:
+        raise HTTPException(409, f"{error.filename}: {error.strerror}.") from None
+
+
+@router.get("/{key}/again/{version}/csv", response_class=FileResponse)
+def again_csv(request: Request, key: uuid.UUID, version: int) -> FileResponse:
+    """The CSV of another version."""
+    folder, _ = _folder(request, key)
+    path = csv_of(folder, version)
+    if path is None:
+        raise HTTPException(404, f"This run has no version {version}.")
+    return _csv(path, folder)
+
+
+def _folder(request: Request, key: uuid.UUID) -> tuple[Path, str]:
+    """A run's folder, and the name of its CSV; 404 where it is not where it was."""
     context = context_of(request)
     with Session(context.engine) as session:
         run, _ = _found(session, key)
-        path = (Path(run.folder) / run.csv).resolve()
-    if not path.is_relative_to(context.places.runs.resolve()) or not path.is_file():
-        raise HTTPException(404, f"The run's folder is not where it was: {run.folder}.")
-    return FileResponse(path, media_type="text/csv; charset=utf-8; header=present", filename=run.csv)
+        folder, name = Path(run.folder), run.csv
+    if not folder.resolve().is_relative_to(context.places.runs.resolve()) or not folder.is_dir():
+        raise HTTPException(404, f"The run's folder is not where it was: {folder}.")
+    return folder, name
+
+
+def _csv(path: Path, folder: Path) -> FileResponse:
+    if not path.resolve().is_relative_to(folder.resolve()) or not path.is_file():
+        raise HTTPException(404, f"The run's folder is not where it was: {folder}.")
+    return FileResponse(path, media_type="text/csv; charset=utf-8; header=present", filename=path.name)

@@ -114,6 +114,18 @@ def copied(text: str, taken: Collection[str], taken_channels: Collection[str]) -
     return changed(text, changes)
 
 
+def adapted(
+    text: str, link: Changes, name: str, taken: Collection[str], taken_channels: Collection[str]
+) -> str:
+    """Another instrument like this set-up, on a link of its own, under ids of its own. Raises SetupError.
+
+    What the link does not say (its kind apart) stays as the set-up has it.
+    """
+    made = copied(text, taken, taken_channels)
+    given = {key: value for key, value in link.items() if value is not None}
+    return changed(made, {"instrument": {"id": free_id(name, taken), "name": name}, "link": given})
+
+
 def _plain(setup: Setup) -> dict[str, Any]:
     return setup.model_dump(exclude_unset=True) | {
         "channel": [channel.model_dump(exclude_unset=True) for channel in setup.channel]

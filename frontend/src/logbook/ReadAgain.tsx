@@ -1,0 +1,185 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import styled from "styled-components";
+import { api, type Beside, got, type RunDetail, said } from "../api/client";
+import { count, figure, moment } from "../look/format";
+import { mono } from "../look/theme";
+import { Button } from "../parts/Button";
+import { Select } from "../parts/Select";
+import { Trouble } from "../parts/Window";
+import { Table } from "./Logbook";
+
+const Text = styled.textarea`
+  width: 100%;
+  min-height: 260px;
+  font: 13px/1.5 ${mono};
+  padding: 10px 12px;
+  border: 1px solid var(--hairline);
+  border-radius: var(--radius);
+  background: var(--panel);
+  color: var(--ink);
+  resize: vertical;
+`;
+
+/** A finished run read again from its tape: what was logged stays, another version of the CSV may be kept. */
+export function ReadAgain({ run }: { run: RunDetail }) {
+  const [open, setOpen] = useState(false);
+  const info = useQuery({
+    queryKey: ["again", run.id],
+    queryFn: () => got(api.GET("/api/runs/{key}/again", { params: { path: { key: run.id } } })),
+    enabled: run.ended_at !== null,
+    retry: false,
+  });
+  if (run.ended_at === null || !info.data) return null;
+  const { setups, versions } = info.data;
+  return (
+    <section aria-label="Read again" style={{ display: "grid", gap: 10, justifyItems: "start" }}>
+      {versions.length > 0 && (
+        <div style={{ width: "100%" }}>
+          <h2>Read again</h2>
+          <Table aria-label="Versions">
+            <tbody>
+              {versions.map((one) => (
+                <tr key={one.version}>
+                  <td>Version {one.version}</td>
+                  <td>{one.instrument}</td>
+                  <td className="wide">{moment(one.at / 1000)}</td>
+                  <td>
+                    <a href={`/api/runs/${run.id}/again/${one.version}/csv`} download={one.csv}>
+                      {one.csv}
+                    </a>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        </div>
+      )}
+      {!open && setups.length > 0 && (
+        <Button aria-expanded={false} onPress={() => setOpen(true)}>
+          Read it again with a corrected set-up
+        </Button>
+      )}
+      {open && <Correct run={run} setups={setups} onDone={() => setOpen(false)} />}
+    </section>
+  );
+}
+
+interface Frozen {
+  id: string;
+  name: string;
+  text: string;
+}
+
+function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; onDone: () => void }) {
+  const client = useQueryClient();
+  const [key, setKey] = useState(setups[0]?.id ?? "");
+  const [texts, setTexts] = useState<Record<string, string>>({});
+  const [beside, setBeside] = useState<Beside[] | null>(null);
+  const [trouble, setTrouble] = useState("");
+  const [busy, setBusy] = useState(false);
+  const text = texts[key] ?? setups.find((one) => one.id === key)?.text ?? "";
+  const read = (keep: boolean): void => {
+    setTrouble("");
+    setBusy(true);
+    got(api.POST("/api/runs/{key}/again", { params: { path: { key: run.id } }, body: { text, keep } }))
+      .then(
+        async (outcome) => {
+          setBeside(outcome.channels);
+          if (outcome.kept) {
+            await client.invalidateQueries({ queryKey: ["again", run.id] });
+            onDone();
+          }
+        },
+        (error: unknown) => {
+          setBeside(null);
+          setTrouble(said(error));
+        },
+      )
+      .finally(() => setBusy(false));
+  };
+  return (
+    <div style={{ display: "grid", gap: 10, width: "100%" }}>
+      <p style={{ color: "var(--quiet)" }}>
+        The bytes of the run are on its tape. Correct the set-up of an instrument, and see what it makes of
+        them; what was logged stays as it is.
+      </p>
+      <Select
+        label="Instrument"
+        value={key}
+        options={setups.map((one) => ({ value: one.id, text: one.name }))}
+        onChange={(next) => {
+          setKey(next);
+          setBeside(null);
+          setTrouble("");
+        }}
+        width={260}
+      />
+      <Text
+        aria-label="Corrected set-up"
+        spellCheck={false}
+        value={text}
+        onChange={(event) => {
+          setTexts({ ...texts, [key]: event.target.value });
+          setBeside(null);
+        }}
+      />
+      {trouble && <Trouble>{trouble}</Trouble>}
+      {beside && <SideBySide channels={beside} />}
+      <div style={{ display: "flex", gap: 8 }}>
+        <Button $kind={beside ? undefined : "bright"} isDisabled={busy} onPress={() => read(false)}>
+          Try it
+        </Button>
+        {beside && (
+          <Button $kind="bright" isDisabled={busy} onPress={() => read(true)}>
+            Keep it as another version
+          </Button>
+        )}
+        <Button $kind="plain" onPress={onDone}>
+          Leave it
+        </Button>
+      </div>
+    </div>
+  );
+}
+
+const number = (value: number | null | undefined): string => (value == null ? "–" : figure(value, 3));
+
+/** What was logged and what comes of reading it again, channel by channel. */
+export function SideBySide({ channels }: { channels: Beside[] }) {
+  return (
+    <Table aria-label="Logged and read again">
+      <thead>
+        <tr>
+          <th>Channel</th>
+          <th className="number">Measured</th>
+          <th className="number">read again</th>
+          <th className="number">Not understood</th>
+          <th className="number">read again</th>
+          <th className="number">Mean</th>
+          <th className="number">read again</th>
+        </tr>
+      </thead>
+      <tbody>
+        {channels.map((one) => {
+          const same = JSON.stringify(one.logged) === JSON.stringify(one.again);
+          return (
+            <tr key={one.id} style={same ? { color: "var(--quiet)" } : { fontWeight: 600 }}>
+              <td>
+                {one.name}
+                {one.unit && `, ${one.unit}`}
+                {same ? "" : one.logged === null ? " (new)" : one.again === null ? " (gone)" : " (differs)"}
+              </td>
+              <td className="number">{one.logged ? count(one.logged.measured) : "–"}</td>
+              <td className="number">{one.again ? count(one.again.measured) : "–"}</td>
+              <td className="number">{one.logged ? count(one.logged.not_understood) : "–"}</td>
+              <td className="number">{one.again ? count(one.again.not_understood) : "–"}</td>
+              <td className="number">{number(one.logged?.mean)}</td>
+              <td className="number">{number(one.again?.mean)}</td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </Table>
+  );
+}

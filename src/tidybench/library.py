@@ -1,0 +1,30 @@
+"""The library: set-ups that come with Tidy Bench, to begin with."""
+
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+from tidybench.core.setup import load
+
+FOLDER = Path(__file__).resolve().parents[2] / "setups" / "library"
+
+
+@dataclass(slots=True, frozen=True)
+class Shelved:
+    """One of them: its key, what it is called, what its first line says, its TOML."""
+
+    key: str
+    name: str
+    about: str
+    text: str
+
+
+@cache
+def shelf() -> tuple[Shelved, ...]:
+    """All of them, by name. Raises SetupError where one of ours is wrong."""
+    found = []
+    for path in FOLDER.glob("*.setup.toml"):
+        text = path.read_text("utf-8")
+        about = text.split("\n", 1)[0].removeprefix("#").strip() if text.startswith("#") else ""
+        found.append(Shelved(path.name.removesuffix(".setup.toml"), load(text).instrument.name, about, text))
+    return tuple(sorted(found, key=lambda one: one.name))

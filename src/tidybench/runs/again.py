@@ -1,0 +1,249 @@
+"""A finished run read again with a corrected set-up: another version of its CSV. The first one stays as it is.
+
+Versions lie in the run folder below `again/`: `002/` has the CSV, the set-up it was read with and `again.json`. Version 1 is
+what was logged.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from pydantic import BaseModel
+
+from tidybench.core.plan import plan_links
+from tidybench.core.quality import Quality
+from tidybench.core.samples import Batch, channels_of, qualities_of, unpack
+from tidybench.core.setup import Setup, SetupError, load
+from tidybench.runs.folder import SAMPLES, RunChannel, RunState, read_state, write_whole
+from tidybench.runs.reread import frozen_setups, reread
+from tidybench.runs.rows import header, make_rule
+
+AGAIN = "again"
+STATE = "again.json"
+
+
+class AgainError(ValueError):
+    """Why a run cannot be read again so, in a sentence."""
+
+
+class Side(BaseModel):
+    """What one reading of a run gave for a channel. The numbers are None where nothing was measured."""
+
+    samples: int = 0
+    measured: int = 0
+    not_understood: int = 0
+    mean: float | None = None
+    minimum: float | None = None
+    maximum: float | None = None
+
+
+class Beside(BaseModel):
+    """A channel as it was logged and as it is read again; None where one of them has no such channel."""
+
+    id: str
+    name: str
+    unit: str
+    logged: Side | None
+    again: Side | None
+
+
+class Version(BaseModel):
+    """Another version of a run's CSV. `at`: microseconds since 1970 UTC."""
+
+    version: int
+    at: int
+    instrument: str
+    csv: str
+    channels: list[Beside]
+
+
+@dataclass(slots=True)
+class _Gathered:
+    """A channel's samples while they come."""
+
+    qualities: list[int] = field(default_factory=list)
+    values: list[float] = field(default_factory=list)
+
+    def side(self) -> Side:
+        """In numbers."""
+        return _side(np.array(self.qualities, np.uint8), np.array(self.values, np.float64))
+
+
+def compared(folder: Path, setup_text: str) -> list[Beside]:
+    """What would come of it, side by side with what was logged. Nothing is written.
+
+    Raises AgainError, SetupError, OSError.
+    """
+    state, setup, setups = _prepared(folder, setup_text)
+    later = _state_with(state, setup)
+    gathered = {channel.number: _Gathered() for channel in later.channels}
+    for _, batch in _read(folder, setups, later):
+        _gather(gathered, batch)
+    return _beside(folder, state, later, gathered)
+
+
+def keep(folder: Path, setup_text: str, at: int) -> Version:
+    """Write another version of the run's CSV, and say what is in it. Raises AgainError, SetupError, OSError."""
+    state, setup, setups = _prepared(folder, setup_text)
+    later = _state_with(state, setup)
+    number = max((one.version for one in versions(folder)), default=1) + 1
+    place = folder / AGAIN / f"{number:03d}"
+    place.mkdir(parents=True, exist_ok=True)
+    name = f"{state.csv.removesuffix('.csv')}_again-{number}.csv"
+    gathered = {channel.number: _Gathered() for channel in later.channels}
+    rule = make_rule(later)
+    last = state.begun_at
+    with open(place / name, "w", encoding="utf-8", newline="") as file:
+        file.write(header(later.channels))
+        for happened, batch in _read(folder, setups, later):
+            last = max(last, happened)
+            _gather(gathered, batch)
+            file.writelines(rule.feed(happened, batch))
+        file.writelines(rule.until(max(last, state.ended_at or last)))
+    (place / f"{setup.instrument.id}.setup.toml").write_text(setup_text, "utf-8")
+    version = Version(
+        version=number,
+        at=at,
+        instrument=setup.instrument.name,
+        csv=name,
+        channels=_beside(folder, state, later, gathered),
+    )
+    # Last of all: a version without it is a half one, and does not count.
+    write_whole(place / STATE, version.model_dump_json(indent=1))
+    return version
+
+
+def versions(folder: Path) -> list[Version]:
+    """The versions there are besides what was logged, in order."""
+    found = []
+    for path in sorted((folder / AGAIN).glob(f"*/{STATE}")):
+        try:
+            found.append(Version.model_validate_json(path.read_bytes()))
+        except (OSError, ValueError):
+            continue  # half written
+    return found
+
+
+def csv_of(folder: Path, version: int) -> Path | None:
+    """The CSV of a version; None where there is none."""
+    found = next((one for one in versions(folder) if one.version == version), None)
+    return folder / AGAIN / f"{version:03d}" / found.csv if found is not None else None
+
+
+def _prepared(folder: Path, text: str) -> tuple[RunState, Setup, list[Setup]]:
+    state = read_state(folder)
+    if state.status == "logging":
+        raise AgainError("This run is still being logged. It can be read again when it has ended.")
+    setup = load(text)
+    frozen = frozen_setups(folder)
+    mine = next((one for one in frozen if one.instrument.id == setup.instrument.id), None)
+    if mine is None:
+        has = ", ".join(one.instrument.id for one in frozen)
+        raise AgainError(f"No instrument “{setup.instrument.id}” took part in this run. There were: {has}.")
+    # The bytes are those of the link as it was, whatever the corrected set-up says of it.
+    link = setup.model_copy(update={"link": mine.link})
+    shared = [one for one in frozen if one.link.address == mine.link.address and one is not mine]
+    if any(one.framing != link.framing for one in shared):
+        raise AgainError(
+            "Other instruments on the same link were cut by another framing: leave [framing] as it was."
+        )
+    return state, link, [link if one is mine else one for one in frozen]
+
+
+def _state_with(state: RunState, setup: Setup) -> RunState:
+    """The run's state with the instrument's channels as the corrected set-up has them."""
+    own = [channel for channel in state.channels if channel.instrument == setup.instrument.id]
+    by_id = {channel.id: channel for channel in own}
+    number = max((c.number for c in state.channels), default=0)
+    number = max(number, *state.later.values()) if state.later else number
+    made: list[RunChannel] = []
+    for channel in setup.channel:
+        before = by_id.get(channel.id)
+        if before is None:
+            number += 1
+            if any(channel.id == other.id for other in state.channels):
+                raise AgainError(
+                    f"Another instrument of this run has a channel “{channel.id}”: choose another id."
+                )
+        made.append(
+            RunChannel(
+                number=before.number if before is not None else number,
+                id=channel.id,
+                name=channel.name,
+                unit=channel.unit,
+                decimals=channel.decimals,
+                interval_s=setup.interval_of(channel),
+                instrument=setup.instrument.id,
+                instrument_name=setup.instrument.name,
+                scale=channel.scale,
+                offset=channel.offset,
+                low=channel.limits.low,
+                high=channel.limits.high,
+            )
+        )
+    place = state.channels.index(own[0]) if own else len(state.channels)
+    others = [channel for channel in state.channels if channel.instrument != setup.instrument.id]
+    return state.model_copy(update={"channels": [*others[:place], *made, *others[place:]]})
+
+
+def _read(folder: Path, setups: list[Setup], state: RunState) -> Iterator[tuple[int, Batch]]:
+    numbers = {**state.later, **{channel.id: channel.number for channel in state.channels}}
+    try:
+        plans = plan_links(setups, numbers)
+    except KeyError as error:
+        raise AgainError(f"The channel {error} has no number in this run.") from None
+    for item in reread(folder, plans=plans):
+        if item.batch is not None:
+            yield item.event.at, item.batch
+
+
+def _gather(gathered: dict[int, _Gathered], batch: Batch) -> None:
+    for word, value in zip(batch.words, batch.values, strict=True):
+        one = gathered.get(word >> 8)
+        if one is not None:
+            one.qualities.append(word & 0xFF)
+            one.values.append(value)
+
+
+def _side(
+    qualities: "np.ndarray[tuple[int], np.dtype[np.uint8]]",
+    values: "np.ndarray[tuple[int], np.dtype[np.float64]]",
+) -> Side:
+    measured = values[qualities <= Quality.FLAGGED]
+    return Side(
+        samples=len(values),
+        measured=len(measured),
+        not_understood=int((qualities == Quality.NOT_UNDERSTOOD).sum()),
+        mean=float(measured.mean()) if len(measured) else None,
+        minimum=float(measured.min()) if len(measured) else None,
+        maximum=float(measured.max()) if len(measured) else None,
+    )
+
+
+def _beside(folder: Path, state: RunState, later: RunState, gathered: dict[int, _Gathered]) -> list[Beside]:
+    records = unpack((folder / SAMPLES).read_bytes())
+    numbers, qualities = channels_of(records), qualities_of(records)
+    logged = {
+        channel.id: _side(qualities[numbers == channel.number], records["value"][numbers == channel.number])
+        for channel in state.channels
+    }
+    again = {channel.id: gathered[channel.number].side() for channel in later.channels}
+    named = {channel.id: channel for channel in (*state.channels, *later.channels)}
+    return [
+        Beside(id=key, name=one.name, unit=one.unit, logged=logged.get(key), again=again.get(key))
+        for key, one in named.items()
+    ]
+
+
+def frozen_texts(folder: Path) -> dict[str, tuple[str, str]]:
+    """The set-ups a run began with: by id, the instrument's name and the TOML."""
+    found = {}
+    for path in sorted((folder / "set-ups").glob("*.setup.toml")):
+        text = path.read_text("utf-8")
+        try:
+            instrument = load(text).instrument
+        except SetupError:
+            continue  # of an older kind: it cannot be read again
+        found[instrument.id] = (instrument.name, text)
+    return found
