@@ -1,11 +1,11 @@
 """The library, proposals, previews and pointing, as the web server answers them."""
 
-from tests.conftest import Server, wait_for
+from tests.conftest import Server, setup_text, wait_for
 from tests.test_captures import LIBRARY
 from tidybench.core.setup import load
 from tidybench.core.setup.edit import adapted
 from tidybench.library import FOLDER, shelf
-from tidybench.standins.instruments import SealRig
+from tidybench.standins.instruments import PressurePair, SealRig
 
 
 def test_every_set_up_of_the_library_is_good_and_says_what_it_is_for() -> None:
@@ -90,3 +90,46 @@ def test_pointing_over_the_wire(server: Server) -> None:
     assert server.post("/api/patterns/point", {**body, "start": 9, "end": 9}).status_code == 400
     assert server.post("/api/patterns/point", {**body, "message": "é€"}).status_code == 400
     assert server.post("/api/patterns/point", {**body, "meaning": "anything"}).status_code == 422
+
+
+def test_a_coil_is_written_and_read_back_between_polls(server: Server) -> None:
+    server.shop.plug_in(PressurePair)
+    text = setup_text("pressure-pair-discharge")
+    assert server.post("/api/setups", {"text": text}).status_code == 201
+
+    def passing() -> bool:
+        found = next(i for i in server.recorder.status().instruments if i.id == "pressure-pair-discharge")
+        return found.stages[-1].state == "passing"
+
+    def write(name: str, value: float) -> dict[str, object]:
+        answer = server.post(
+            "/api/instruments/pressure-pair-discharge/registers", {"name": name, "value": value}
+        )
+        return {"code": answer.status_code, **answer.json()}
+
+    wait_for(passing, "samples")
+    done = write("zero", 1)
+    assert (done["good"], done["read_back"]) == (True, 1.0), done
+
+    def zeroed() -> bool:
+        rows = server.post("/api/instruments/pressure-pair-discharge/preview", {"changes": {}}).json()["rows"]
+        pressures = [float(row["fields"]["pressure"]) for row in rows if "pressure" in row["fields"]]
+        return abs(pressures[0]) < 0.5 < pressures[-1]
+
+    wait_for(zeroed, "a pressure that is zero now and was not")
+    assert write("zero", 0)["good"] is True
+    assert write("pressure", 1)["code"] == 400
+    assert "not marked as one that may be written" in str(write("pressure", 1)["detail"])
+    assert write("nothing", 1)["code"] == 404
+
+
+def test_versions_say_what_changed(server: Server) -> None:
+    text = server.get("/api/instruments/loop-flow-meter").json()["text"]
+    assert (
+        server.post("/api/setups", {"text": text.replace("every_s = 0.2", "every_s = 0.25")}).status_code
+        == 201
+    )
+    newest, *_, first = server.get("/api/instruments/loop-flow-meter/versions").json()
+    assert newest["changes"] == ["- every_s = 0.2", "+ every_s = 0.25"]
+    assert (first["version"], first["changes"]) == (1, [])
+    assert server.get("/api/instruments/nobody/versions").status_code == 404

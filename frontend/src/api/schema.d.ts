@@ -292,6 +292,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instruments/{key}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Versions
+         * @description All versions of a set-up, newest first, each with what it changed.
+         */
+        get: operations["show_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/instruments/{key}/file": {
         parameters: {
             query?: never;
@@ -426,6 +446,26 @@ export interface paths {
          * @description The pattern in which a part of a message means what was said.
          */
         post: operations["point_at"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{key}/registers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write
+         * @description Write a register or coil of the kept register map between two polls, and read it back.
+         */
+        post: operations["write"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1883,6 +1923,28 @@ export interface components {
             writable: boolean;
         };
         /**
+         * RegisterValue
+         * @description A register of the kept register map, and what to write into it.
+         */
+        RegisterValue: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+        };
+        /**
+         * RegisterWritten
+         * @description What came of it, in a sentence; `read_back` where it could be read.
+         */
+        RegisterWritten: {
+            /** Good */
+            good: boolean;
+            /** Read Back */
+            read_back: number | null;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * RemedyInfo
          * @description What one press would do about messages that are not understood: a pattern in place of number
          *     `number`, one more where that is null, one more error pattern; or a `token` for the reader.
@@ -2320,6 +2382,20 @@ export interface components {
             in_force: boolean;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * SetupVersionInfo
+         * @description A version of a set-up, and the lines in which it differs from the one before: `- ` gone, `+ ` new.
+         */
+        SetupVersionInfo: {
+            /** Version */
+            version: number;
+            /** Saved At */
+            saved_at: number;
+            /** Text */
+            text: string;
+            /** Changes */
+            changes: string[];
         };
         /**
          * Side
@@ -3854,6 +3930,82 @@ export interface operations {
             };
         };
     };
+    show_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupVersionInfo"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     file: {
         parameters: {
             query?: never;
@@ -4329,6 +4481,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PatternSource"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    write: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RegisterValue"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterWritten"];
                 };
             };
             /** @description Bad Request */

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import styled from "styled-components";
-import type { RegisterPart, Setup } from "../api/client";
+import { api, got, type RegisterPart, said, type Setup } from "../api/client";
 import { Button, Chip } from "../parts/Button";
 import { Entry, Fields, Select } from "../parts/Select";
 import { Trouble } from "../parts/Window";
@@ -56,6 +56,50 @@ export function pasted(text: string): RegisterPart[] {
       const order = rest.some((cell) => /low/i.test(cell)) ? "low first" : "high first";
       return { ...fresh(name, address), holds: known, table, order } as RegisterPart;
     });
+}
+
+/** A value for a register, written between two polls and read back. It is the kept map that counts. */
+export function WriteRegister({ instrumentKey, name }: { instrumentKey: string; name: string }) {
+  const [text, setText] = useState("");
+  const [said_, setSaid] = useState<{ good: boolean; words: string } | null>(null);
+  const [busy, setBusy] = useState(false);
+  const value = Number(text.replace(",", "."));
+  const good = text.trim() !== "" && Number.isFinite(value);
+  const write = (): void => {
+    setBusy(true);
+    got(
+      api.POST("/api/instruments/{key}/registers", {
+        params: { path: { key: instrumentKey } },
+        body: { name, value },
+      }),
+    )
+      .then(
+        (done) => setSaid({ good: done.good, words: done.sentence }),
+        (error: unknown) => setSaid({ good: false, words: said(error) }),
+      )
+      .finally(() => setBusy(false));
+  };
+  return (
+    <>
+      <Entry
+        label={`Write ${name}`}
+        value={text}
+        invalid={text !== "" && !good}
+        onChange={setText}
+        width={100}
+        after={
+          <Chip style={{ minHeight: 34 }} isDisabled={!good || busy} onPress={write}>
+            write
+          </Chip>
+        }
+      />
+      {said_ && (
+        <p role="status" style={{ color: said_.good ? "var(--ink)" : "var(--fault)", flex: "1 0 100%" }}>
+          {said_.words}
+        </p>
+      )}
+    </>
+  );
 }
 
 /** The device's bus address, how often it is asked, and its register map. */
@@ -151,6 +195,19 @@ export function RegisterTable({
               width={110}
             />
           )}
+          {(one.table === "holding" || one.table === "coil") && one.holds !== "bit" && (
+            <Select
+              label="Writing"
+              value={one.writable ? "yes" : "no"}
+              options={[
+                { value: "no", text: "never" },
+                { value: "yes", text: "by hand" },
+              ]}
+              onChange={(next) => row(index, { writable: next === "yes" })}
+              width={90}
+            />
+          )}
+          {one.writable && <WriteRegister instrumentKey={setup.instrument.id} name={one.name} />}
           <Chip
             style={{ minHeight: 34 }}
             onPress={() => set({ registers: modbus.registers.filter((_, n) => n !== index) })}

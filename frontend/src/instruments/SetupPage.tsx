@@ -303,6 +303,7 @@ function Form({ form }: { form: SetupForm }) {
       />
       {asText && (
         <SetupText
+          instrumentKey={form.key}
           text={form.text}
           onClose={() => setAsText(false)}
           onSaved={(saved, sentence) => {

@@ -1,11 +1,15 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { FileTrigger } from "react-aria-components";
 import { api, got, said } from "../api/client";
-import { Button } from "../parts/Button";
+import { moment } from "../look/format";
+import { Button, Chip } from "../parts/Button";
 import { Field } from "../parts/Field";
 import { Actions, Trouble, Window } from "../parts/Window";
 
 export interface SetupTextProps {
+  /** Whose set-up it is; absent for a new one. */
+  instrumentKey?: string;
   /** The set-up as it is; empty for a new one. */
   text: string;
   onClose: () => void;
@@ -13,7 +17,7 @@ export interface SetupTextProps {
 }
 
 /** A set-up as text: everything it can say, typed or from a file. */
-export function SetupText({ text: old, onClose, onSaved }: SetupTextProps) {
+export function SetupText({ text: old, instrumentKey, onClose, onSaved }: SetupTextProps) {
   const [text, setText] = useState(old);
   const [trouble, setTrouble] = useState("");
   const save = async (): Promise<void> => {
@@ -33,6 +37,7 @@ export function SetupText({ text: old, onClose, onSaved }: SetupTextProps) {
       </p>
       <Field label="Set-up (TOML)" value={text} onChange={setText} lines />
       {trouble && <Trouble>{trouble}</Trouble>}
+      {instrumentKey && <Versions instrumentKey={instrumentKey} onText={setText} />}
       <Actions>
         <FileTrigger
           acceptedFileTypes={[".toml"]}
@@ -48,5 +53,51 @@ export function SetupText({ text: old, onClose, onSaved }: SetupTextProps) {
         </Button>
       </Actions>
     </Window>
+  );
+}
+
+/** The versions there were, each with what it changed; any may be taken up again. */
+function Versions({ instrumentKey, onText }: { instrumentKey: string; onText: (text: string) => void }) {
+  const [open, setOpen] = useState(false);
+  const found = useQuery({
+    queryKey: ["versions", instrumentKey],
+    queryFn: () =>
+      got(api.GET("/api/instruments/{key}/versions", { params: { path: { key: instrumentKey } } })),
+    enabled: open,
+    retry: false,
+  });
+  if (!open)
+    return (
+      <div>
+        <Chip aria-expanded={false} onPress={() => setOpen(true)}>
+          versions, and what changed …
+        </Chip>
+      </div>
+    );
+  return (
+    <ol
+      aria-label="Versions"
+      style={{
+        listStyle: "none",
+        margin: 0,
+        padding: 0,
+        display: "grid",
+        gap: 8,
+        maxHeight: 220,
+        overflow: "auto",
+      }}
+    >
+      {(found.data ?? []).map((one) => (
+        <li key={one.version}>
+          <b>Version {one.version}</b>, {moment(one.saved_at / 1000)}{" "}
+          <Chip onPress={() => onText(one.text)} aria-label={`take up version ${one.version}`}>
+            take up
+          </Chip>
+          <pre style={{ margin: "2px 0 0", fontSize: 12.5, whiteSpace: "pre-wrap", color: "var(--quiet)" }}>
+            {one.changes.join("\n") || "the first"}
+          </pre>
+        </li>
+      ))}
+    </ol>
   );
 }

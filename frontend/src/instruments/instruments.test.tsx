@@ -252,6 +252,18 @@ describe("a set-up as text", () => {
     await userEvent.click(screen.getByRole("button", { name: "Keep and connect" }));
     expect((await screen.findByRole("alert")).textContent).toBe("link.bawd: no such key.\nquery: missing.");
   });
+  it("lists the versions with what they changed, and takes one up again", async () => {
+    const versions = [
+      { version: 2, saved_at: 1e15, text: "new", changes: ["- old", "+ new"] },
+      { version: 1, saved_at: 1e15, text: "old", changes: [] },
+    ];
+    serve({ "GET /api/instruments/m/versions": { status: 200, body: versions } });
+    show(<SetupText instrumentKey="m" text="new" onClose={() => undefined} onSaved={() => undefined} />);
+    await userEvent.click(screen.getByRole("button", { name: "versions, and what changed …" }));
+    expect((await screen.findByText(/- old/)).textContent).toBe("- old\n+ new");
+    await userEvent.click(screen.getByRole("button", { name: "take up version 1" }));
+    expect((screen.getByLabelText("Set-up (TOML)") as HTMLTextAreaElement).value).toBe("old");
+  });
   it("says what became of it", async () => {
     const saved = { key: "m", version: 2, in_force: true, sentence: "Version 2 is in force." };
     serve({ "POST /api/setups": { status: 201, body: saved } });

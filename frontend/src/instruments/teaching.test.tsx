@@ -339,6 +339,19 @@ describe("a register map", () => {
     await userEvent.click(screen.getByRole("button", { name: "take away" }));
     expect((change.mock.lastCall?.[0] as Setup).modbus?.registers).toEqual([]);
   });
+  it("writes a register by hand, and says what came of it", async () => {
+    const done = { good: false, read_back: 5, sentence: "p was written as 7, but reads back as 5." };
+    const { sent } = serve({ "POST /api/instruments/m/registers": { status: 200, body: done } });
+    const change = vi.fn();
+    const writable = { ...modbus, registers: [register({ writable: true })] };
+    render(<RegisterTable setup={setup({ modbus: writable, query: [] })} change={change} />);
+    await userEvent.type(screen.getByLabelText("Write p"), "7,5");
+    await userEvent.click(screen.getByRole("button", { name: "write" }));
+    expect((await screen.findByRole("status")).textContent).toBe(done.sentence);
+    expect(sent[0]).toEqual({ name: "p", value: 7.5 });
+    await userEvent.selectOptions(screen.getByLabelText("Writing"), "never");
+    expect((change.mock.lastCall?.[0] as Setup).modbus?.registers[0]).toMatchObject({ writable: false });
+  });
   it("is pasted from a spreadsheet", async () => {
     expect(pasted("p, 0x10, float32\nt\t18\tint16\tinput\nn;20;uint32;low first\n")).toMatchObject([
       { name: "p", at: 16, holds: "float32", table: "holding" },

@@ -67,6 +67,17 @@ def save(session: Session, bench: int, text: str, *, from_file: bool = False) ->
     return version
 
 
+def history(session: Session, bench: int, key: str) -> list[Stored]:
+    """All versions of an instrument's set-up, newest first; [] where there is no such instrument."""
+    rows = session.execute(
+        select(Instrument.name, SetupVersion.version, SetupVersion.saved_at, SetupVersion.text)
+        .join(SetupVersion, SetupVersion.instrument_id == Instrument.id)
+        .where(Instrument.bench_id == bench, Instrument.key == key)
+        .order_by(SetupVersion.version.desc())
+    ).all()
+    return [Stored(key, name, version, saved_at, text) for name, version, saved_at, text in rows]
+
+
 def remove(session: Session, bench: int, key: str) -> str | None:
     """Take an instrument out of use; its versions are kept. Gives the newest one's text, None for no such one."""
     stored = next((s for s in in_force(session, bench) if s.key == key), None)

@@ -25,6 +25,7 @@ from tidybench.web import (
     demo_routes,
     instrument_routes,
     port_routes,
+    register_routes,
     run_routes,
     setup_routes,
     teaching_routes,
@@ -70,6 +71,7 @@ def make_app(
     app.include_router(instrument_routes.router)
     app.include_router(instrument_routes.library)
     app.include_router(teaching_routes.router)
+    app.include_router(register_routes.router)
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)
     app.include_router(run_routes.router)

@@ -1,6 +1,7 @@
 """Instruments: their set-ups as forms see them, and what is said to them by hand."""
 
 import asyncio
+import difflib
 import time
 import tomllib
 from typing import Any
@@ -12,7 +13,7 @@ from starlette.concurrency import run_in_threadpool
 from tidybench.core.setup import Setup, SetupError, load
 from tidybench.core.setup.edit import adapted, bare, changed, copied
 from tidybench.library import shelf
-from tidybench.records.setups import Stored, bench_id, in_force, known_keys
+from tidybench.records.setups import Stored, bench_id, history, in_force, known_keys
 from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.models import (
@@ -22,6 +23,7 @@ from tidybench.web.models import (
     SetupChange,
     SetupForm,
     SetupSaved,
+    SetupVersionInfo,
 )
 from tidybench.web.setup_routes import keep
 from tidybench.wire.messages import GetOrder, OrderStatus, ReadOnce, SendCommand
@@ -92,6 +94,24 @@ async def copy(request: Request, key: str) -> SetupSaved:
     return await keep(context, copied(stored.text, taken, channels))
 
 
+@router.get("/{key}/versions")
+async def show_versions(request: Request, key: str) -> list[SetupVersionInfo]:
+    """All versions of a set-up, newest first, each with what it changed."""
+    found = await run_in_threadpool(_history, context_of(request), key)
+    if not found:
+        raise HTTPException(404, f"There is no instrument “{key[:80]}”.")
+    before = [one.text for one in found[1:]] + [""]
+    return [
+        SetupVersionInfo(
+            version=one.version,
+            saved_at=one.saved_at,
+            text=one.text,
+            changes=differing(old, one.text) if old else [],
+        )
+        for one, old in zip(found, before, strict=True)
+    ]
+
+
 @router.get("/{key}/file")
 async def file(request: Request, key: str) -> Response:
     """The set-up as a file."""
@@ -157,6 +177,17 @@ def setups_in_force(context: Context) -> list[Stored]:
     """All set-ups in force."""
     with Session(context.engine) as session, session.begin():
         return in_force(session, bench_id(session, context.bench))
+
+
+def differing(old: str, new: str) -> list[str]:
+    """The lines in which two texts differ: `- ` gone, `+ ` new."""
+    lines = difflib.ndiff(old.splitlines(), new.splitlines())
+    return [line for line in lines if line[:2] in ("- ", "+ ") and line[2:].strip()]
+
+
+def _history(context: Context, key: str) -> list[Stored]:
+    with Session(context.engine) as session, session.begin():
+        return history(session, bench_id(session, context.bench), key)
 
 
 def _known_keys(context: Context) -> set[str]:

@@ -196,6 +196,30 @@ class Pointed(BaseModel):
     encoding: Literal["ascii", "latin-1", "cp437", "utf-8"] = "ascii"
 
 
+class SetupVersionInfo(BaseModel):
+    """A version of a set-up, and the lines in which it differs from the one before: `- ` gone, `+ ` new."""
+
+    version: int
+    saved_at: int
+    text: str
+    changes: list[str]
+
+
+class RegisterValue(BaseModel):
+    """A register of the kept register map, and what to write into it."""
+
+    name: Annotated[str, Field(max_length=80)]
+    value: Annotated[float, Field(allow_inf_nan=False)]
+
+
+class RegisterWritten(BaseModel):
+    """What came of it, in a sentence; `read_back` where it could be read."""
+
+    good: bool
+    read_back: float | None
+    sentence: str
+
+
 class AgainBody(BaseModel):
     """A corrected set-up to read a run again with; kept as another version, or only tried."""
 
