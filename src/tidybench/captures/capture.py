@@ -2,9 +2,10 @@
 
 import gzip
 import re
-from collections.abc import Iterator
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 from typing import Literal
 
@@ -20,18 +21,27 @@ class CaptureError(ValueError):
     """A capture that cannot be read, in a sentence."""
 
 
+Events = Iterable[tuple[str, Event]]
+
+
 @dataclass(slots=True)
 class Capture:
-    """What was captured: events of one or several links, or bytes of which nothing else is known."""
+    """What was captured: events of one or several links, or bytes of which nothing else is known.
+
+    `source` gives the events anew each time: the tape of a run of weeks does not fit into memory.
+    """
 
     kind: Kind
-    events: list[tuple[str, Event]] = field(default_factory=list)
+    source: Callable[[], Events] = tuple
     data: bytes = b""
+    _links: list[str] | None = None
 
     @property
     def links(self) -> list[str]:
         """The links on it, in order of appearance."""
-        return list(dict.fromkeys(link for link, _ in self.events if link))
+        if self._links is None:
+            self._links = list(dict.fromkeys(link for link, _ in self.source() if link))
+        return self._links
 
     @property
     def has_times(self) -> bool:
@@ -40,17 +50,14 @@ class Capture:
 
     def of(self, link: str) -> Iterator[Event]:
         """The events of one link."""
-        return (event for name, event in self.events if name == link)
+        return (event for name, event in self.source() if name == link)
 
 
 def open_capture(path: Path | None, data: bytes = b"") -> Capture:
     """Read a capture from a file, a run folder, or `data`; raises CaptureError or OSError."""
     if path is not None and path.is_dir():
         tape = path / "tape" if (path / "tape").is_dir() else path
-        try:
-            return Capture("tape", [(link, event) for _, link, event in read_tape(tape)])
-        except TapeError as error:
-            raise CaptureError(f"{path}: {error}") from None
+        return Capture("tape", partial(_segments, tape))
     if path is not None:
         data = path.read_bytes()
         if data[:2] == b"\x1f\x8b":
@@ -60,10 +67,20 @@ def open_capture(path: Path | None, data: bytes = b"") -> Capture:
                 raise CaptureError(f"{path}: this is not a whole gzip file ({error}).") from None
     head = data[:200]
     if head.startswith(b'{"n":'):
-        return Capture("tape", _tape(data))
+        events = _tape(data)
+        return Capture("tape", lambda: events)
     if _SAVED.match(head.decode("utf-8", "replace")):
-        return Capture("saved text", _saved(data))
+        saved = _saved(data)
+        return Capture("saved text", lambda: saved)
     return Capture("plain bytes", data=data)
+
+
+def _segments(tape: Path) -> Iterator[tuple[str, Event]]:
+    try:
+        for _, link, event in read_tape(tape):
+            yield link, event
+    except TapeError as error:
+        raise CaptureError(f"{tape}: {error}") from None
 
 
 def _tape(data: bytes) -> list[tuple[str, Event]]:

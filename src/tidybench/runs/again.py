@@ -4,16 +4,18 @@ Versions lie in the run folder below `again/`: `002/` has the CSV, the set-up it
 what was logged.
 """
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from pydantic import BaseModel
 
 from tidybench.core.plan import plan_links
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch, channels_of, qualities_of, unpack
+from tidybench.core.samples import RECORD_SIZE, Batch, channels_of, qualities_of, unpack
 from tidybench.core.setup import Setup, SetupError, load
 from tidybench.runs.folder import SAMPLES, RunChannel, RunState, read_state, write_whole
 from tidybench.runs.reread import frozen_setups, reread
@@ -21,6 +23,8 @@ from tidybench.runs.rows import header, make_rule
 
 AGAIN = "again"
 STATE = "again.json"
+PIECE = 100_000
+"""Samples that are reckoned at once."""
 
 
 class AgainError(ValueError):
@@ -60,14 +64,52 @@ class Version(BaseModel):
 
 @dataclass(slots=True)
 class _Gathered:
-    """A channel's samples while they come."""
+    """What comes of a channel, reckoned as it comes: a run of weeks does not fit into memory."""
 
-    qualities: list[int] = field(default_factory=list)
-    values: list[float] = field(default_factory=list)
+    samples: int = 0
+    measured: int = 0
+    not_understood: int = 0
+    total: float = 0.0
+    low: float = math.inf
+    high: float = -math.inf
+    _qualities: list[int] = field(default_factory=list)
+    _values: list[float] = field(default_factory=list)
+
+    def add(self, quality: int, value: float) -> None:
+        """One sample."""
+        self._qualities.append(quality)
+        self._values.append(value)
+        if len(self._values) >= PIECE:
+            self._flush()
+
+    def add_many(self, qualities: "np.ndarray[Any, Any]", values: "np.ndarray[Any, Any]") -> None:
+        """Many samples."""
+        good = values[qualities <= Quality.FLAGGED]
+        self.samples += len(values)
+        self.measured += len(good)
+        self.not_understood += int((qualities == Quality.NOT_UNDERSTOOD).sum())
+        if len(good):
+            self.total += float(good.sum())
+            self.low, self.high = min(self.low, float(good.min())), max(self.high, float(good.max()))
+
+    def _flush(self) -> None:
+        self.add_many(np.array(self._qualities, np.uint8), np.array(self._values, np.float64))
+        self._qualities.clear()
+        self._values.clear()
 
     def side(self) -> Side:
-        """In numbers."""
-        return _side(np.array(self.qualities, np.uint8), np.array(self.values, np.float64))
+        """In numbers. The mean has the digits that do not depend on the order of adding up."""
+        self._flush()
+        if not self.measured:
+            return Side(samples=self.samples, not_understood=self.not_understood)
+        return Side(
+            samples=self.samples,
+            measured=self.measured,
+            not_understood=self.not_understood,
+            mean=float(f"{self.total / self.measured:.11g}"),
+            minimum=self.low,
+            maximum=self.high,
+        )
 
 
 def compared(folder: Path, setup_text: str) -> list[Beside]:
@@ -202,32 +244,20 @@ def _gather(gathered: dict[int, _Gathered], batch: Batch) -> None:
     for word, value in zip(batch.words, batch.values, strict=True):
         one = gathered.get(word >> 8)
         if one is not None:
-            one.qualities.append(word & 0xFF)
-            one.values.append(value)
-
-
-def _side(
-    qualities: "np.ndarray[tuple[int], np.dtype[np.uint8]]",
-    values: "np.ndarray[tuple[int], np.dtype[np.float64]]",
-) -> Side:
-    measured = values[qualities <= Quality.FLAGGED]
-    return Side(
-        samples=len(values),
-        measured=len(measured),
-        not_understood=int((qualities == Quality.NOT_UNDERSTOOD).sum()),
-        mean=float(measured.mean()) if len(measured) else None,
-        minimum=float(measured.min()) if len(measured) else None,
-        maximum=float(measured.max()) if len(measured) else None,
-    )
+            one.add(word & 0xFF, value)
 
 
 def _beside(folder: Path, state: RunState, later: RunState, gathered: dict[int, _Gathered]) -> list[Beside]:
-    records = unpack((folder / SAMPLES).read_bytes())
-    numbers, qualities = channels_of(records), qualities_of(records)
-    logged = {
-        channel.id: _side(qualities[numbers == channel.number], records["value"][numbers == channel.number])
-        for channel in state.channels
-    }
+    before = {channel.number: _Gathered() for channel in state.channels}
+    with open(folder / SAMPLES, "rb") as file:
+        while data := file.read(PIECE * RECORD_SIZE):
+            records = unpack(data)
+            numbers, qualities = channels_of(records), qualities_of(records)
+            for number in np.unique(numbers):
+                if int(number) in before:
+                    mine = numbers == number
+                    before[int(number)].add_many(qualities[mine], records["value"][mine])
+    logged = {channel.id: before[channel.number].side() for channel in state.channels}
     again = {channel.id: gathered[channel.number].side() for channel in later.channels}
     named = {channel.id: channel for channel in (*state.channels, *later.channels)}
     return [
