@@ -156,7 +156,7 @@ def test_a_prompt_is_taken_off_and_counted() -> None:
     framer = make_framer(FramingPart(terminator="\r\n", prompt="> "), 0)
     framer.opened(0, whole=True)
     cut = framer.feed(b"> FL=1\r\nOK\r\n> ", 1000)
-    assert (cut.bodies, cut.prompts, framer.pending) == ([b"FL=1", b"OK"], 2, 0)
+    assert (cut.bodies, cut.prompts, framer.pending) == ([b"FL=1", b"OK"], 1, 0)
     assert framer.may_end(b" ")
 
 

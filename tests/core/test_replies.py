@@ -91,7 +91,8 @@ def test_a_prompt_ends_an_answer() -> None:
     framing = '[framing]\nterminator = "\\n"\nprompt = "> "\n'
     reader = open_reader(plan(asked('lines = 0\nuntil = "never"\npatterns = ["<v>"]\n', framing=framing)))
     ask(reader)
-    reader.feed(Received(2000, b"1\n2\n"))
+    # A prompt that is still of before, in one piece with the first line, ends nothing.
+    reader.feed(Received(2000, b"> 1\n2\n"))
     assert reader.outstanding == 1
     reader.feed(Received(2500, b"> "))
     assert reader.outstanding == 0

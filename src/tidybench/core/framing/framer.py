@@ -10,7 +10,7 @@ class Cut:
 
     `stray` counts bytes that belong to no message; `overlong` counts messages given up because
     they passed the longest length; their bytes are on the tape all the same. `prompts`: how often the
-    instrument said that it is ready.
+    instrument said, after them, that it is ready.
     """
 
     bodies: list[bytes] = field(default_factory=list)

@@ -16,7 +16,7 @@ class TerminatorFramer(WithoutDeadline):
     `byte_time`: microseconds one byte takes on the wire, 0 where arrival times are not to be
     dated back (TCP, UDP, files). `longest`: bytes a message may have without its terminator.
     `prompt`: what the instrument sends, without a terminator, when it is ready for the next command;
-    it is taken off, and counted.
+    it is taken off; those at the end are counted.
 
     A message's time is when its terminator's last byte arrived: the time of the read, less the
     wire time of the bytes that came after it in the same read, never before the previous read.
@@ -106,8 +106,7 @@ class TerminatorFramer(WithoutDeadline):
             kept = []
             for body, time in zip(cut.bodies, cut.times, strict=True):
                 while body.startswith(prompt):
-                    body = body[len(prompt) :]
-                    cut.prompts += 1
+                    body = body[len(prompt) :]  # of before this message: it ends nothing that comes here
                 if body:
                     kept.append((body, time))
             cut.bodies, cut.times = [body for body, _ in kept], [time for _, time in kept]
