@@ -22,7 +22,7 @@ from tidybench.records.database import engine_for, upgrade
 from tidybench.standins.device import Device
 from tidybench.standins.instruments import LoopFlowMeter, PowerAnalyser
 from tidybench.standins.loop import Loop
-from tidybench.wire.client import Client
+from tidybench.wire.client import Client, RecorderAway
 from tidybench.wire.messages import GetStatus, Request, Status
 from tidybench.wire.places import Places
 
@@ -134,7 +134,10 @@ class RecorderProcess:
 
     def all_passing(self) -> bool:
         """Every instrument passing at every stage; losses of the last minute do not count."""
-        instruments = self.status().instruments
+        try:
+            instruments = self.status().instruments
+        except RecorderAway:
+            return False  # it is starting, or was started again
         return bool(instruments) and all(
             s.state in ("passing", "losses") for i in instruments for s in i.stages
         )

@@ -252,7 +252,7 @@ def test_a_set_up_changed_during_a_run_leaves_its_columns_and_stands_on_its_tape
     assert [*table[0]][2:-1] == [c["title"] for c in columns_of(folder)]
     flow, power = [*table[0]][2:4]
     assert "Later" not in flow
-    assert table[-1][flow]
+    assert any(row[flow] for row in table[-8:])  # a row may be without: the machine may have stood still
     assert (power, table[-1][power]) == ("Motor input [kW]", "")
     records = unpack((folder / "samples.bin").read_bytes())
     assert (channels_of(records) == number).sum() > 5
