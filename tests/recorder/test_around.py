@@ -118,7 +118,7 @@ def test_with_a_flood_the_newest_reading_is_never_old(shop: Shop) -> None:
     with attached(shop, setup) as [one]:
         wait_for(lambda: one.fault() is None and one.worker.reader.counts.messages > 2, "messages")
         pickup.fault("flood")
-        wait_for(lambda: one.worker.reader.counts.bytes_in > 60_000, "a flood")
+        wait_for(lambda: one.worker.reader.counts.bytes_in > 60_000, "a flood", 45)
         pickup.fault("flood", False)
         wait_for(lambda: one.look() or one.samples, "samples")
         late = [e.at for e in one.events if isinstance(e, Received)]
