@@ -78,6 +78,15 @@ def test_a_pattern_grows_by_saying_what_parts_are() -> None:
     assert point(second, MESSAGE, 0, 2, "skip") == "<*>=<flow [L/min]> L/min <state:word>"
 
 
+def test_what_may_be_absent_stays_so_when_something_else_is_pointed_at() -> None:
+    source = "FL=<flow><? L/min?>;<s:word>"
+    for message in (b"FL=5 L/min;OK", b"FL=5;OK"):
+        end = len(message)
+        assert point(source, message, end - 2, end, "text", "state") == "FL=<flow><? L/min?>;<state:text>"
+    # Pointed at, a part that was there is opened up.
+    assert point("A<?;T=<t>?>", b"A;T=5", 4, 5, "int", "t") == "A;T=<t:int>"
+
+
 def test_a_part_of_a_field_cuts_it() -> None:
     assert point("<v>", b"12.5", 0, 2, "int", "whole") == "<whole:int>.5"
     assert point("A <t:text>", b"A b=7", 4, 5, "number") == "A b=<v1>"

@@ -1,6 +1,7 @@
 import type { ReaderPart } from "../api/client";
 import { Entry, Fields, Select } from "../parts/Select";
 import { endName } from "../parts/escapes";
+import { ListEntry } from "../parts/ListEntry";
 
 const KINDS = [
   { value: "patterns", text: "message patterns" },
@@ -23,11 +24,6 @@ const FRESH: Record<Exclude<Kind, "patterns">, ReaderPart> = {
   block: { kind: "block", numbers: "float32", order: "high first", most: 0 },
 };
 
-const list = (text: string): string[] =>
-  text
-    .split(/\s*,\s*/)
-    .map((one) => one.trim())
-    .filter(Boolean);
 const SEPARATORS = [",", ";", "\t", " ", "|"].map((value) => ({
   value,
   text: value === "\t" ? "tabs" : value === " " ? "blanks" : endName(value),
@@ -61,11 +57,11 @@ export function ReaderFields({
             onChange={(separator) => set({ separator })}
             width={120}
           />
-          <Entry
+          <ListEntry
             label="Names, in order (- skips one)"
-            value={reader.names.join(", ")}
+            values={reader.names}
             placeholder={reader.header ? "learnt from the header row" : "c1, c2 …"}
-            onChange={(text) => set({ names: list(text) })}
+            onValues={(names) => set({ names })}
             width={230}
           />
           <Select
@@ -110,22 +106,23 @@ export function ReaderFields({
             onChange={(decimal) => set({ decimal })}
             width={95}
           />
-          <Entry
+          <ListEntry
             label="No reading"
-            value={reader.none.join(" ")}
+            values={reader.none}
+            between=" "
             placeholder="--- --.--"
             mono
-            onChange={(text) => set({ none: text.split(/\s+/).filter(Boolean) })}
+            onValues={(none) => set({ none })}
             width={130}
           />
         </>
       )}
       {reader?.kind === "nmea" && (
         <>
-          <Entry
+          <ListEntry
             label="Sentences"
-            value={reader.sentences.join(", ")}
-            onChange={(text) => set({ sentences: list(text.toUpperCase()) })}
+            values={reader.sentences}
+            onValues={(sentences) => set({ sentences: sentences.map((one) => one.toUpperCase()) })}
             width={130}
           />
           <Entry
@@ -138,10 +135,10 @@ export function ReaderFields({
         </>
       )}
       {reader?.kind === "scpi" && (
-        <Entry
+        <ListEntry
           label="Names, in order"
-          value={reader.names.join(", ")}
-          onChange={(text) => set({ names: list(text) })}
+          values={reader.names}
+          onValues={(names) => set({ names })}
           width={220}
         />
       )}

@@ -1,7 +1,7 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import type { ReactElement } from "react";
+import { type ReactElement, useState } from "react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Failure, QueryPart, ReadingProposal, RegisterPart, Setup } from "../api/client";
 import { framing, previewRow, query, serve } from "../fixtures.test-setup";
@@ -272,6 +272,16 @@ describe("readers, framings and replies as forms", () => {
       rerender(<ReaderFields reader={made} onReader={onReader} />);
       expect((screen.getByLabelText("Read as") as HTMLSelectElement).value).toBe(kind);
     }
+  });
+  it("let several names be typed, separators and all", async () => {
+    function Held() {
+      const [reader, setReader] = useState<QueryPart["reader"]>({ kind: "scpi", names: ["v"] });
+      return <ReaderFields reader={reader ?? null} onReader={setReader} />;
+    }
+    render(<Held />);
+    const box = screen.getByLabelText("Names, in order") as HTMLInputElement;
+    await userEvent.type(box, ", power, state");
+    expect(box.value).toBe("v, power, state");
   });
   it("give every framing what it needs", async () => {
     const onFraming = vi.fn();

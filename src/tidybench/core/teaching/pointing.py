@@ -8,7 +8,7 @@ from tidybench.core.quality import Quality
 from tidybench.core.reading.element import KINDS, NUMBERS, Element, Kind, Token
 from tidybench.core.reading.pattern import PatternError, compile_pattern
 from tidybench.core.setup.framing import ENCODINGS
-from tidybench.core.teaching.alignment import Span, align
+from tidybench.core.teaching.alignment import Span, align, opened_up
 from tidybench.core.teaching.source import source_of
 
 Meaning = Literal[
@@ -42,6 +42,12 @@ def point(
     spans = _spans(source, message, codec)
     if meaning in _QUALITIES:
         return _token(source, spans, message, start, end, _QUALITIES[meaning], codec)
+    pieces: list[Span] = []
+    for span in spans:
+        # An optional part stays one unless what is pointed at lies in it.
+        within = span.element.kind == "optional" and span.start < end and span.end > start
+        pieces += opened_up(span, message) if within else [span]
+    spans = pieces
     before, inside, after = _cut(spans, message, start, end)
     if meaning == "absent":
         elements = [*before, Element(1, "optional", parts=tuple(_plain(inside))), *after]
@@ -63,7 +69,9 @@ def point(
 
 def _spans(source: str, message: bytes, codec: str) -> list[Span]:
     try:
-        spans, whole = align(compile_pattern(source, codec).elements, message) if source else ([], False)
+        spans, whole = (
+            align(compile_pattern(source, codec).elements, message, opened=False) if source else ([], False)
+        )
     except PatternError:
         spans, whole = [], False
     if whole:
@@ -97,7 +105,7 @@ def _cut(
     inside: list[Element] = []
     after: list[Element] = []
     for span in spans:
-        if span.end <= start and (span.end > span.start or span.end < start):
+        if span.end <= start:
             before.append(span.element)
         elif span.start >= end:
             after.append(span.element)
