@@ -1,12 +1,10 @@
 """Messages between a start mark and an end mark."""
 
-from typing import Any
-
-from tidybench.core.framing.buffered import half_mark
-from tidybench.core.framing.framer import Cut, WithoutDeadline
+from tidybench.core.framing.buffered import Buffered, half_mark
+from tidybench.core.framing.framer import Cut
 
 
-class MarksFramer(WithoutDeadline):
+class MarksFramer(Buffered):
     """A message is what stands between `start` and `end`, without them; what stands outside is stray.
 
     A start mark within a message begins it anew: the end of the one before was lost. A message's
@@ -16,30 +14,11 @@ class MarksFramer(WithoutDeadline):
     def __init__(self, start: bytes, end: bytes, byte_time: float = 0.0, longest: int = 4096) -> None:
         if not start or not end:
             raise ValueError("a mark has at least one byte")
+        super().__init__(byte_time, longest)
         self._start, self._end = start, end
-        self._byte_time, self._longest = byte_time, longest
-        self._rest = b""
-        self._floor = 0
-
-    def opened(self, at: int, whole: bool) -> None:
-        self._rest, self._floor = b"", at
-
-    def asked(self, query: bytes, at: int) -> None:
-        self._rest = b""
-        self._floor = max(self._floor, at)
 
     def may_end(self, data: bytes) -> bool:
         return self._end[-1:] in data
-
-    @property
-    def pending(self) -> int:
-        return len(self._rest)
-
-    def state(self) -> dict[str, Any]:
-        return {"rest": self._rest.decode("latin-1"), "floor": self._floor}
-
-    def restore(self, state: dict[str, Any]) -> None:
-        self._rest, self._floor = state["rest"].encode("latin-1"), state["floor"]
 
     def feed(self, data: bytes, at: int) -> Cut:
         cut = Cut()

@@ -2,45 +2,34 @@
 
 from typing import Any
 
-from tidybench.core.framing.framer import Cut, WithoutDeadline
+from tidybench.core.framing.buffered import Buffered
+from tidybench.core.framing.framer import Cut
 from tidybench.core.protocols.modbus import LONGEST_FRAME, READS, reply_length
 
 
-class ModbusFramer(WithoutDeadline):
+class ModbusFramer(Buffered):
     """Cuts the reply to the request that was sent. The CRC stays on: whoever reads checks it.
 
     Bytes before the address that was asked are noise and stray; so is what follows a whole reply.
     """
 
     def __init__(self, byte_time: float = 0.0) -> None:
-        self._byte_time = byte_time
-        self._rest = b""
-        self._floor = 0
+        super().__init__(byte_time, LONGEST_FRAME)
         self._request = b""
 
     def opened(self, at: int, whole: bool) -> None:
-        self._rest, self._floor, self._request = b"", at, b""
+        super().opened(at, whole)
+        self._request = b""
 
     def asked(self, query: bytes, at: int) -> None:
-        self._rest, self._request = b"", query
-        self._floor = max(self._floor, at)
-
-    def may_end(self, data: bytes) -> bool:
-        return True  # any byte may be the last of a CRC
-
-    @property
-    def pending(self) -> int:
-        return len(self._rest)
+        super().asked(query, at)
+        self._request = query
 
     def state(self) -> dict[str, Any]:
-        return {
-            "rest": self._rest.decode("latin-1"),
-            "floor": self._floor,
-            "request": self._request.decode("latin-1"),
-        }
+        return {**super().state(), "request": self._request.decode("latin-1")}
 
     def restore(self, state: dict[str, Any]) -> None:
-        self._rest, self._floor = state["rest"].encode("latin-1"), state["floor"]
+        super().restore(state)
         self._request = state["request"].encode("latin-1")
 
     def feed(self, data: bytes, at: int) -> Cut:
