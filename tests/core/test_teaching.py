@@ -3,6 +3,7 @@
 import contextlib
 import random
 import re
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -46,10 +47,9 @@ def test_elements_are_written_as_they_were_read(source: str) -> None:
     elements = compile_pattern(source).elements
     again = source_of(elements)
     assert source_of(compile_pattern(again).elements) == again
-    assert compile_pattern(again).fields == tuple(
-        f for f in compile_pattern(again).fields
-    )  # it compiles, fields and all
-    assert [f.name for f in compile_pattern(again).fields] == [f.name for f in compile_pattern(source).fields]
+    # The same fields, wherever in the source they stand.
+    read = [[replace(f, column=0) for f in compile_pattern(one).fields] for one in (source, again)]
+    assert read[0] == read[1]
 
 
 @given(st.text(alphabet=st.characters(codec="latin-1"), min_size=1, max_size=20))
