@@ -16,6 +16,7 @@ import httpx
 import pytest
 from sqlalchemy import Engine, text
 
+from tests.stalls import StallWatch
 from tidybench.cluster import Cluster, free_port
 from tidybench.core.setup import Setup, load
 from tidybench.records.database import engine_for, upgrade
@@ -29,6 +30,21 @@ from tidybench.wire.places import Places
 D = TypeVar("D", bound=Device)
 ROOT = Path(__file__).resolve().parents[1]
 DEMO = ROOT / "setups" / "demo"
+
+
+STALLS = StallWatch()
+REAL_TIME = tuple(str(ROOT / "tests" / name) for name in ("browser", "links", "recorder", "standins", "web"))
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What lives in real time may be tried again, but only where the machine stood still (tests/stalls.py)."""
+    for item in items:
+        if str(item.path).startswith(REAL_TIME):
+            item.add_marker(pytest.mark.flaky(reruns=2, condition=STALLS.happened))
+
+
+def pytest_runtest_logstart() -> None:
+    STALLS.begin()
 
 
 def wait_for(condition: Callable[[], object], what: str = "it", seconds: float = 15.0) -> None:
