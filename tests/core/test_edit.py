@@ -11,7 +11,7 @@ from tidybench.core.setup.edit import bare, changed, copied, free_id
 FLOW = setup_text("loop-flow-meter")
 
 
-@pytest.mark.parametrize("path", sorted(DEMO.glob("*.toml")), ids=lambda path: path.name)
+@pytest.mark.parametrize("path", sorted(DEMO.glob("*.setup.toml")), ids=lambda path: path.name)
 def test_no_change_changes_nothing(path: "object") -> None:
     text = path.read_text("utf-8")  # type: ignore[attr-defined]
     assert changed(text, {}) == text

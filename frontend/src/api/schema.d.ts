@@ -472,6 +472,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calculated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calculated
+         * @description The calculated channels, as text and as data.
+         */
+        get: operations["calculated"];
+        /**
+         * Keep Calculated
+         * @description Keep the calculated channels as a new version and put them in force. Comments stay where a channel stays.
+         */
+        put: operations["keep_calculated"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calculated/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Calculated
+         * @description What is wrong with each of these, in words, beside the channels that are in force. Nothing is kept.
+         */
+        post: operations["check_calculated"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{key}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Move Limits
+         * @description Other limits for a channel, from now on: kept in its set-up, and on the tape of a run that is on.
+         */
+        put: operations["move_limits"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{key}/zero": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Zero
+         * @description Zero a channel at its present value, or let its instrument zero itself; `undo` takes the last time back.
+         */
+        post: operations["zero"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/acknowledge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Acknowledge
+         * @description A person has seen these crossings.
+         */
+        post: operations["acknowledge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scaling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Scaling
+         * @description What steps of scaling make of a value, one after the other; and what a calibration leaves at its points.
+         */
+        post: operations["try_scaling"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ports": {
         parameters: {
             query?: never;
@@ -749,6 +873,19 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Acknowledged
+         * @description Crossings that a person has seen.
+         */
+        Acknowledged: {
+            /** Crossings */
+            crossings: number[];
+            /**
+             * By
+             * @default
+             */
+            by: string;
+        };
+        /**
          * AgainBody
          * @description A corrected set-up to read a run again with; kept as another version, or only tried.
          */
@@ -847,8 +984,141 @@ export interface components {
             most: number;
         };
         /**
+         * CalculatedChecked
+         * @description What is wrong with a calculated channel ("" for nothing), at which column of its expression (0: no place).
+         */
+        CalculatedChecked: {
+            /** Id */
+            id: string;
+            /** Problem */
+            problem: string;
+            /** Column */
+            column: number;
+            /** Interval S */
+            interval_s: number;
+        };
+        /**
+         * CalculatedPart
+         * @description A channel made from others. Its expression is evaluated whenever its lead has a new sample (`lead`: a channel's id; else
+         *     the fastest one it names), with the others' latest values, no older than `age_s` (else two of their
+         *     own intervals); or with theirs interpolated to the lead's time.
+         */
+        CalculatedPart: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Expression */
+            expression: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * Decimals
+             * @default 2
+             */
+            decimals: number;
+            /**
+             * Meet
+             * @default latest
+             * @enum {string}
+             */
+            meet: "latest" | "interpolated";
+            /** Age S */
+            age_s?: number | null;
+            /** Lead */
+            lead?: string | null;
+            /**
+             * Filter
+             * @default []
+             */
+            filter: (components["schemas"]["MeanFilter"] | components["schemas"]["MedianFilter"] | components["schemas"]["ExponentialFilter"] | components["schemas"]["SpikeFilter"] | components["schemas"]["HumFilter"])[];
+            thinning?: components["schemas"]["ThinningPart"] | null;
+            /**
+             * @default {
+             *       "hysteresis": 0,
+             *       "delay_s": 0,
+             *       "after_start_s": 0
+             *     }
+             */
+            limits: components["schemas"]["LimitsPart"];
+        };
+        /**
+         * Calculations
+         * @description All calculated channels of a bench.
+         */
+        Calculations: {
+            /**
+             * Format
+             * @default 1
+             * @constant
+             */
+            format: 1;
+            /**
+             * Calculated
+             * @default []
+             */
+            calculated: components["schemas"]["CalculatedPart"][];
+        };
+        /**
+         * CalculationsBody
+         * @description Calculated channels to keep: as TOML, or as data.
+         */
+        CalculationsBody: {
+            /** Text */
+            text?: string | null;
+            calculations?: components["schemas"]["Calculations"] | null;
+        };
+        /**
+         * CalculationsForm
+         * @description The calculated channels: the document as TOML, and as data.
+         */
+        CalculationsForm: {
+            /** Text */
+            text: string;
+            calculations: components["schemas"]["Calculations"];
+        };
+        /**
+         * CalibrationPart
+         * @description What the certificate says. Nothing is reckoned with it; a run begins with a warning when it is overdue.
+         */
+        CalibrationPart: {
+            /**
+             * Asset
+             * @default
+             */
+            asset: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial: string;
+            /**
+             * Certificate
+             * @default
+             */
+            certificate: string;
+            /** Date */
+            date?: string | null;
+            /** Due */
+            due?: string | null;
+            /**
+             * Range
+             * @default
+             */
+            range: string;
+            /**
+             * Uncertainty
+             * @default
+             */
+            uncertainty: string;
+        };
+        /**
          * ChannelPart
-         * @description A named series of samples: value = field x scale + offset.
+         * @description A named series of samples: value = field x scale + offset, then the steps of `scaling` in order, then its
+         *     zero is taken off, then the filters, then it is thinned out.
          */
         ChannelPart: {
             /** Id */
@@ -875,16 +1145,36 @@ export interface components {
              */
             offset: number;
             /**
+             * Scaling
+             * @default []
+             */
+            scaling: (components["schemas"]["SignStep"] | components["schemas"]["DecimalsStep"] | components["schemas"]["LinearStep"] | components["schemas"]["RangeStep"] | components["schemas"]["CurrentLoopStep"] | components["schemas"]["PointsStep"] | components["schemas"]["ThermocoupleStep"] | components["schemas"]["ResistanceStep"] | components["schemas"]["ThermistorStep"] | components["schemas"]["UnitStep"])[];
+            zero?: components["schemas"]["ZeroPart"] | null;
+            /**
+             * Filter
+             * @default []
+             */
+            filter: (components["schemas"]["MeanFilter"] | components["schemas"]["MedianFilter"] | components["schemas"]["ExponentialFilter"] | components["schemas"]["SpikeFilter"] | components["schemas"]["HumFilter"])[];
+            thinning?: components["schemas"]["ThinningPart"] | null;
+            /**
              * Decimals
              * @default 2
              */
             decimals: number;
-            /** @default {} */
+            /**
+             * @default {
+             *       "hysteresis": 0,
+             *       "delay_s": 0,
+             *       "after_start_s": 0
+             *     }
+             */
             limits: components["schemas"]["LimitsPart"];
+            calibration?: components["schemas"]["CalibrationPart"] | null;
         };
         /**
          * ChannelStatus
-         * @description A channel in force; `number` stands in its samples' records.
+         * @description A channel in force; `number` stands in its samples' records. `zero`: what is taken off its values, since `zeroed_at`;
+         *     `own_zero`: the instrument zeroes itself. `expression`: of a calculated one, `problem`: why it gives nothing.
          */
         ChannelStatus: {
             /** Number */
@@ -905,6 +1195,41 @@ export interface components {
             low: number | null;
             /** High */
             high: number | null;
+            /**
+             * @default {
+             *       "hysteresis": 0,
+             *       "delay_s": 0,
+             *       "after_start_s": 0,
+             *       "state": "",
+             *       "since": 0
+             *     }
+             */
+            limits: components["schemas"]["LimitsStatus"];
+            /**
+             * Zero
+             * @default 0
+             */
+            zero: number;
+            /**
+             * Zeroed At
+             * @default 0
+             */
+            zeroed_at: number;
+            /**
+             * Own Zero
+             * @default false
+             */
+            own_zero: boolean;
+            /**
+             * Expression
+             * @default
+             */
+            expression: string;
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
         };
         /**
          * CheckPart
@@ -1043,6 +1368,58 @@ export interface components {
             plus: number;
         };
         /**
+         * CrossingStatus
+         * @description A limit that was crossed and not acknowledged yet. `back_at`: when the value came back, 0 while it has not.
+         */
+        CrossingStatus: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Channel */
+            channel: number;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+            /** Words */
+            words: string;
+            /**
+             * Back At
+             * @default 0
+             */
+            back_at: number;
+        };
+        /**
+         * CurrentLoopStep
+         * @description A 4-20 mA transmitter: `at_4` and `at_20` are what it means. Below 3.6 mA the loop is broken or the
+         *     transmitter says it has failed: under; above 21 mA: over (NAMUR NE 43).
+         */
+        CurrentLoopStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "current loop";
+            /** At 4 */
+            at_4: number;
+            /** At 20 */
+            at_20: number;
+        };
+        /**
+         * DecimalsStep
+         * @description The field stands without its decimal point: the last `places` digits are behind it.
+         */
+        DecimalsStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "decimals";
+            /** Places */
+            places: number;
+        };
+        /**
          * DiskStatus
          * @description Room where runs are kept; `hours_left` at the present rate, null where nothing is logged.
          */
@@ -1062,6 +1439,22 @@ export interface components {
              * Format: uuid
              */
             run: string;
+        };
+        /**
+         * ExponentialFilter
+         * @description A first-order lag of this time constant, in seconds.
+         */
+        ExponentialFilter: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "exponential";
+            /**
+             * Time Constant S
+             * @default 1
+             */
+            time_constant_s: number;
         };
         /**
          * Failure
@@ -1220,6 +1613,23 @@ export interface components {
             disk: components["schemas"]["Part"];
         };
         /**
+         * HumFilter
+         * @description A notch at the mains' frequency, where samples come more than twice as often.
+         */
+        HumFilter: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hum";
+            /**
+             * Mains
+             * @default 50
+             * @enum {integer}
+             */
+            mains: 50 | 60;
+        };
+        /**
          * IdentityPart
          * @description How to ask an instrument who it is. `expect`: text that must stand in the answer; until it
          *     does, no sample is taken and no start command is sent. `lines`: of the answer, 0 for until quiet.
@@ -1257,7 +1667,8 @@ export interface components {
         };
         /**
          * InstrumentPart
-         * @description What the instrument is called. The id never changes, the name may.
+         * @description What the instrument is called. The id never changes, the name may. `warm_up_s`: for so long after its link was opened
+         *     its values are not judged.
          */
         InstrumentPart: {
             /** Id */
@@ -1280,6 +1691,12 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Warm Up S
+             * @default 0
+             */
+            warm_up_s: number;
+            calibration?: components["schemas"]["CalibrationPart"] | null;
         };
         /**
          * InstrumentStatus
@@ -1353,13 +1770,101 @@ export interface components {
         };
         /**
          * LimitsPart
-         * @description Where a channel's value should stay.
+         * @description Where a channel's value should stay: `low` and `high`, and nearer ones that call for attention only.
+         *
+         *     A limit is crossed when the value was beyond it for `delay_s`, and left when it is back by `hysteresis`. Nothing is
+         *     judged for `after_start_s` after its link was opened (or a run has begun). `stuck_s`: a value that has not changed at all for
+         *     so long is said to be stuck.
          */
         LimitsPart: {
             /** Low */
             low?: number | null;
             /** High */
             high?: number | null;
+            /** Low Caution */
+            low_caution?: number | null;
+            /** High Caution */
+            high_caution?: number | null;
+            /**
+             * Hysteresis
+             * @default 0
+             */
+            hysteresis: number;
+            /**
+             * Delay S
+             * @default 0
+             */
+            delay_s: number;
+            /**
+             * After Start S
+             * @default 0
+             */
+            after_start_s: number;
+            /** Stuck S */
+            stuck_s?: number | null;
+        };
+        /**
+         * LimitsStatus
+         * @description Where a channel should stay, as in its set-up, and how it stands: its state, and since when.
+         */
+        LimitsStatus: {
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /** Low Caution */
+            low_caution?: number | null;
+            /** High Caution */
+            high_caution?: number | null;
+            /**
+             * Hysteresis
+             * @default 0
+             */
+            hysteresis: number;
+            /**
+             * Delay S
+             * @default 0
+             */
+            delay_s: number;
+            /**
+             * After Start S
+             * @default 0
+             */
+            after_start_s: number;
+            /** Stuck S */
+            stuck_s?: number | null;
+            /**
+             * State
+             * @default
+             * @enum {string}
+             */
+            state: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck";
+            /**
+             * Since
+             * @default 0
+             */
+            since: number;
+        };
+        /**
+         * LinearStep
+         * @description value x scale + offset.
+         */
+        LinearStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "linear";
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
         };
         /**
          * ListenPart
@@ -1433,6 +1938,38 @@ export interface components {
             at: number;
             /** Text */
             text: string;
+        };
+        /**
+         * MeanFilter
+         * @description The mean of the last `count` values.
+         */
+        MeanFilter: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mean";
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+        };
+        /**
+         * MedianFilter
+         * @description The median of the last `count` values.
+         */
+        MedianFilter: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "median";
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
         };
         /**
          * MessageSpan
@@ -1561,6 +2098,18 @@ export interface components {
             why: string;
         };
         /**
+         * OverdueStatus
+         * @description A calibration that is overdue: of an instrument or of a channel's sensor.
+         */
+        OverdueStatus: {
+            /** Name */
+            name: string;
+            /** Due */
+            due: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * PairsPart
          * @description Labels with their values, in any order, one or several a message.
          */
@@ -1657,6 +2206,34 @@ export interface components {
              * @enum {string}
              */
             encoding: "ascii" | "latin-1" | "cp437" | "utf-8";
+        };
+        /**
+         * PointsStep
+         * @description A calibration of several points, each [shown, true]: straight between neighbours (and on beyond the
+         *     outermost ones), or one polynomial fitted to all.
+         */
+        PointsStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "points";
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Fit
+             * @default between points
+             * @enum {string}
+             */
+            fit: "between points" | "polynomial";
+            /**
+             * Degree
+             * @default 2
+             */
+            degree: number;
         };
         /**
          * PortInfo
@@ -1848,6 +2425,25 @@ export interface components {
             after_ms: number;
         };
         /**
+         * RangeStep
+         * @description Counts to units: what runs from `low` to `high` is made to run from `becomes_low` to `becomes_high`.
+         */
+        RangeStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "range";
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Becomes Low */
+            becomes_low: number;
+            /** Becomes High */
+            becomes_high: number;
+        };
+        /**
          * ReadingProposal
          * @description A way to read the messages of a query (or, without one, what is heard), as parts of a set-up.
          */
@@ -1965,6 +2561,37 @@ export interface components {
              * @enum {string}
              */
             stands_for: "" | "none" | "over" | "under";
+        };
+        /**
+         * ResistanceStep
+         * @description Ohms to °C by the Callendar-Van Dusen equation; the coefficients are those of IEC 60751.
+         */
+        ResistanceStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "resistance thermometer";
+            /**
+             * R0
+             * @default 100
+             */
+            r0: number;
+            /**
+             * A
+             * @default 0.0039083
+             */
+            a: number;
+            /**
+             * B
+             * @default -5.775e-7
+             */
+            b: number;
+            /**
+             * C
+             * @default -4.183e-12
+             */
+            c: number;
         };
         /**
          * RunDetail
@@ -2130,6 +2757,28 @@ export interface components {
             repairs: string[];
             /** Marks */
             marks: components["schemas"]["MarkStatus"][];
+        };
+        /**
+         * ScalingStepShown
+         * @description What a value is after a step; null where none is left, and why (as a quality).
+         */
+        ScalingStepShown: {
+            /** Words */
+            words: string;
+            /** Value */
+            value: number | null;
+            /** Quality */
+            quality: number;
+        };
+        /**
+         * ScalingTried
+         * @description The value step by step; of each step that is a calibration, what is left at its points.
+         */
+        ScalingTried: {
+            /** Steps */
+            steps: components["schemas"]["ScalingStepShown"][];
+            /** Residuals */
+            residuals: number[][];
         };
         /**
          * ScpiPart
@@ -2425,6 +3074,35 @@ export interface components {
             maximum?: number | null;
         };
         /**
+         * SignStep
+         * @description The sign is turned round.
+         */
+        SignStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sign";
+        };
+        /**
+         * SpikeFilter
+         * @description A value further than `jump` from the last one is left out, until `patience` of them in a row say so.
+         */
+        SpikeFilter: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "spikes";
+            /** Jump */
+            jump: number;
+            /**
+             * Patience
+             * @default 2
+             */
+            patience: number;
+        };
+        /**
          * StageStatus
          * @description A bead of the reading path.
          */
@@ -2601,6 +3279,16 @@ export interface components {
             ports: components["schemas"]["PortInfo"][];
             run: components["schemas"]["RunStatus"] | null;
             disk: components["schemas"]["DiskStatus"];
+            /**
+             * Crossings
+             * @default []
+             */
+            crossings: components["schemas"]["CrossingStatus"][];
+            /**
+             * Overdue
+             * @default []
+             */
+            overdue: components["schemas"]["OverdueStatus"][];
         };
         /**
          * TapeLine
@@ -2665,6 +3353,86 @@ export interface components {
             tcp_port: number;
         };
         /**
+         * ThermistorStep
+         * @description Ohms to °C: Steinhart and Hart's a, b and c, or the resistance at 25 °C and the B value.
+         */
+        ThermistorStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "thermistor";
+            /** A */
+            a?: number | null;
+            /** B */
+            b?: number | null;
+            /** C */
+            c?: number | null;
+            /** R25 */
+            r25?: number | null;
+            /** Beta */
+            beta?: number | null;
+        };
+        /**
+         * ThermocoupleStep
+         * @description Millivolts to °C; the reference junction is at `reference` °C.
+         */
+        ThermocoupleStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "thermocouple";
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "B" | "E" | "J" | "K" | "N" | "R" | "S" | "T";
+            /**
+             * Reference
+             * @default 0
+             */
+            reference: number;
+        };
+        /**
+         * ThinningPart
+         * @description Fewer samples: every n-th, or one for every stretch of `every_s` seconds: its mean, lowest or highest.
+         */
+        ThinningPart: {
+            /**
+             * Keep
+             * @default mean
+             * @enum {string}
+             */
+            keep: "every" | "mean" | "min" | "max";
+            /** Every */
+            every?: number | null;
+            /** Every S */
+            every_s?: number | null;
+        };
+        /**
+         * TryScaling
+         * @description Steps of scaling, and a value to try them with (null: none).
+         */
+        TryScaling: {
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /** Scaling */
+            scaling: {
+                [key: string]: unknown;
+            }[];
+            /** Value */
+            value?: number | null;
+        };
+        /**
          * UdpPart
          * @description UDP: datagrams that come to `listen_port`; commands go to `host`:`udp_port`, or to whoever
          *     sent last where no host is given.
@@ -2699,6 +3467,21 @@ export interface components {
             /** Udp Port */
             udp_port?: number | null;
         };
+        /**
+         * UnitStep
+         * @description From one unit to another.
+         */
+        UnitStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unit";
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+        };
         /** ValidationError */
         ValidationError: {
             /** Location */
@@ -2727,6 +3510,26 @@ export interface components {
             csv: string;
             /** Channels */
             channels: components["schemas"]["Beside"][];
+        };
+        /**
+         * ZeroDone
+         * @description A channel was zeroed, or a zero undone.
+         */
+        ZeroDone: {
+            /** At */
+            at: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * ZeroPart
+         * @description The instrument's own way to be zeroed: a text that is sent, or a register that 1 is written to.
+         */
+        ZeroPart: {
+            /** Send */
+            send?: string | null;
+            /** Write */
+            write?: string | null;
         };
     };
     responses: never;
@@ -4561,6 +5364,539 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RegisterWritten"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    calculated: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalculationsForm"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    keep_calculated: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalculationsBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupSaved"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    check_calculated: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Calculations"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalculatedChecked"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    move_limits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LimitsPart"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupSaved"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    zero: {
+        parameters: {
+            query?: {
+                undo?: boolean;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ZeroDone"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    acknowledge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Acknowledged"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    try_scaling: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryScaling"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScalingTried"];
                 };
             };
             /** @description Bad Request */

@@ -120,6 +120,17 @@ class SetUp:
 
 
 @dataclass(slots=True)
+class Zeroed:
+    """From here on `amount` is taken off a channel's values (0: nothing any more). `before`: what was taken off until now."""
+
+    kind: ClassVar[str] = "zero"
+    at: int
+    channel: str
+    amount: float
+    before: float = 0.0
+
+
+@dataclass(slots=True)
 class Note:
     """Something that concerns the whole run: begin, mark, clock step, recorder restarted, end."""
 
@@ -129,11 +140,39 @@ class Note:
     text: str = ""
 
 
-Event = Start | Opened | Lost | Received | Sent | GaveUp | Quiet | Missed | Tick | Identified | SetUp | Note
+Event = (
+    Start
+    | Opened
+    | Lost
+    | Received
+    | Sent
+    | GaveUp
+    | Quiet
+    | Missed
+    | Tick
+    | Identified
+    | SetUp
+    | Zeroed
+    | Note
+)
 
 _KINDS: dict[str, type[Any]] = {
     cls.kind: cls
-    for cls in (Start, Opened, Lost, Received, Sent, GaveUp, Quiet, Missed, Tick, Identified, SetUp, Note)
+    for cls in (
+        Start,
+        Opened,
+        Lost,
+        Received,
+        Sent,
+        GaveUp,
+        Quiet,
+        Missed,
+        Tick,
+        Identified,
+        SetUp,
+        Zeroed,
+        Note,
+    )
 }
 
 

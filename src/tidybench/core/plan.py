@@ -4,13 +4,14 @@ import struct
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from tidybench.core.channels.finisher import Finisher
 from tidybench.core.framing import Framer, make_check, make_framer
 from tidybench.core.framing.check import Checker
 from tidybench.core.protocols.modbus import frame
 from tidybench.core.reading.forms import make_forms
 from tidybench.core.reading.reader import ChannelRule, MessageReader
 from tidybench.core.reading.registers import RegistersForm, requests
-from tidybench.core.setup import FramingPart, LinkPart, ListenPart, Setup, SetupError
+from tidybench.core.setup import ChannelPart, FramingPart, LimitsPart, LinkPart, ListenPart, Setup, SetupError
 
 
 @dataclass(slots=True, frozen=True)
@@ -48,7 +49,8 @@ class Reply:
 @dataclass(slots=True)
 class LinkPlan:
     """All that one link does. `readers` has one for each query, by its key, and one for each listener:
-    "" for the first, "listen/ID" for others. `listeners`: these alone."""
+    "" for the first, "listen/ID" for others. `listeners`: these alone. `parts`: the channels, by number; `zeros`: what is
+    taken off them from the beginning."""
 
     key: str
     link: LinkPart
@@ -58,6 +60,16 @@ class LinkPlan:
     readers: dict[str, MessageReader]
     channels: tuple[int, ...]
     listeners: tuple[MessageReader, ...] = ()
+    parts: dict[int, ChannelPart] = field(default_factory=dict)
+    zeros: dict[int, float] = field(default_factory=dict)
+
+    def finishers(self) -> dict[int, Finisher]:
+        """New ones, for the channels that need more than scale and offset."""
+        return {
+            number: Finisher(number, part.scaling, part.filter, part.thinning, self.zeros.get(number, 0.0))
+            for number, part in self.parts.items()
+            if not part.is_plain or self.zeros.get(number)
+        }
 
     @property
     def talks_alone(self) -> bool:
@@ -82,16 +94,35 @@ class LinkPlan:
         return {s.instrument.id for s in self.setups if s.identity is not None and s.identity.expect}
 
 
-def plan_links(setups: Sequence[Setup], numbers: Mapping[str, int]) -> list[LinkPlan]:
+def same_work(one: Sequence[Setup], other: Sequence[Setup]) -> bool:
+    """Whether a link has the same to do for both: names, limits and the like apart, which no byte depends on."""
+    return [_work(setup) for setup in one] == [_work(setup) for setup in other]
+
+
+def _work(setup: Setup) -> Setup:
+    plain = {"name": "x", "decimals": 0, "limits": LimitsPart(), "calibration": None, "zero": None}
+    channels = [channel.model_copy(update=plain) for channel in setup.channel]
+    told = {"name": "x", "note": "", "warm_up_s": 0.0, "calibration": None}
+    instrument = setup.instrument.model_copy(update=told)
+    return setup.model_copy(update={"channel": channels, "instrument": instrument})
+
+
+def plan_links(
+    setups: Sequence[Setup], numbers: Mapping[str, int], zeros: Mapping[str, float] = {}
+) -> list[LinkPlan]:
     """One plan for each link the set-ups name; instruments on one link share it.
 
-    `numbers` gives every channel id its number. Raises SetupError where instruments on one link
+    `numbers` gives every channel id its number, `zeros` what was zeroed before. Raises SetupError where instruments on one link
     disagree about its settings.
     """
     by_link: dict[str, list[Setup]] = {}
     for setup in setups:
         by_link.setdefault(setup.link.address, []).append(setup)
-    return [_plan(address, tuple(group), numbers) for address, group in by_link.items()]
+    plans = [_plan(address, tuple(group), numbers) for address, group in by_link.items()]
+    for plan in plans:
+        plan.parts = {numbers[c.id]: c for setup in plan.setups for c in setup.channel}
+        plan.zeros = {number: zeros[c.id] for number, c in plan.parts.items() if c.id in zeros}
+    return plans
 
 
 def _plan(address: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -> LinkPlan:

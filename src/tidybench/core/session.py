@@ -8,6 +8,7 @@ nothing that is not on the tape.
 from dataclasses import dataclass, field
 from typing import Any
 
+from tidybench.core.channels.finisher import Finisher
 from tidybench.core.events import (
     Event,
     GaveUp,
@@ -20,6 +21,7 @@ from tidybench.core.events import (
     Sent,
     Start,
     Tick,
+    Zeroed,
 )
 from tidybench.core.framing import Cut
 from tidybench.core.plan import LinkPlan, Reply
@@ -89,6 +91,7 @@ class LinkReader:
         self.plan = plan
         self.framer = plan.framer()
         self.counts = LinkCounts()
+        self.finishers = plan.finishers()
         self.command = Command()
         self.withheld: set[str] = plan.expecting()
         self.power_ups = 0
@@ -138,11 +141,34 @@ class LinkReader:
             "echo": self._echo.decode("latin-1"),
             "lines": self._lines,
             "quiet_at": self._quiet_at,
+            "channels": {self.plan.parts[n].id: f.state() for n, f in self.finishers.items()},
             "learnt": {key: state for key, r in self.plan.readers.items() if (state := r.state())},
         }
 
     def feed(self, event: Event) -> Batch | None:
         """The samples an event gives; None for none."""
+        batch = self._feed(event)
+        return batch if batch is None or not self.finishers else self._finished(batch)
+
+    def _finished(self, batch: Batch) -> Batch:
+        finishers, out = self.finishers, Batch()
+        for word, at, value in zip(batch.words, batch.times, batch.values, strict=True):
+            finisher = finishers.get(word >> 8)
+            if finisher is not None:
+                finisher.take(word & 0xFF, at, value, out)
+            else:
+                out.words.append(word)
+                out.times.append(at)
+                out.values.append(value)
+        return out
+
+    def _zero(self, event: Zeroed) -> None:
+        for number, part in self.plan.parts.items():
+            if part.id == event.channel:
+                self.plan.zeros[number] = event.amount
+                self.finishers.setdefault(number, Finisher(number)).zero = event.amount
+
+    def _feed(self, event: Event) -> Batch | None:
         kind = type(event)
         if kind is Received:
             return self._received(event.data, event.at)  # type: ignore[union-attr]
@@ -168,6 +194,8 @@ class LinkReader:
             return self._ticked(event.at)
         elif isinstance(event, Identified):
             (self.withheld.discard if event.matches else self.withheld.add)(event.instrument)
+        elif isinstance(event, Zeroed):
+            self._zero(event)
         elif isinstance(event, Start):
             self._start(event.state)
         return None
@@ -182,6 +210,10 @@ class LinkReader:
         for key, learnt in state.get("learnt", {}).items():
             if key in self.plan.readers:
                 self.plan.readers[key].restore(learnt)
+        for number, part in self.plan.parts.items():
+            kept = state.get("channels", {}).get(part.id)
+            if kept is not None:
+                self.finishers.setdefault(number, Finisher(number)).restore(kept)
         self._commanded = state.get("commanded", False)
         self.withheld = set(state.get("withheld", ()))
         self._echo = state.get("echo", "").encode("latin-1")

@@ -8,15 +8,25 @@ import sys
 import threading
 import traceback
 import uuid
+from collections import deque
+from datetime import date
 from pathlib import Path
 
+from tidybench.core.channels.limits import CALLING, SERIOUS, Crossing, crossing_words
+from tidybench.core.channels.units import registry
+from tidybench.core.derivation import RESTARTED, Derivation, basis
 from tidybench.core.diagnosis.addresses import AddressError, query_maker
 from tidybench.core.events import Note, SetUp
-from tidybench.core.plan import LinkPlan, plan_links
-from tidybench.core.setup import SerialPart, Setup, SetupError, load
+from tidybench.core.plan import LinkPlan, plan_links, same_work
+from tidybench.core.quality import Quality
+from tidybench.core.samples import channels_of, qualities_of, unpack
+from tidybench.core.setup import ChannelPart, LimitsPart, SerialPart, Setup, SetupError, load
+from tidybench.core.setup.calculated import CALCULATED, CalculatedPart, Calculations, load_calculations
 from tidybench.links import Link, open_link
 from tidybench.recorder import state as state_file
+from tidybench.recorder.bench_channels import channel_statuses, overdue, run_channels
 from tidybench.recorder.clock import Clock
+from tidybench.recorder.crossing_book import CrossingBook
 from tidybench.recorder.instrument_status import instrument_status
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.order_book import OrderBook
@@ -24,8 +34,9 @@ from tidybench.recorder.port_list import PortList
 from tidybench.recorder.rates import Rates
 from tidybench.recorder.ring import SampleRing, TapeRing
 from tidybench.recorder.searches.desk import SearchDesk
+from tidybench.recorder.state import Zero
 from tidybench.recorder.worker import Worker
-from tidybench.runs.folder import SAMPLES, RunChannel, read_state, run_folders
+from tidybench.runs.folder import SAMPLES, read_state, run_folders
 from tidybench.runs.log import RunLog, begin_note
 from tidybench.runs.recovery import close_interrupted, mend, set_aside
 from tidybench.wire.messages import (
@@ -49,6 +60,9 @@ that polls start on time; not sooner than needed, since every change costs."""
 
 MOST_MARKS = 200
 """Marks of a run that are shown on the Bench; the Logbook has them all."""
+
+MOST_ZEROS = 20
+"""Times a channel was zeroed that can be taken back."""
 
 LEAST_FREE = 50 * 1024 * 1024
 """Bytes that must be free for a run to begin."""
@@ -78,14 +92,18 @@ class Bench:
         self.workers: dict[str, Worker] = {}
         self.port_list = PortList(places.simulated)
         self.orders = OrderBook()
+        self.calculations = Calculations()
+        self.crossings = CrossingBook()
+        # Each with the number of the journal from which on it counts.
+        self._derivations: deque[tuple[int, Derivation]] = deque([(0, Derivation([], self.calculations, {}))])
         self.searches = SearchDesk(places.simulated, self._workers_on)
         self._rates = Rates()
         last = self._take_up_run(carry_on)
         self.journal = Journal(last + 1)
+        if self.log is not None:
+            self.journal.put("", Note(self.clock.now(), RESTARTED))
         self._take_up_setups()
         self.port_list.start()
-        if self.log is not None:
-            self.journal.put("", Note(self.clock.now(), "recorder restarted"))
 
     # ---- runs found at the start
 
@@ -130,40 +148,49 @@ class Bench:
     def _take_up_setups(self) -> None:
         """The set-ups of the state file, after a start or a restart."""
         try:
-            setups, plans = self._plans(self.state.setups, self.state.numbers)
+            setups, plans, calculated = self._plans(
+                self.state.setups, self.state.calculations, self.state.numbers
+            )
         except Refused:
             return  # a state file of another version: set-ups come again from the web server
-        self._employ(setups, plans, "The recorder was restarted." if self.log is not None else "")
+        self._employ(setups, plans, calculated, "The recorder was restarted." if self.log is not None else "")
 
-    def apply(self, texts: list[SetupText]) -> None:
-        """Put set-ups in force. Ports whose set-ups have not changed are left alone; the others are
+    def apply(self, texts: list[SetupText], calculations: str = "") -> None:
+        """Put set-ups and calculated channels in force. Ports whose set-ups have not changed are left alone; the others are
         freed and opened as they say. Raises Refused.
 
         While a run is on its columns stay: later channels go to samples and tape only.
         """
-        if texts == self.state.setups:
+        if texts == self.state.setups and calculations == self.state.calculations:
             return  # a web server that was restarted: the ports stay open
         numbers = dict(self.state.numbers)
-        setups, plans = self._plans(texts, numbers)
+        setups, plans, calculated = self._plans(texts, calculations, numbers)
         # Ports take their time to be freed (release commands): the run is logged on meanwhile.
         self._dismiss(plans)
         with self.lock:
             self.state.numbers = numbers
             self.state.setups = texts
-            self._employ(setups, plans, "The set-up was changed." if self.log is not None else "")
+            self.state.calculations = calculations
+            self._employ(setups, plans, calculated, "The set-up was changed." if self.log is not None else "")
             self._save()
 
-    def _plans(self, texts: list[SetupText], numbers: dict[str, int]) -> tuple[list[Setup], list[LinkPlan]]:
+    def _plans(
+        self, texts: list[SetupText], calculations: str, numbers: dict[str, int]
+    ) -> tuple[list[Setup], list[LinkPlan], Calculations]:
         try:
             setups = [load(item.text) for item in texts]
-            for setup in setups:
-                for channel in setup.channel:
-                    numbers.setdefault(channel.id, len(numbers) + 1)
+            calculated = load_calculations(calculations)
+            if calculated.calculated:
+                registry()  # made now, while nothing is held up by it
+            for key in [c.id for s in setups for c in s.channel] + [c.id for c in calculated.calculated]:
+                numbers.setdefault(key, len(numbers) + 1)
             ids = [c.id for s in setups for c in s.channel] + [s.instrument.id for s in setups]
+            ids += [c.id for c in calculated.calculated] + [CALCULATED]
             twice = sorted({i for i in ids if ids.count(i) > 1})
             if twice:
                 raise SetupError([f"The id “{i}” is used in two set-ups." for i in twice])
-            return setups, plan_links(setups, numbers)
+            zeros = {key: kept[-1].amount for key, kept in self.state.zeros.items() if kept}
+            return setups, plan_links(setups, numbers, zeros), calculated
         except SetupError as error:
             raise Refused("invalid", str(error)) from error
 
@@ -172,7 +199,8 @@ class Bench:
         return {
             plan.key: worker
             for plan in plans
-            if (worker := self.workers.get(plan.key)) is not None and worker.plan.setups == plan.setups
+            if (worker := self.workers.get(plan.key)) is not None
+            and same_work(worker.plan.setups, plan.setups)
         }
 
     def _dismiss(self, plans: list[LinkPlan]) -> None:
@@ -184,14 +212,20 @@ class Bench:
         for worker in gone:
             worker.stop("The set-up was changed.")
 
-    def _employ(self, setups: list[Setup], plans: list[LinkPlan], reason: str) -> None:
+    def _employ(
+        self, setups: list[Setup], plans: list[LinkPlan], calculated: Calculations, reason: str
+    ) -> None:
         kept = self._kept(plans)
         gone = [worker for key, worker in self.workers.items() if key not in kept]
-        self.setups = setups
         fresh = [plan for plan in plans if plan.key not in kept]
-        if self.log is not None:
-            self.log.know_later(self.state.numbers)
-            self._say_setups({worker.plan.key for worker in gone} | {plan.key for plan in fresh})
+        touched = {worker.plan.key for worker in gone} | {plan.key for plan in fresh}
+        for plan in plans:
+            worker = kept.get(plan.key)
+            if worker is not None and worker.plan.setups != plan.setups:
+                # Names, limits and the like: nothing that the link's work depends on.
+                touched.add(plan.key)
+                worker.plan.setups, worker.plan.parts = plan.setups, plan.parts
+        self._derive(setups, calculated, touched)
         workers = dict(kept)
         for plan in fresh:
 
@@ -206,14 +240,129 @@ class Bench:
         for plan in fresh:
             self.workers[plan.key].start()
 
-    def _say_setups(self, links: set[str]) -> None:
-        """Which set-ups these links have from now on, onto the run's tape."""
-        assert self.log is not None
-        names = self.log.keep_setups({item.id: item.text for item in self.state.setups})
+    def _derive(self, setups: list[Setup], calculated: Calculations, touched: set[str]) -> None:
+        """Set-ups and calculated channels from now on: what is remembered goes on where nothing it rests on has changed."""
+        old_limits = {c.id: (c.name, c.limits) for c in self._limited()}
+        changed = basis(setups, calculated) != basis(self.setups, self.calculations)
+        calculations_changed = calculated != self.calculations
+        self.setups, self.calculations = setups, calculated
+        sequence = 0
+        if self.log is not None:
+            self.log.know_later(self.state.numbers)
+            sequence = self._say_setups(touched | ({""} if changed or calculations_changed else set()))
+        if changed:
+            fresh = Derivation(setups, calculated, self.state.numbers)
+            fresh.inherit(self._derivations[-1][1])
+            # A run's tape says at which number the new ones begin; without a run they begin at once.
+            self._derivations.append((sequence, fresh))
+        for channel in self._limited():
+            before = old_limits.get(channel.id)
+            if before is not None and before[1] != channel.limits:
+                if not changed:
+                    self._derivations[-1][1].limit(self.state.numbers[channel.id], channel.limits)
+                words = f"{channel.name}: {_limit_words(before[1])} → {_limit_words(channel.limits)}"
+                self.journal.put("", Note(self.clock.now(), "limits", words))
+
+    def _limited(self) -> list[ChannelPart | CalculatedPart]:
+        return [*(c for s in self.setups for c in s.channel), *self.calculations.calculated]
+
+    @property
+    def derivation(self) -> Derivation:
+        """Calculated channels and limits as they will be when all that has happened is taken in."""
+        return self._derivations[-1][1]
+
+    def derivation_at(self, sequence: int) -> Derivation:
+        """The one that is in force at a number of the journal; ask in order. Called by the pump, under the lock."""
+        while len(self._derivations) > 1 and self._derivations[1][0] <= sequence:
+            self._derivations.popleft()
+        return self._derivations[0][1]
+
+    def crossed(self, crossing: Crossing) -> None:
+        """A limit was crossed: onto the tape, into the run folder and before a person's eyes. By the pump, under the lock."""
+        channel = next((c for c in self.channels() if c.number == crossing.channel), None)
+        if channel is None or (
+            "" in (crossing.before, crossing.state) and crossing.state not in SERIOUS + CALLING
+        ):
+            return
+        if crossing.state == "starting" or (crossing.before == "starting" and crossing.state == "within"):
+            return
+        words = crossing_words(channel.name, crossing, channel.unit, channel.decimals)
+        self.crossings.enter(crossing, channel.name, words)
+        self.journal.put("", Note(self.clock.now(), "limit", words))
+        if self.log is not None:
+            self.log.crossing(crossing.at, channel.name, crossing.state, crossing.value, crossing.limit)
+
+    def acknowledge(self, ids: list[int], by: str) -> None:
+        """A person has seen these crossings."""
+        with self.lock:
+            for entry in self.crossings.acknowledge(ids):
+                who = f" by {by}" if by else ""
+                self.journal.put("", Note(self.clock.now(), "acknowledged", f"{entry.words}{who}"))
+
+    def zero(self, channel: str, undo: bool) -> str:
+        """Zero a channel, or take the last time back; says what was done. Raises Refused."""
+        with self.lock:
+            setup = next((s for s in self.setups if any(c.id == channel for c in s.channel)), None)
+            if setup is None:
+                raise Refused("not found", f"There is no channel “{channel[:80]}” that could be zeroed.")
+            part = next(c for c in setup.channel if c.id == channel)
+            worker = self.workers[setup.link.address]
+            kept = self.state.zeros.get(channel, [])
+            before = kept[-1].amount if kept else 0.0
+            if undo:
+                if not kept:
+                    raise Refused("conflict", f"{part.name} is not zeroed.")
+                kept = kept[:-1]
+            else:
+                if len(kept) >= MOST_ZEROS:
+                    kept = kept[1:]
+                value = self._value_now(part, setup)
+                kept = [*kept, Zero(amount=before + value, at=self.clock.now())]
+            amount = kept[-1].amount if kept else 0.0
+            self.state.zeros = {**self.state.zeros, channel: kept}
+            self._save()
+            worker.zero(channel, amount, before)
+            figure = f"{amount:.{part.decimals}f} {part.unit}".strip()
+            return (
+                f"{part.name}: {figure} is taken off from now on."
+                if amount
+                else f"{part.name} is as it comes."
+            )
+
+    def _value_now(self, part: ChannelPart, setup: Setup) -> float:
+        """The mean of a channel's last second, or its newest value. Raises Refused."""
         now = self.clock.now()
-        for link in sorted(links):
-            files = [names[s.instrument.id] for s in self.setups if s.link.address == link]
-            self.journal.put(link, SetUp(now, files))
+        reach = max(1_000_000, round(setup.interval_of(part) * 2.5e6))
+        records = unpack(self.samples.since(now - reach))
+        mine = (channels_of(records) == self.state.numbers[part.id]) & (records["time"] >= now - reach)
+        if self.state.zeros.get(part.id):
+            mine &= records["time"] > self.state.zeros[part.id][-1].at
+        found = records[mine & (qualities_of(records) <= Quality.FLAGGED)]
+        recent = found[found["time"] >= now - 1_000_000]
+        values = (recent if len(recent) else found[-1:])["value"]
+        if not len(values):
+            raise Refused("conflict", f"{part.name} has no value just now: there is nothing to zero at.")
+        return float(values.mean())
+
+    def _texts(self) -> dict[str, str]:
+        """All documents in force, by id."""
+        found = {item.id: item.text for item in self.state.setups}
+        if self.state.calculations:
+            found[CALCULATED] = self.state.calculations
+        return found
+
+    def _say_setups(self, links: set[str]) -> int:
+        """Which set-ups these links have from now on, onto the run's tape; gives the last line's number. The link ""
+        is the bench: all set-ups, and the calculated channels."""
+        assert self.log is not None
+        names = self.log.keep_setups(self._texts())
+        now, number = self.clock.now(), 0
+        for link in sorted(links, key=lambda link: (not link, link)):
+            files = [names[s.instrument.id] for s in self.setups if link in ("", s.link.address)]
+            if not link and CALCULATED in names:
+                files.append(names[CALCULATED])
+            number = self.journal.put(link, SetUp(now, files))
+        return number
 
     # ---- ports
 
@@ -323,8 +472,8 @@ class Bench:
                     operator=request.operator.strip(),
                     row_rule=request.row_rule,
                     at=now,
-                    channels=self._run_channels(),
-                    setups={item.id: item.text for item in self.state.setups},
+                    channels=run_channels(self.setups, self.channels()),
+                    setups=self._texts(),
                 )
             except OSError as error:
                 raise Refused(
@@ -338,7 +487,7 @@ class Bench:
     def want_states(self) -> None:
         """A tape (or a segment) begins: every link's set-ups and state go onto it."""
         if self.log is not None:
-            self._say_setups(set(self.workers))
+            self._say_setups({"", *self.workers})
         for worker in self.workers.values():
             worker.snapshot()
 
@@ -383,35 +532,10 @@ class Bench:
     # ---- what is told
 
     def channels(self) -> list[ChannelStatus]:
-        """The channels in force, in the order of their set-ups."""
-        return [
-            ChannelStatus(
-                number=self.state.numbers[channel.id],
-                id=channel.id,
-                name=channel.name,
-                unit=channel.unit,
-                decimals=channel.decimals,
-                interval_s=setup.interval_of(channel),
-                instrument=setup.instrument.id,
-                low=channel.limits.low,
-                high=channel.limits.high,
-            )
-            for setup in self.setups
-            for channel in setup.channel
-        ]
-
-    def _run_channels(self) -> list[RunChannel]:
-        by_id = {c.id: (s, c) for s in self.setups for c in s.channel}
-        return [
-            RunChannel(
-                **status.model_dump(exclude={"instrument"}),
-                instrument=status.instrument,
-                instrument_name=by_id[status.id][0].instrument.name,
-                scale=by_id[status.id][1].scale,
-                offset=by_id[status.id][1].offset,
-            )
-            for status in self.channels()
-        ]
+        """The channels in force, in the order of their set-ups; calculated ones last."""
+        return channel_statuses(
+            self.setups, self.calculations, self.derivation, self.state.numbers, self.state.zeros
+        )
 
     def run_status(self) -> RunStatus | None:
         """The run in progress."""
@@ -450,6 +574,8 @@ class Bench:
                 ports=self.port_list.infos(self.setups, self.state.labels),
                 run=self.run_status(),
                 disk=self._disk(),
+                crossings=self.crossings.open(),
+                overdue=overdue(self.setups, date.today()),
             )
 
     def _instruments(self) -> list[InstrumentStatus]:
@@ -468,6 +594,11 @@ class Bench:
         age = (self.clock.now() - log.state.begun_at) / 3.6e9
         used = _size_of(log.folder)
         return DiskStatus(free_bytes=free, hours_left=free / (used / age) if used and age > 0.003 else None)
+
+
+def _limit_words(limits: LimitsPart) -> str:
+    given = limits.model_dump(exclude_defaults=True)
+    return ", ".join(f"{key.replace('_', ' ')} {value:g}" for key, value in given.items()) or "no limits"
 
 
 def _size_of(folder: Path) -> int:

@@ -81,6 +81,9 @@ class Pump(threading.Thread):
         with bench.lock:
             entries = bench.journal.take()
             now = bench.clock.now()
+            for sequence, link, event, batch in entries:
+                for crossing in bench.derivation_at(sequence).feed(link, event, batch):
+                    bench.crossed(crossing)
             lines = [tape_line(sequence, link, event) for sequence, link, event, _ in entries]
             packs = [batch.pack(sequence) if batch is not None else b"" for sequence, _, _, batch in entries]
             log = bench.log

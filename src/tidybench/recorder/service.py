@@ -12,6 +12,7 @@ from tidybench.recorder.pump import Pump
 from tidybench.wire.messages import (
     PROTOCOL,
     REQUEST,
+    Acknowledge,
     AddMark,
     Answer,
     ApplySetups,
@@ -33,6 +34,7 @@ from tidybench.wire.messages import (
     StartSearch,
     StopSearch,
     TakeBackPort,
+    ZeroChannel,
 )
 
 
@@ -104,6 +106,8 @@ class Service(threading.Thread):
             StartSearch: self._start_search,
             GetSearch: self._search,
             StopSearch: self._search,
+            ZeroChannel: self._zero,
+            Acknowledge: self._acknowledge,
         }
 
     def _hello(self, request: Request) -> Answer:
@@ -123,7 +127,16 @@ class Service(threading.Thread):
 
     def _apply(self, request: Request) -> Answer:
         assert isinstance(request, ApplySetups)
-        self._bench.apply(request.setups)
+        self._bench.apply(request.setups, request.calculations)
+        return Answer(status=self._bench.status())
+
+    def _zero(self, request: Request) -> Answer:
+        assert isinstance(request, ZeroChannel)
+        return Answer(zeroed=self._bench.zero(request.channel, request.undo))
+
+    def _acknowledge(self, request: Request) -> Answer:
+        assert isinstance(request, Acknowledge)
+        self._bench.acknowledge(request.crossings, request.by)
         return Answer(status=self._bench.status())
 
     def _begin(self, request: Request) -> Answer:

@@ -8,10 +8,19 @@ from tidybench.runs.folder import write_whole
 from tidybench.wire.messages import SetupText
 
 
+class Zero(BaseModel):
+    """A channel that was zeroed: what is taken off its values since `at`."""
+
+    amount: float
+    at: int
+
+
 class RecorderState(BaseModel):
     """What a recorder that was killed needs to carry on."""
 
     setups: list[SetupText] = []
+    calculations: str = ""
+    zeros: dict[str, list[Zero]] = {}
     numbers: dict[str, int] = {}
     released: list[str] = []
     labels: dict[str, str] = {}

@@ -6,7 +6,7 @@ import traceback
 from collections import deque
 from collections.abc import Callable
 
-from tidybench.core.events import GaveUp, Lost, Missed, Opened, Quiet, Received, Sent, Start, Tick
+from tidybench.core.events import GaveUp, Lost, Missed, Opened, Quiet, Received, Sent, Start, Tick, Zeroed
 from tidybench.core.plan import LinkPlan
 from tidybench.core.session import LinkReader
 from tidybench.core.timing.attendant import Attendant
@@ -144,6 +144,15 @@ class Worker:
         """Ask an instrument's queries once, those on demand and the others."""
         wanted = [query for query in self.plan.queries if query.instrument == instrument]
         self._order(lambda: self._poller.want(wanted))
+
+    def zero(self, channel: str, amount: float, before: float) -> None:
+        """From now on `amount` is taken off a channel's values."""
+
+        def order() -> None:
+            event = Zeroed(self._clock.now(), channel, amount, before)
+            self._journal.put(self.plan.key, event, self.reader.feed(event))
+
+        self._order(order)
 
     def modem_lines(self) -> ModemLines | None:
         """The modem lines as they are; None where there are none. Any thread."""

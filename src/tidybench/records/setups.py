@@ -7,6 +7,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from tidybench.core.setup import load
+from tidybench.core.setup.calculated import CALCULATED, load_calculations
 from tidybench.records.models import Bench, Instrument, SetupVersion
 
 
@@ -40,13 +41,19 @@ def save(session: Session, bench: int, text: str, *, from_file: bool = False) ->
     Raises SetupError where the text is not a set-up.
     """
     setup = load(text)
-    instrument = session.scalar(
-        select(Instrument).where(Instrument.bench_id == bench, Instrument.key == setup.instrument.id)
-    )
+    return _keep(session, bench, setup.instrument.id, setup.instrument.name, text, from_file)
+
+
+def save_calculations(session: Session, bench: int, text: str, *, from_file: bool = False) -> int:
+    """Keep the calculated channels' document as a new version, see `save`. Raises SetupError."""
+    load_calculations(text)
+    return _keep(session, bench, CALCULATED, "Calculated channels", text, from_file)
+
+
+def _keep(session: Session, bench: int, key: str, name: str, text: str, from_file: bool) -> int:
+    instrument = session.scalar(select(Instrument).where(Instrument.bench_id == bench, Instrument.key == key))
     if instrument is None:
-        instrument = Instrument(
-            bench_id=bench, key=setup.instrument.id, name=setup.instrument.name, in_use=True
-        )
+        instrument = Instrument(bench_id=bench, key=key, name=name, in_use=True)
         session.add(instrument)
         session.flush()
     own = session.execute(
@@ -57,7 +64,7 @@ def save(session: Session, bench: int, text: str, *, from_file: bool = False) ->
     same = [version for version, kept in own if kept == text]
     if from_file and same:
         return int(same[0])
-    instrument.name, instrument.in_use = setup.instrument.name, True
+    instrument.name, instrument.in_use = name, True
     if own and own[0].version in same:
         return int(own[0].version)
     version = int(own[0].version) + 1 if own else 1
@@ -89,8 +96,7 @@ def remove(session: Session, bench: int, key: str) -> str | None:
     return stored.text
 
 
-def in_force(session: Session, bench: int) -> list[Stored]:
-    """The newest version of every instrument in use, in the order they came."""
+def _newest(session: Session, bench: int) -> list[Stored]:
     newest = (
         select(SetupVersion.instrument_id, func.max(SetupVersion.version).label("version"))
         .group_by(SetupVersion.instrument_id)
@@ -106,6 +112,16 @@ def in_force(session: Session, bench: int) -> list[Stored]:
         .order_by(Instrument.id)
     ).all()
     return [Stored(r.key, r.name, r.version, r.saved_at, r.text) for r in rows]
+
+
+def in_force(session: Session, bench: int) -> list[Stored]:
+    """The newest version of every instrument in use, in the order they came."""
+    return [stored for stored in _newest(session, bench) if stored.key != CALCULATED]
+
+
+def calculations_in_force(session: Session, bench: int) -> Stored | None:
+    """The calculated channels' document; None where there is none yet."""
+    return next((stored for stored in _newest(session, bench) if stored.key == CALCULATED), None)
 
 
 def known_keys(session: Session, bench: int) -> set[str]:

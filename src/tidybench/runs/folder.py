@@ -12,17 +12,20 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
+from tidybench.core.setup.calculated import CALCULATED
 from tidybench.runs.stamps import parse
 
 STATE = "state.json"
 SAMPLES = "samples.bin"
 MARKS = "marks.csv"
+CROSSINGS = "crossings.csv"
 SUMMARY = "summary.json"
 RowRule = Literal["steady rows", "each reading"]
 
 
 class RunChannel(BaseModel):
-    """A channel as it was when the run began; `number` stands in samples.bin."""
+    """A channel as it was when the run began; `number` stands in samples.bin. `steps`: its scaling behind scale and
+    offset, in words; `expression`: of a calculated one. `calibration`: what its certificate says."""
 
     number: int
     id: str
@@ -36,11 +39,30 @@ class RunChannel(BaseModel):
     offset: float
     low: float | None = None
     high: float | None = None
+    steps: list[str] = []
+    zero: float = 0.0
+    expression: str = ""
+    calibration: dict[str, str] = {}
 
     @property
     def title(self) -> str:
         """The CSV's column title."""
         return f"{self.name} [{self.unit}]" if self.unit else self.name
+
+    @property
+    def scaling(self) -> str:
+        """How its values are made, in one line."""
+        if self.expression:
+            return self.expression
+        parts = [f"field x {self.scale:.15g} + {self.offset:.15g}", *self.steps]
+        if self.zero:
+            parts.append(f"zeroed: {self.zero:.15g} taken off")
+        return "; ".join(parts)
+
+    @property
+    def certificate(self) -> str:
+        """What is known of its calibration, in one line."""
+        return ", ".join(f"{key} {value}" for key, value in self.calibration.items())
 
 
 class RunCounts(BaseModel):
@@ -96,6 +118,11 @@ def new_folder(runs: Path, name: str, at: int) -> tuple[Path, str]:
         (folder / "set-ups").mkdir()
         return folder, f"{short}_{day}_{clock}{suffix}.csv"
     raise FileExistsError(f"there are a thousand runs called {short} in this second")
+
+
+def setup_file(key: str) -> str:
+    """What a set-up's file is called within a run's set-ups."""
+    return "calculated.toml" if key == CALCULATED else f"{key}.setup.toml"
 
 
 def write_whole(path: Path, text: str) -> None:
@@ -170,7 +197,8 @@ def metadata(state: RunState) -> str:
                 "datatype": "double",
                 "schema:unitText": channel.unit,
                 "schema:measurementTechnique": channel.instrument_name,
-                "dc:description": f"field x {channel.scale:.15g} + {channel.offset:.15g}",
+                "dc:description": channel.scaling,
+                **({"schema:measurementMethod": certificate} if (certificate := channel.certificate) else {}),
             }
         )
     columns.append({"name": "flags", "titles": "flags", "datatype": "string"})

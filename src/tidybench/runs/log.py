@@ -5,6 +5,7 @@ import os
 import threading
 import uuid
 from collections.abc import Iterable, Sequence
+from math import isnan
 from pathlib import Path
 from typing import Literal
 
@@ -12,6 +13,7 @@ from tidybench.core.events import Event, GaveUp, Lost, Missed, Note, Sent, SetUp
 from tidybench.core.samples import Batch
 from tidybench.runs.files import Appender
 from tidybench.runs.folder import (
+    CROSSINGS,
     MARKS,
     SAMPLES,
     SUMMARY,
@@ -23,6 +25,7 @@ from tidybench.runs.folder import (
     new_folder,
     read_marks,
     read_state,
+    setup_file,
     write_state,
     write_whole,
 )
@@ -57,6 +60,7 @@ class RunLog:
         self._samples: Appender | None = Appender(folder / SAMPLES)
         self._csv = Appender(folder / state.csv)
         self._marks = Appender(folder / MARKS)
+        self._crossings = Appender(folder / CROSSINGS)
         self._started: set[str] = {""}
         self._pending_rows: list[str] = []
         self._unsummed = bytearray()
@@ -92,11 +96,12 @@ class RunLog:
             channels=list(channels),
         )
         for instrument, text in setups.items():
-            (folder / "set-ups" / f"{instrument}.setup.toml").write_text(text, "utf-8")
+            (folder / "set-ups" / setup_file(instrument)).write_text(text, "utf-8")
         write_whole(folder / f"{csv}-metadata.json", metadata(state))
         log = cls(folder, state)
         log._csv.append(header(state.channels).encode())
         log._marks.append(b"time,elapsed_s,text,by\r\n")
+        log._crossings.append(b"time,elapsed_s,channel,state,value,limit\r\n")
         write_state(folder, state)
         return log
 
@@ -203,12 +208,13 @@ class RunLog:
         folder = self.folder / "set-ups"
         names: dict[str, str] = {}
         for instrument, text in texts.items():
-            kept = [folder / f"{instrument}.setup.toml"]
-            kept += sorted((folder / "changed").glob(f"{instrument}.*.setup.toml"))
+            file = setup_file(instrument)
+            kept = [folder / file]
+            kept += sorted((folder / "changed").glob(f"{instrument}.*.toml"))
             same = [path for path in kept if path.exists() and path.read_text("utf-8") == text]
             if not same:
                 (folder / "changed").mkdir(exist_ok=True)
-                path = folder / "changed" / f"{instrument}.{len(kept) + 1:03d}.setup.toml"
+                path = folder / "changed" / file.replace(instrument, f"{instrument}.{len(kept) + 1:03d}", 1)
                 path.write_text(text, "utf-8")
                 same = [path]
             names[instrument] = str(same[0].relative_to(folder))
@@ -228,12 +234,22 @@ class RunLog:
         self._marks.append(row.encode())
         self.marks.append((at, text))
 
+    def crossing(self, at: int, channel: str, state: str, value: float, limit: float) -> None:
+        """Add a limit that was crossed to crossings.csv. The tape's line is the journal's."""
+        elapsed = (at - self.state.begun_at) / 1e6
+        figure = "" if isnan(limit) else f"{limit:.15g}"
+        row = f"{self._stamps.micro(at)},{elapsed:.6f},{csv_cell(channel)},{state},{value:.15g},{figure}\r\n"
+        try:
+            self._crossings.append(row.encode())
+        except OSError as error:
+            self.troubles["crossings"] = f"{CROSSINGS} ends here: {error.strerror}. Rows are still logged."
+
     def sync(self) -> None:
         """Bring everything to the disk, and the state with it. Another thread may call this."""
         with self._closing:
             if self._ended:
                 return
-            for file in (self._tape, self._samples, self._csv, self._marks):
+            for file in (self._tape, self._samples, self._csv, self._marks, self._crossings):
                 if file is not None:
                     file.sync()
             write_state(self.folder, self.state)
@@ -245,7 +261,7 @@ class RunLog:
         self._write_rows(at)
         with self._closing:
             self._ended = True
-            for file in (self._tape, self._samples, self._csv, self._marks):
+            for file in (self._tape, self._samples, self._csv, self._marks, self._crossings):
                 if file is not None:
                     file.close()
         self.state = self.state.model_copy(update={"ended_at": at, "reason": reason, "status": status})
@@ -254,7 +270,7 @@ class RunLog:
 
     def abandon(self) -> None:
         """Close the files as they are, for whoever goes on with the run."""
-        for file in (self._tape, self._samples, self._csv, self._marks):
+        for file in (self._tape, self._samples, self._csv, self._marks, self._crossings):
             if file is not None:
                 try:
                     file.close()

@@ -4,12 +4,14 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from tidybench.core.derivation import Derivation, basis
 from tidybench.core.events import Event, Opened, SetUp, Start
-from tidybench.core.plan import LinkPlan, plan_links
+from tidybench.core.plan import LinkPlan, plan_links, same_work
 from tidybench.core.samples import Batch
 from tidybench.core.session import LinkReader
 from tidybench.core.setup import Setup, load
-from tidybench.runs.folder import read_state
+from tidybench.core.setup.calculated import CALCULATED, Calculations, load_calculations
+from tidybench.runs.folder import read_state, setup_file
 from tidybench.runs.tape import read_tape
 
 
@@ -28,11 +30,18 @@ def frozen_setups(folder: Path) -> list[Setup]:
     return [load(path.read_text("utf-8")) for path in sorted((folder / "set-ups").glob("*.setup.toml"))]
 
 
+def frozen_calculations(folder: Path) -> Calculations:
+    """The calculated channels as they were when the run began."""
+    path = folder / "set-ups" / setup_file(CALCULATED)
+    return load_calculations(path.read_text("utf-8")) if path.exists() else Calculations()
+
+
 def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | None = None) -> Iterator[Reread]:
     """Read a run's tape again, with the set-ups in its folder, and those that came into force in it; or
     with other `plans` from its beginning to its end.
 
-    From a later segment on, a link counts from its first starting state there.
+    From a later segment on, a link counts from its first starting state there; windows of calculated channels
+    fill anew.
     """
     state = read_state(folder)
     numbers = {**state.later, **{channel.id: channel.number for channel in state.channels}}
@@ -42,14 +51,33 @@ def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | Non
     readers = {plan.key: LinkReader(plan) for plan in plans}
     files = {p.key: sorted(f"{s.instrument.id}.setup.toml" for s in p.setups) for p in plans}
     started: set[str] = set()
+    setups = [setup for plan in plans for setup in plan.setups]
+    numbers |= {part.id: number for plan in plans for number, part in plan.parts.items()}
+    calculations = frozen_calculations(folder)
+    rests_on = basis(setups, calculations)
+    derivation = Derivation(setups, calculations, numbers, tape=True)
     for sequence, link, event in read_tape(folder / "tape", first_segment):
-        if isinstance(event, SetUp):
-            if not corrected and sorted(event.files) != files.get(link, []):
+        if isinstance(event, SetUp) and not corrected:
+            texts = {name: (folder / "set-ups" / name).read_text("utf-8") for name in event.files}
+            changed = [load(text) for name, text in texts.items() if name.endswith(".setup.toml")]
+            if not link:
+                found = [text for name, text in texts.items() if not name.endswith(".setup.toml")]
+                calculations = load_calculations(found[0]) if found else Calculations()
+                if basis(changed, calculations) != rests_on:
+                    rests_on = basis(changed, calculations)
+                    later = Derivation(changed, calculations, numbers, tape=True)
+                    later.inherit(derivation)
+                    derivation = later
+            elif sorted(event.files) != files.get(link, []):
                 files[link] = sorted(event.files)
-                readers.pop(link, None)
-                changed = [load((folder / "set-ups" / name).read_text("utf-8")) for name in event.files]
-                readers.update({p.key: LinkReader(p) for p in plan_links(changed, numbers) if p.key == link})
+                reader = readers.get(link)
+                if reader is None or not same_work(reader.plan.setups, changed):
+                    readers.pop(link, None)
+                    plans = [p for p in plan_links(changed, numbers) if p.key == link]
+                    readers.update({p.key: LinkReader(p) for p in plans})
         elif isinstance(event, Start | Opened):
             started.add(link)
         reader = readers.get(link) if link in started else None
-        yield Reread(sequence, link, event, reader.feed(event) if reader else None)
+        batch = reader.feed(event) if reader else None
+        derivation.feed(link, event, batch)
+        yield Reread(sequence, link, event, batch)

@@ -19,9 +19,10 @@ from starlette.types import ASGIApp
 
 from tidybench import __version__
 from tidybench.core.setup import SetupError
-from tidybench.records.setups import bench_id, save
+from tidybench.records.setups import bench_id, save, save_calculations
 from tidybench.web import (
     bench_routes,
+    channel_routes,
     demo_routes,
     instrument_routes,
     port_routes,
@@ -72,6 +73,7 @@ def make_app(
     app.include_router(instrument_routes.library)
     app.include_router(teaching_routes.router)
     app.include_router(register_routes.router)
+    app.include_router(channel_routes.router)
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)
     app.include_router(run_routes.router)
@@ -116,10 +118,12 @@ def _keep_files(context: Context, folders: list[Path]) -> None:
     if not context.clerk.migrated:
         raise RecorderAway
     for folder in folders:
-        for path in sorted(folder.glob("*.setup.toml")):
+        calculated = folder / "calculated.toml"
+        for path in sorted(folder.glob("*.setup.toml")) + [calculated] * calculated.exists():
+            keep = save_calculations if path == calculated else save
             try:
                 with Session(context.engine) as session, session.begin():
-                    save(session, bench_id(session, context.bench), path.read_text("utf-8"), from_file=True)
+                    keep(session, bench_id(session, context.bench), path.read_text("utf-8"), from_file=True)
             except (SetupError, OSError, UnicodeDecodeError) as error:
                 print(f"{path.name} was not taken in: {error}", flush=True)
 

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field
 
 from tidybench.core.setup import ChannelPart, FramingPart, LinkPart, Setup
+from tidybench.core.setup.calculated import Calculations
 from tidybench.core.setup.framing import CheckPart
 from tidybench.core.teaching.pointing import Meaning
 from tidybench.runs.again import Beside, Version
@@ -396,3 +397,64 @@ class Refusal(BaseModel):
     """Why something was not done."""
 
     detail: str
+
+
+class CalculationsForm(BaseModel):
+    """The calculated channels: the document as TOML, and as data."""
+
+    text: str
+    calculations: Calculations
+
+
+class CalculationsBody(BaseModel):
+    """Calculated channels to keep: as TOML, or as data."""
+
+    text: Annotated[str, Field(max_length=500_000)] | None = None
+    calculations: Calculations | None = None
+
+
+class CalculatedChecked(BaseModel):
+    """What is wrong with a calculated channel ("" for nothing), at which column of its expression (0: no place)."""
+
+    id: str
+    problem: str
+    column: int
+    interval_s: float
+
+
+class ZeroDone(BaseModel):
+    """A channel was zeroed, or a zero undone."""
+
+    at: int
+    sentence: str
+
+
+class Acknowledged(BaseModel):
+    """Crossings that a person has seen."""
+
+    crossings: Annotated[list[int], Field(max_length=200)]
+    by: Annotated[str, Field(max_length=120)] = ""
+
+
+class TryScaling(BaseModel):
+    """Steps of scaling, and a value to try them with (null: none)."""
+
+    scale: Annotated[float, Field(allow_inf_nan=False)] = 1.0
+    offset: Annotated[float, Field(allow_inf_nan=False)] = 0.0
+    scaling: Annotated[list[dict[str, Any]], Field(max_length=20)]
+    value: Annotated[float, Field(allow_inf_nan=False)] | None = None
+
+
+class ScalingStepShown(BaseModel):
+    """What a value is after a step; null where none is left, and why (as a quality)."""
+
+    words: str
+    value: float | None
+    quality: int
+
+
+class ScalingTried(BaseModel):
+    """The value step by step; of each step that is a calibration, what is left at its points."""
+
+    steps: list[ScalingStepShown]
+    residuals: list[list[float]]

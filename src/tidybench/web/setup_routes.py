@@ -8,7 +8,7 @@ from starlette.concurrency import run_in_threadpool
 
 from tidybench.core import setup as setups
 from tidybench.core.plan import plan_links
-from tidybench.records.setups import Stored, bench_id, in_force, remove, save
+from tidybench.records.setups import Stored, bench_id, calculations_in_force, in_force, remove, save
 from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.models import SetupBody, SetupInfo, SetupSaved
@@ -87,7 +87,8 @@ async def remove_setup(request: Request, key: str) -> SetupBody:
         raise HTTPException(404, f"There is no instrument “{key[:80]}” in use.")
     # The recorder first: where it refuses, nothing has been changed.
     rest = [SetupText(id=s.key, text=s.text) for s in stored if s.key != key]
-    await answered(request, ApplySetups(setups=rest))
+    calculations = await run_in_threadpool(calculations_text, context)
+    await answered(request, ApplySetups(setups=rest, calculations=calculations))
     await run_in_threadpool(_remove, context, key)
     return SetupBody(text=text)
 
@@ -96,8 +97,16 @@ async def put_in_force(context: Context) -> str:
     """Give the recorder the set-ups in force; gives the reason where it does not take them."""
     stored = await run_in_threadpool(_in_force, context)
     texts = [SetupText(id=s.key, text=s.text) for s in stored]
-    answer, _ = await context.hub.ask(ApplySetups(setups=texts))
+    calculations = await run_in_threadpool(calculations_text, context)
+    answer, _ = await context.hub.ask(ApplySetups(setups=texts, calculations=calculations))
     return answer.why
+
+
+def calculations_text(context: Context) -> str:
+    """The calculated channels' document in force, "" where there is none."""
+    with Session(context.engine) as session, session.begin():
+        stored = calculations_in_force(session, bench_id(session, context.bench))
+    return stored.text if stored is not None else ""
 
 
 def _in_force(context: Context) -> list[Stored]:

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field, TypeAdapter
 
 from tidybench.runs.folder import RowRule
 
-PROTOCOL = 2
+PROTOCOL = 3
 TOPIC_SAMPLES, TOPIC_STATUS, TOPIC_TAPE = b"s", b"t", b"l"
 
 Stages = Literal["Port", "Bytes", "Messages", "Readings", "Channels"]
@@ -69,8 +69,24 @@ class InstrumentStatus(BaseModel):
     identity: IdentityStatus | None
 
 
+class LimitsStatus(BaseModel):
+    """Where a channel should stay, as in its set-up, and how it stands: its state, and since when."""
+
+    low: float | None = None
+    high: float | None = None
+    low_caution: float | None = None
+    high_caution: float | None = None
+    hysteresis: float = 0.0
+    delay_s: float = 0.0
+    after_start_s: float = 0.0
+    stuck_s: float | None = None
+    state: Literal["", "starting", "within", "low caution", "high caution", "low", "high", "stuck"] = ""
+    since: int = 0
+
+
 class ChannelStatus(BaseModel):
-    """A channel in force; `number` stands in its samples' records."""
+    """A channel in force; `number` stands in its samples' records. `zero`: what is taken off its values, since `zeroed_at`;
+    `own_zero`: the instrument zeroes itself. `expression`: of a calculated one, `problem`: why it gives nothing."""
 
     number: int
     id: str
@@ -81,6 +97,32 @@ class ChannelStatus(BaseModel):
     instrument: str
     low: float | None
     high: float | None
+    limits: LimitsStatus = LimitsStatus()
+    zero: float = 0.0
+    zeroed_at: int = 0
+    own_zero: bool = False
+    expression: str = ""
+    problem: str = ""
+
+
+class CrossingStatus(BaseModel):
+    """A limit that was crossed and not acknowledged yet. `back_at`: when the value came back, 0 while it has not."""
+
+    id: int
+    at: int
+    channel: int
+    name: str
+    state: str
+    words: str
+    back_at: int = 0
+
+
+class OverdueStatus(BaseModel):
+    """A calibration that is overdue: of an instrument or of a channel's sensor."""
+
+    name: str
+    due: str
+    words: str
 
 
 class MarkStatus(BaseModel):
@@ -148,6 +190,8 @@ class Status(BaseModel):
     ports: list[PortInfo]
     run: RunStatus | None
     disk: DiskStatus
+    crossings: list[CrossingStatus] = []
+    overdue: list[OverdueStatus] = []
 
 
 class TapeLine(BaseModel):
@@ -185,6 +229,23 @@ class Hello(BaseModel):
 class ApplySetups(BaseModel):
     kind: Literal["apply set-ups"] = "apply set-ups"
     setups: list[SetupText]
+    calculations: str = ""
+
+
+class ZeroChannel(BaseModel):
+    """Zero a channel at its present value, or undo the last time that was done."""
+
+    kind: Literal["zero channel"] = "zero channel"
+    channel: str
+    undo: bool = False
+
+
+class Acknowledge(BaseModel):
+    """A person has seen these crossings."""
+
+    kind: Literal["acknowledge"] = "acknowledge"
+    crossings: list[int]
+    by: str = ""
 
 
 class BeginRun(BaseModel):
@@ -361,7 +422,9 @@ Request = Annotated[
     | GetHistory
     | GetTape
     | GetPorts
-    | GetSetups,
+    | GetSetups
+    | ZeroChannel
+    | Acknowledge,
     Field(discriminator="kind"),
 ]
 REQUEST: TypeAdapter[Request] = TypeAdapter(Request)
@@ -382,3 +445,4 @@ class Answer(BaseModel):
     order: OrderStatus | None = None
     search: SearchStatus | None = None
     setups: list[SetupText] = []
+    zeroed: str = ""

@@ -1,34 +1,101 @@
 """Channels as a set-up names them."""
 
+import itertools
 from typing import Annotated
 
 from pydantic import Field, model_validator
 
+from tidybench.core.setup.filters import FilterPart, ThinningPart
 from tidybench.core.setup.part import Identifier, Label, Part
+from tidybench.core.setup.scaling import CalibrationPart, Finite, ScalingStep, UnitLabel
+
+Seconds = Annotated[float, Field(ge=0, le=86_400)]
 
 
 class LimitsPart(Part):
-    """Where a channel's value should stay."""
+    """Where a channel's value should stay: `low` and `high`, and nearer ones that call for attention only.
 
-    low: float | None = None
-    high: float | None = None
+    A limit is crossed when the value was beyond it for `delay_s`, and left when it is back by `hysteresis`. Nothing is
+    judged for `after_start_s` after its link was opened (or a run has begun). `stuck_s`: a value that has not changed at all for
+    so long is said to be stuck.
+    """
+
+    low: Finite | None = None
+    high: Finite | None = None
+    low_caution: Finite | None = None
+    high_caution: Finite | None = None
+    hysteresis: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
+    delay_s: Seconds = 0.0
+    after_start_s: Seconds = 0.0
+    stuck_s: Seconds | None = None
 
     @model_validator(mode="after")
     def _ordered(self) -> "LimitsPart":
-        if self.low is not None and self.high is not None and self.low >= self.high:
-            raise ValueError(f"the lower limit {self.low:g} must be below the upper limit {self.high:g}")
+        names = (
+            ("the lower limit", self.low),
+            ("the lower caution", self.low_caution),
+            ("the upper caution", self.high_caution),
+            ("the upper limit", self.high),
+        )
+        given = [(name, value) for name, value in names if value is not None]
+        for (name, value), (partner, other) in itertools.pairwise(given):
+            if value >= other:
+                raise ValueError(f"{name} {value:g} must be below {partner} {other:g}")
+        low = self.low if self.low is not None else self.low_caution
+        high = self.high if self.high is not None else self.high_caution
+        if low is not None and high is not None and self.hysteresis * 2 >= high - low:
+            raise ValueError(
+                f"the hysteresis {self.hysteresis:g} leaves nothing between {low:g} and {high:g}: make it smaller"
+            )
+        return self
+
+    @property
+    def any(self) -> bool:
+        """Whether there is anything to judge."""
+        found = (self.low, self.high, self.low_caution, self.high_caution, self.stuck_s)
+        return any(value is not None for value in found)
+
+
+class ZeroPart(Part):
+    """The instrument's own way to be zeroed: a text that is sent, or a register that 1 is written to."""
+
+    send: Annotated[str, Field(max_length=1000)] | None = None
+    write: Label | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> "ZeroPart":
+        if (self.send is None) == (self.write is None):
+            raise ValueError("zero: give a text to send, or a register to write to")
         return self
 
 
 class ChannelPart(Part):
-    """A named series of samples: value = field x scale + offset."""
+    """A named series of samples: value = field x scale + offset, then the steps of `scaling` in order, then its
+    zero is taken off, then the filters, then it is thinned out."""
 
     id: Identifier
     name: Label
     field: Label
     query: Identifier | None = None
-    unit: Annotated[str, Field(max_length=20)] = ""
-    scale: Annotated[float, Field(allow_inf_nan=False)] = 1.0
-    offset: Annotated[float, Field(allow_inf_nan=False)] = 0.0
+    unit: UnitLabel = ""
+    scale: Finite = 1.0
+    offset: Finite = 0.0
+    scaling: Annotated[list[ScalingStep], Field(max_length=20)] = []
+    zero: ZeroPart | None = None
+    filter: Annotated[list[FilterPart], Field(max_length=5)] = []
+    thinning: ThinningPart | None = None
     decimals: Annotated[int, Field(ge=0, le=9)] = 2
     limits: LimitsPart = LimitsPart()
+    calibration: CalibrationPart | None = None
+
+    @model_validator(mode="after")
+    def _thins(self) -> "ChannelPart":
+        problem = self.thinning.problem() if self.thinning is not None else ""
+        if problem:
+            raise ValueError(problem)
+        return self
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether scale and offset are all that is done to it."""
+        return not (self.scaling or self.filter or self.thinning is not None)

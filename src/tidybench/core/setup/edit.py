@@ -33,6 +33,13 @@ def changed(text: str, changes: Changes) -> str:
     return out
 
 
+def document_with(text: str, changes: Changes) -> str:
+    """The text of another document with changes made in it; what it means is for the caller to check. Raises SetupError."""
+    document = _document(text)
+    _merge(document, changes)
+    return tomlkit.dumps(document)
+
+
 def _document(text: str) -> tomlkit.TOMLDocument:
     try:
         return tomlkit.parse(text)

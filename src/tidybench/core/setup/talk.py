@@ -6,6 +6,7 @@ from pydantic import Field, field_validator, model_validator
 
 from tidybench.core.setup.part import Identifier, Label, Part
 from tidybench.core.setup.readers import ReaderPart
+from tidybench.core.setup.scaling import CalibrationPart
 
 Talks = Literal["when asked", "on its own", "on its key"]
 Patterns = Annotated[list[str], Field(max_length=20)]
@@ -19,13 +20,16 @@ def _bytes_only(value: str) -> str:
 
 
 class InstrumentPart(Part):
-    """What the instrument is called. The id never changes, the name may."""
+    """What the instrument is called. The id never changes, the name may. `warm_up_s`: for so long after its link was opened
+    its values are not judged."""
 
     id: Identifier
     name: Label
     talks: Talks = "when asked"
     power_up: Annotated[str, Field(max_length=200)] = ""
     note: Annotated[str, Field(max_length=2000)] = ""
+    warm_up_s: Annotated[float, Field(ge=0, le=86_400)] = 0.0
+    calibration: CalibrationPart | None = None
 
 
 class QueryPart(Part):

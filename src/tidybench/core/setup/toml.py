@@ -32,7 +32,7 @@ def from_data(data: dict[str, Any], text: str = "") -> Setup:
     try:
         return Setup.model_validate(data)
     except ValidationError as error:
-        raise SetupError([line for one in error.errors() for line in _sentences(one, text)]) from None
+        raise SetupError([line for one in error.errors() for line in sentences(one, text)]) from None
 
 
 def schema() -> dict[str, Any]:
@@ -40,13 +40,16 @@ def schema() -> dict[str, Any]:
     return Setup.model_json_schema()
 
 
-def _sentences(error: Any, text: str) -> list[str]:
+def sentences(error: Any, text: str) -> list[str]:
+    """What pydantic found wrong, as sentences for a person."""
     path = [part for part in error["loc"] if not isinstance(part, dict)]
     if len(path) > 1 and path[0] == "link" and path[1] in LINK_TAGS:
         del path[1]
     path = [
         part for n, part in enumerate(path) if not (part in READER_TAGS and n and path[n - 1] == "reader")
     ]
+    # Which kind of step it is stands in the path too; a person sees it in the text.
+    path = [part for n, part in enumerate(path) if not (n > 1 and path[n - 2] in ("scaling", "filter"))]
     where = ".".join(str(part + 1) if isinstance(part, int) else str(part) for part in path)
     kind, message = error["type"], str(error["msg"])
     if kind == "value_error":
@@ -57,6 +60,9 @@ def _sentences(error: Any, text: str) -> list[str]:
     place = f"Line {line}, {where}" if line else where
     if kind == "extra_forbidden":
         return [f"{place}: there is no such key. Check its spelling against docs/formats/set-ups.md."]
+    if kind == "union_tag_invalid":
+        context = error["ctx"]
+        return [f"{where}: kind = “{context['tag']}” is not possible here; {context['expected_tags']} are."]
     if kind == "missing":
         return [f"{where}: this key is missing."]
     if kind == "literal_error":

@@ -1,0 +1,245 @@
+"""Calculated channels at work: which are evaluated when, and with what."""
+
+from collections import deque
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from tidybench.core.channels.finisher import Finisher
+from tidybench.core.expression.program import Nothing, Program, compiled
+from tidybench.core.expression.tokens import ExpressionError
+from tidybench.core.expression.tree import channels_in, parse
+from tidybench.core.quality import Quality
+from tidybench.core.samples import NAN, Batch
+from tidybench.core.setup.calculated import CalculatedPart
+
+KEPT = 2000
+"""Samples of a channel that are kept for interpolation."""
+
+LEAST_AGE = 500_000
+"""Microseconds a value may always be old."""
+
+
+@dataclass(slots=True, frozen=True)
+class Known:
+    """A channel that expressions may name. `interval`: seconds between its samples, 0 for as fast as it goes."""
+
+    number: int
+    id: str
+    unit: str
+    interval: float
+
+
+@dataclass(slots=True)
+class _Latest:
+    at: int = 0
+    value: float | None = None
+    flagged: bool = False
+    kept: deque[tuple[int, float | None]] | None = None
+
+
+@dataclass(slots=True)
+class Calculated:
+    """One calculated channel. `problem`: why it is not calculated at all, "" where it is. `nothing`: why its last value was
+    none, and when."""
+
+    part: CalculatedPart
+    number: int
+    problem: str = ""
+    interval: float = 1.0
+    nothing: str = ""
+    nothing_at: int = 0
+    program: Program | None = None
+    lead: int = 0
+    inputs: list[int] = field(default_factory=list)
+    ages: list[int] = field(default_factory=list)
+    finisher: Finisher | None = None
+    pending: deque[tuple[int, bool]] = field(default_factory=lambda: deque(maxlen=KEPT))
+
+
+class Calculator:
+    """All calculated channels of a bench. Feed it every batch of samples, in order of sequence."""
+
+    def __init__(
+        self, parts: Sequence[CalculatedPart], known: Sequence[Known], numbers: Mapping[str, int]
+    ) -> None:
+        self._parts, self._known, self._numbers = parts, known, numbers
+        self.all: list[Calculated] = []
+        self._latest: dict[int, _Latest] = {}
+        self._by_lead: dict[int, list[Calculated]] = {}
+        self.restart()
+
+    def restart(self) -> None:
+        """Forget everything: windows and integrals begin anew."""
+        found = {one.id: one for one in self._known}
+        made: dict[str, Calculated] = {
+            part.id: Calculated(part, self._numbers[part.id]) for part in self._parts
+        }
+        self._latest, self._by_lead = {}, {}
+        for part in _in_order(self._parts, made):
+            one = made[part.id]
+            if not one.problem:
+                try:
+                    self._prepare(one, found)
+                except ExpressionError as error:
+                    one.problem = f"{error}."
+            if one.problem:
+                continue
+            found[part.id] = Known(one.number, part.id, part.unit, one.interval)
+            self._by_lead.setdefault(one.lead, []).append(one)
+        self.all = [made[part.id] for part in self._parts]
+
+    def _prepare(self, one: Calculated, found: Mapping[str, Known]) -> None:
+        part = one.part
+        program = compiled(part.expression, {id: channel.unit for id, channel in found.items()}, part.unit)
+        inputs = [found[id] for id in program.inputs]
+        lead = min(inputs, key=lambda channel: channel.interval or 0.1)
+        if part.lead is not None:
+            named = [channel for channel in inputs if channel.id == part.lead]
+            if not named:
+                raise ExpressionError(1, f"its lead “{part.lead}” is not in it")
+            lead = named[0]
+        one.program, one.lead, one.interval = program, lead.number, lead.interval
+        if part.thinning is not None and part.thinning.every_s is not None:
+            one.interval = part.thinning.every_s
+        elif part.thinning is not None and part.thinning.every is not None:
+            one.interval = lead.interval * part.thinning.every
+        one.inputs = [channel.number for channel in inputs]
+        one.ages = [
+            round(part.age_s * 1e6)
+            if part.age_s is not None
+            else max(round(channel.interval * 2e6), LEAST_AGE)
+            for channel in inputs
+        ]
+        one.finisher = Finisher(one.number, filters=part.filter, thinning=part.thinning)
+        for number in one.inputs:
+            latest = self._latest.setdefault(number, _Latest())
+            if part.meet == "interpolated" and latest.kept is None:
+                latest.kept = deque(maxlen=KEPT)
+
+    def feed(self, batch: Batch) -> Batch | None:
+        """The calculated samples that come of these; None for none."""
+        if not self._latest:
+            return None
+        out = Batch()
+        words, times, values = batch.words, batch.times, batch.values
+        index, total = 0, len(words)
+        latest, leads = self._latest, self._by_lead
+        while index < total:
+            at = times[index]
+            due: list[int] = []
+            # What was measured at one time comes in together, before anything is calculated from it.
+            while index < total and times[index] == at and (words[index] >> 8) not in due:
+                number, quality = words[index] >> 8, words[index] & 0xFF
+                entry = latest.get(number)
+                if entry is not None:
+                    self._note(entry, at, quality, values[index])
+                    due.append(number)
+                index += 1
+            place = 0
+            while place < len(due):  # calculated channels may lead others: they come behind
+                number = due[place]
+                place += 1
+                for one in leads.get(number, ()):
+                    self._evaluate(one, at, out, due)
+        return out if out.words else None
+
+    def _note(self, entry: _Latest, at: int, quality: int, value: float) -> None:
+        entry.at = at
+        entry.value = value if quality <= Quality.FLAGGED else None
+        entry.flagged = quality == Quality.FLAGGED
+        if entry.kept is not None:
+            entry.kept.append((at, entry.value))
+
+    def _evaluate(self, one: Calculated, at: int, out: Batch, due: list[int]) -> None:
+        if one.part.meet == "interpolated":
+            one.pending.append((at, self._latest[one.lead].flagged))
+            self._interpolate(one, out, due)
+            return
+        inputs: list[float | None] = []
+        flagged = False
+        for number, age in zip(one.inputs, one.ages, strict=True):
+            entry = self._latest[number]
+            fresh = entry.value is not None and at - entry.at <= age
+            inputs.append(entry.value if fresh else None)
+            flagged = flagged or (fresh and entry.flagged)
+        self._put(one, at, inputs, flagged, out, due)
+
+    def _interpolate(self, one: Calculated, out: Batch, due: list[int]) -> None:
+        while one.pending:
+            at, flagged = one.pending[0]
+            newest = one.pending[-1][0]
+            inputs: list[float | None] = []
+            for number, age in zip(one.inputs, one.ages, strict=True):
+                entry = self._latest[number]
+                if entry.at < at and newest - at <= age:
+                    return  # its next sample may still come
+                inputs.append(_between(entry.kept or (), at, age))
+            one.pending.popleft()
+            self._put(one, at, inputs, flagged, out, due)
+
+    def _put(
+        self, one: Calculated, at: int, inputs: list[float | None], flagged: bool, out: Batch, due: list[int]
+    ) -> None:
+        assert one.program is not None
+        assert one.finisher is not None
+        quality, value = Quality.FLAGGED if flagged else Quality.OK, NAN
+        try:
+            value = one.program.value(at, inputs)
+        except Nothing as nothing:
+            quality = Quality.NO_READING
+            if not nothing.silent:
+                one.nothing, one.nothing_at = str(nothing), at
+        before = len(out.words)
+        one.finisher.take(quality, at, value, out)
+        entry = self._latest.get(one.number)
+        if entry is not None:
+            for index in range(before, len(out.words)):
+                self._note(entry, out.times[index], out.words[index] & 0xFF, out.values[index])
+                due.append(one.number)
+
+
+def _between(kept: "deque[tuple[int, float | None]] | tuple[()]", at: int, age: int) -> float | None:
+    """A channel's value at a time, straight between its samples; None where one of them is missing or far off."""
+    after: tuple[int, float | None] | None = None
+    for time, value in reversed(kept):
+        if time == at:
+            return value
+        if time < at:
+            if after is None or value is None or after[1] is None or after[0] - time > 2 * age:
+                return None
+            return value + (after[1] - value) * (at - time) / (after[0] - time)
+        after = time, value
+    return None
+
+
+def _in_order(parts: Sequence[CalculatedPart], made: Mapping[str, Calculated]) -> list[CalculatedPart]:
+    """Each behind those it is made from. Those that go in a circle, or cannot be read, get their problem."""
+    by_id = {part.id: part for part in parts}
+    needs: dict[str, list[str]] = {}
+    for part in parts:
+        try:
+            needs[part.id] = [c.id for c in channels_in(parse(part.expression)) if c.id in by_id]
+        except ExpressionError as error:
+            made[part.id].problem = f"{error}."
+            needs[part.id] = []
+    ordered: list[CalculatedPart] = []
+    done: set[str] = set()
+
+    def visit(id: str, way: list[str]) -> None:
+        if id in way:
+            circle = way[way.index(id) :]
+            names = " → ".join(f"“{one}”" for one in [*circle, id])
+            for one in circle:
+                made[one].problem = f"It goes in a circle: {names}. One of them must not need the other."
+            return
+        if id in done:
+            return
+        for other in needs[id]:
+            visit(other, [*way, id])
+        if id not in done:
+            done.add(id)
+            ordered.append(by_id[id])
+
+    for part in parts:
+        visit(part.id, [])
+    return ordered

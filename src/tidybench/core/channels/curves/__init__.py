@@ -1,0 +1,1 @@
+"""Standard sensor curves: thermocouples, resistance thermometers, thermistors."""

@@ -1,0 +1,122 @@
+"""Whether a channel's value stays where it should: states, and when they change."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from tidybench.core.quality import Quality
+from tidybench.core.setup.channel import LimitsPart
+
+State = Literal["", "starting", "within", "low caution", "high caution", "low", "high", "stuck"]
+"""“”: nothing to judge by."""
+
+SERIOUS: tuple[State, ...] = ("low", "high", "stuck")
+CALLING: tuple[State, ...] = ("low caution", "high caution")
+
+
+@dataclass(slots=True, frozen=True)
+class Crossing:
+    """A state that changed: at which time (microseconds), to what, with which value. `limit`: the one that was
+    crossed; NaN where the value came back or is stuck."""
+
+    at: int
+    channel: int
+    state: State
+    before: State
+    value: float
+    limit: float
+
+
+class LimitWatch:
+    """Watches one channel. Feed it every sample, in order."""
+
+    def __init__(self, channel: int, limits: LimitsPart, warm_up: float = 0.0) -> None:
+        self.channel = channel
+        self.state: State = ""
+        self.since = 0
+        self.value = float("nan")
+        self._quiet_until = 0
+        self._warm_up = round(warm_up * 1e6)
+        self._pending: State = ""
+        self._pending_since = 0
+        self._moved_at = 0
+        self.limits = limits
+
+    def started(self, at: int, opened: bool) -> None:
+        """A link was opened (warming up begins), or a run was begun: nothing is judged for a while."""
+        wait = round(self.limits.after_start_s * 1e6)
+        if opened:
+            wait = max(wait, self._warm_up)
+        self._quiet_until = max(self._quiet_until, at + wait) if wait else self._quiet_until
+        self._moved_at = max(self._moved_at, at)
+
+    def change(self, limits: LimitsPart) -> None:
+        """Other limits from here on; the next sample is judged by them at once."""
+        self.limits = limits
+        self._pending, self._pending_since = "", 0
+
+    def take(self, quality: int, at: int, value: float) -> Crossing | None:
+        """One sample; what changed by it."""
+        if quality > Quality.FLAGGED:
+            return None
+        limits = self.limits
+        if value != self.value:
+            self.value, self._moved_at = value, at
+        if not limits.any:
+            return self._become("", at, value, float("nan"))
+        if at < self._quiet_until:
+            return self._become("starting", at, value, float("nan"))
+        wanted, limit = self._judge(value)
+        if limits.stuck_s is not None and at - self._moved_at >= limits.stuck_s * 1e6 and wanted == "within":
+            wanted, limit = "stuck", float("nan")
+        if wanted == self.state:
+            self._pending = ""
+            return None
+        if wanted == "within" or wanted == "stuck" or not limits.delay_s:
+            return self._become(wanted, at, value, limit)
+        # A worse state must last before it counts.
+        if self._pending != wanted:
+            self._pending, self._pending_since = wanted, at
+        if at - self._pending_since < limits.delay_s * 1e6:
+            return self._become("within", at, value, float("nan")) if self.state in ("", "starting") else None
+        return self._become(wanted, at, value, limit)
+
+    def _become(self, state: State, at: int, value: float, limit: float) -> Crossing | None:
+        before = self.state
+        if state == before:
+            return None
+        self.state, self.since = state, at
+        if state != self._pending:
+            self._pending = self._pending if state == "within" else ""
+        return Crossing(at, self.channel, state, before, value, limit)
+
+    def _judge(self, value: float) -> tuple[State, float]:
+        """Where a value stands; coming back takes the hysteresis."""
+        limits, state = self.limits, self.state
+        back = limits.hysteresis
+        high, low = limits.high, limits.low
+        if high is not None and value > high - (back if state == "high" else 0.0):
+            return "high", high
+        if low is not None and value < low + (back if state == "low" else 0.0):
+            return "low", low
+        upper, lower = limits.high_caution, limits.low_caution
+        if upper is not None and value > upper - (back if state in ("high caution", "high") else 0.0):
+            return "high caution", upper
+        if lower is not None and value < lower + (back if state in ("low caution", "low") else 0.0):
+            return "low caution", lower
+        return "within", float("nan")
+
+
+def crossing_words(name: str, crossing: Crossing, unit: str, decimals: int) -> str:
+    """A crossing as a sentence."""
+
+    def figure(value: float) -> str:
+        return f"{value:.{decimals}f}{' ' + unit if unit else ''}"
+
+    value = figure(crossing.value)
+    if crossing.state == "stuck":
+        return f"{name} has not moved from {value}"
+    if crossing.state in ("within", "", "starting"):
+        return f"{name} is back within its limits: {value}"
+    side = "above" if crossing.state.startswith("high") else "below"
+    what = "the caution" if crossing.state.endswith("caution") else "the limit"
+    return f"{name} is {side} {what} of {figure(crossing.limit)}: {value}"
