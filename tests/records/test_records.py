@@ -15,20 +15,29 @@ from tidybench.core.setup import SetupError
 from tidybench.demo import make_runs
 from tidybench.records import blocks
 from tidybench.records.database import downgrade, upgrade
+from tidybench.records.history import history
+from tidybench.records.layouts import layouts, remove_layout, save_layout
 from tidybench.records.models import Base, Run, SampleBlock, Summary
-from tidybench.records.setups import bench_id, in_force, remove, save
+from tidybench.records.setups import (
+    bench_id,
+    calculations_in_force,
+    in_force,
+    remove,
+    save,
+    save_calculations,
+)
 from tidybench.runs.folder import SAMPLES, read_state, run_folders
 from tidybench.web.clerk import Clerk
 
 NOW = 1_795_416_791_000_000
 
 
-def new_run(session: Session) -> uuid.UUID:
+def new_run(session: Session, begun: int = NOW, ended: int | None = None) -> uuid.UUID:
     key = uuid.uuid4()
     session.add(
         Run(
             id=key, bench_id=bench_id(session, "b"), name="n", item="", operator="", row_rule="steady rows",
-            begun_at=NOW, ended_at=None, status="logging", reason="", folder="f", csv="c", followed=0,
+            begun_at=begun, ended_at=ended, status="logging", reason="", folder="f", csv="c", followed=0,
             complete=False, counts={}, repairs=[],
         )
     )  # fmt: skip
@@ -175,3 +184,65 @@ def test_the_clerk_follows_a_run_and_may_be_stopped_anywhere(engine: Engine, tmp
             np.testing.assert_array_equal(got.values, own["value"])
         assert session.scalar(text("SELECT count(*) FROM mark")) == 4
     assert not make_runs(tmp_path, DEMO, NOW, "b")
+
+
+def test_a_month_is_drawn_from_summaries_over_all_runs(engine: Engine) -> None:
+    hour = 3_600_000_000
+    with Session(engine) as session, session.begin():
+        bench = bench_id(session, "b")
+        for number, begun in ((1, NOW), (2, NOW + 100 * hour)):
+            run = new_run(session, begun, begun + 90 * hour)
+            session.execute(
+                text(
+                    "INSERT INTO run_channel (run_id, number, position, key, name, unit, instrument, decimals, interval_s)"
+                    " VALUES (:run, :number, 0, 'flow', 'Flow', 'L/min', 'i', 1, 60)"
+                ),
+                {"run": run, "number": number},
+            )
+            batch = Batch()
+            for minute in range(90 * 60):
+                value = 99.0 if minute == 1234 else 5.0
+                lost = number == 2 and 60 * 40 <= minute < 60 * 50
+                batch.add(
+                    number, 8 if lost else 0, begun + minute * 60_000_000, float("nan") if lost else value
+                )
+            blocks.append(session, run, 0, unpack(batch.pack(1)))
+        session.flush()
+        found = history(session, bench, NOW - 10 * hour, NOW + 200 * hour, 210)
+        assert [one.key for one in found] == ["flow", "flow"]
+        first, second = (one.series for one in found)
+        assert first.values.max() == 99.0  # no spike is lost
+        assert len(first.times) <= 2 * 91
+        assert (np.diff(first.times) > 0).all()
+        lost = second.qualities >= 2
+        assert 8 <= lost.sum() <= 11
+        assert np.isnan(second.values[lost]).all()
+        near = history(session, bench, NOW, NOW + hour, 900)
+        assert near[0].series.times.tolist()[:2] == [NOW, NOW + 60_000_000]
+        assert history(session, bench_id(session, "another"), NOW, NOW + hour, 900) == []
+
+
+def test_layouts_are_saved_by_name(engine: Engine) -> None:
+    with Session(engine) as session, session.begin():
+        bench = bench_id(session, "b")
+        save_layout(session, bench, "pumps", {"lanes": []})
+        save_layout(session, bench, "pumps", {"lanes": [{"channels": ["flow"]}]})
+        assert layouts(session, bench) == {"pumps": {"lanes": [{"channels": ["flow"]}]}}
+        assert layouts(session, bench_id(session, "another")) == {}
+        assert remove_layout(session, bench, "pumps")
+        assert not remove_layout(session, bench, "pumps")
+
+
+def test_calculated_channels_have_versions_beside_the_instruments(engine: Engine) -> None:
+    document = (DEMO / "calculated.toml").read_text("utf-8")
+    with Session(engine) as session, session.begin():
+        bench = bench_id(session, "b")
+        assert calculations_in_force(session, bench) is None
+        assert save_calculations(session, bench, document) == 1
+        assert save_calculations(session, bench, document.replace('"Head"', '"Lift"')) == 2
+        stored = calculations_in_force(session, bench)
+        assert stored is not None
+        assert stored.version == 2
+        assert in_force(session, bench) == []  # no instrument
+        with pytest.raises(SetupError, match="no such key"):
+            save_calculations(session, bench, document + "nonsense = 1")

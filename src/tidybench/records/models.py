@@ -140,3 +140,14 @@ class Mark(Base):
     at: Mapped[int] = mapped_column(BigInteger)
     text: Mapped[str] = mapped_column(Text)
     by: Mapped[str] = mapped_column(Text)
+
+
+class Layout(Base):
+    """How the Bench is laid out, under a name."""
+
+    __tablename__ = "layout"
+    __table_args__ = (UniqueConstraint("bench_id", "name"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    bench_id: Mapped[int] = mapped_column(ForeignKey("bench.id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(Text)
+    data: Mapped[dict[str, Any]] = mapped_column(JSONB)

@@ -25,6 +25,7 @@ from tidybench.web import (
     channel_routes,
     demo_routes,
     instrument_routes,
+    layout_routes,
     port_routes,
     register_routes,
     run_routes,
@@ -74,6 +75,7 @@ def make_app(
     app.include_router(teaching_routes.router)
     app.include_router(register_routes.router)
     app.include_router(channel_routes.router)
+    app.include_router(layout_routes.router)
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)
     app.include_router(run_routes.router)

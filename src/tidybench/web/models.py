@@ -458,3 +458,27 @@ class ScalingTried(BaseModel):
 
     steps: list[ScalingStepShown]
     residuals: list[list[float]]
+
+
+class LaneData(BaseModel):
+    """A lane of the Bench: its channels by id, how high it is beside the others, its scale (null: automatic)."""
+
+    channels: Annotated[list[Annotated[str, Field(max_length=64)]], Field(max_length=200)]
+    weight: Annotated[float, Field(ge=0.25, le=8)] = 1.0
+    scale: tuple[float, float] | None = None
+    log: bool = False
+
+
+class LayoutData(BaseModel):
+    """How the Bench is laid out: its lanes in order, and the channels that stand in none. A channel that is not named
+    joins those of its unit."""
+
+    lanes: Annotated[list[LaneData], Field(max_length=200)] = []
+    hidden: Annotated[list[Annotated[str, Field(max_length=64)]], Field(max_length=1000)] = []
+
+
+class NamedLayout(BaseModel):
+    """A layout under its name."""
+
+    name: str
+    data: LayoutData

@@ -1,0 +1,83 @@
+"""Layouts of the Bench, and its past beyond the recorder's memory."""
+
+from typing import Annotated
+
+import numpy as np
+from fastapi import APIRouter, HTTPException, Path, Query, Request, Response
+from sqlalchemy.orm import Session
+from starlette.concurrency import run_in_threadpool
+
+from tidybench.core.samples import DTYPE
+from tidybench.records.history import history
+from tidybench.records.layouts import layouts, remove_layout, save_layout
+from tidybench.records.setups import bench_id
+from tidybench.web.bench_routes import REFUSALS
+from tidybench.web.context import Context, context_of
+from tidybench.web.models import LayoutData, NamedLayout
+
+router = APIRouter(prefix="/api", responses=REFUSALS)
+Name = Annotated[str, Path(min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f/]+$")]
+LONGEST = 60 * 86_400_000_000
+MOST = 200
+
+
+@router.get("/layouts")
+def list_layouts(request: Request) -> list[NamedLayout]:
+    """The layouts saved at this bench."""
+    context = context_of(request)
+    with Session(context.engine) as session, session.begin():
+        found = layouts(session, bench_id(session, context.bench))
+    return [NamedLayout(name=name, data=LayoutData.model_validate(data)) for name, data in found.items()]
+
+
+@router.put("/layouts/{name}", status_code=204)
+def keep_layout(request: Request, name: Name, body: LayoutData) -> None:
+    """Save a layout under a name; an older one of this name is replaced."""
+    context = context_of(request)
+    with Session(context.engine) as session, session.begin():
+        bench = bench_id(session, context.bench)
+        if len(layouts(session, bench)) >= MOST:
+            raise HTTPException(409, f"There are {MOST} layouts already. Take one away first.")
+        save_layout(session, bench, name.strip(), body.model_dump(mode="json"))
+
+
+@router.delete("/layouts/{name}", status_code=204)
+def remove(request: Request, name: Name) -> None:
+    """Take a layout away."""
+    context = context_of(request)
+    with Session(context.engine) as session, session.begin():
+        if not remove_layout(session, bench_id(session, context.bench), name.strip()):
+            raise HTTPException(404, f"There is no layout “{name}”.")
+
+
+@router.get("/history", response_class=Response)
+async def past(
+    request: Request,
+    start: Annotated[int, Query(ge=0)],
+    end: Annotated[int, Query(ge=0)],
+    points: Annotated[int, Query(ge=10, le=4000)] = 900,
+) -> Response:
+    """What was logged at this bench from `start` to `end` (microseconds), over all runs: packed samples under the numbers the
+    channels have now, for a picture `points` wide."""
+    if not 0 < end - start <= LONGEST:
+        raise HTTPException(400, "The stretch must begin before it ends, and last 60 days at most.")
+    context = context_of(request)
+    status = context.hub.status
+    numbers = {channel.id: channel.number for channel in status.channels} if status is not None else {}
+    data = await run_in_threadpool(_past, context, numbers, start, end, points)
+    return Response(data, media_type="application/octet-stream")
+
+
+def _past(context: Context, numbers: dict[str, int], start: int, end: int, points: int) -> bytes:
+    with Session(context.engine) as session, session.begin():
+        found = history(session, bench_id(session, context.bench), start, end, points)
+    pieces = []
+    for one in found:
+        number = numbers.get(one.key)
+        if number is None:
+            continue
+        records = np.empty(len(one.series.times), DTYPE)
+        records["word"] = (number << 8) | one.series.qualities.astype(np.uint64)
+        records["time"], records["value"] = one.series.times, one.series.values
+        pieces.append(records.tobytes())
+    return b"".join(pieces)
