@@ -33,11 +33,8 @@ def history(session: Session, bench: int, start: int, end: int, points: int) -> 
     fitting = [width for width in WIDTHS if width <= pixel]
     found: list[Past] = []
     for run in runs:
-        keys = dict(
-            session.execute(
-                select(RunChannel.number, RunChannel.key).where(RunChannel.run_id == run)
-            ).tuples()
-        )
+        named = session.execute(select(RunChannel.number, RunChannel.key).where(RunChannel.run_id == run))
+        keys = {row.number: row.key for row in named}
         if not fitting:
             found += [Past(key, picture(session, run, n, start, end, points)) for n, key in keys.items()]
             continue
@@ -49,7 +46,7 @@ def _from_summaries(
     session: Session, run: Any, keys: dict[int, str], start: int, end: int, width: int, pixel: int
 ) -> list[Past]:
     # The database makes pixels of them: what crosses the wire does not grow with the run.
-    bucket = ((Summary.start - start) / pixel).label("bucket")
+    bucket = ((Summary.start - start) // pixel).label("bucket")
     rows = session.execute(
         select(
             Summary.number,

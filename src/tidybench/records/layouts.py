@@ -14,7 +14,7 @@ def layouts(session: Session, bench: int) -> dict[str, dict[str, Any]]:
     rows = session.execute(
         select(Layout.name, Layout.data).where(Layout.bench_id == bench).order_by(Layout.name)
     )
-    return dict(rows.tuples())
+    return {row.name: row.data for row in rows}
 
 
 def save_layout(session: Session, bench: int, name: str, data: dict[str, Any]) -> None:
