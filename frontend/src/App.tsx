@@ -3,6 +3,7 @@ import { NavLink, Route, Routes, useLocation } from "react-router";
 import styled from "styled-components";
 import { Bench } from "./bench/Bench";
 import { AddPage } from "./instruments/AddPage";
+import { CalculatedPage } from "./instruments/CalculatedPage";
 import { InstrumentsPage } from "./instruments/InstrumentsPage";
 import { SetupPage } from "./instruments/SetupPage";
 import { SimulatedPage } from "./instruments/SimulatedPage";
@@ -96,8 +97,11 @@ const LIST: [string, string][] = [
   ["M", "mark this moment"],
   ["E", "end the run (asks first)"],
   ["T", "tape, taller and back"],
+  ["S", "statistics of what is shown, and back"],
+  ["R", "big readouts for across the room, and back"],
+  ["1 to 9", "bring a lane forward, and back"],
   ["[ and ]", "a narrower or a wider stretch of time"],
-  ["Esc", "back out"],
+  ["Esc", "back to now, back out"],
 ];
 
 /** The whole: name, places, health, and the place that is open. */
@@ -154,6 +158,7 @@ export function App() {
           <Route path="/" element={<Bench theme={theme} />} />
           <Route path="/instruments" element={<InstrumentsPage />} />
           <Route path="/instruments/new" element={<AddPage />} />
+          <Route path="/instruments/calculated" element={<CalculatedPage />} />
           <Route path="/instruments/:id" element={<SetupPage />} />
           <Route path="/simulated" element={<SimulatedPage />} />
           <Route path="/logbook" element={<Logbook />} />

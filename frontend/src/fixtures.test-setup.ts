@@ -1,7 +1,7 @@
 /** What several tests of the interface need: an instrument, its stages, a web server's answers. */
 
 import { vi } from "vitest";
-import type { Instrument, Port, PreviewRow, QueryPart, Setup, Stage } from "./api/client";
+import type { Channel, Instrument, Port, PreviewRow, QueryPart, Setup, Stage } from "./api/client";
 
 export const stage = (
   name: Stage["name"],
@@ -58,4 +58,22 @@ export const query = (part: Partial<QueryPart> = {}): QueryPart => ({
 export const previewRow = (part: Partial<PreviewRow> = {}): PreviewRow => ({
   at: 1e12, message: "FL=+0148.27", query: "flow", fields: { flow: "148.27" }, why: "", column: 0,
   spans: [{ start: 3, end: 11, name: "flow", kind: "number" }], pattern: 0, ...part,
+}); // prettier-ignore
+
+/** What a set-up says of its instrument. */
+export const told = (part: Partial<Setup["instrument"]> = {}): Setup["instrument"] => ({
+  id: "m", name: "Meter", talks: "when asked", power_up: "", note: "", warm_up_s: 0, calibration: null, ...part,
+}); // prettier-ignore
+
+/** A channel of a set-up, with every key. */
+export const channelPart = (part: Partial<Setup["channel"][number]> = {}): Setup["channel"][number] => ({
+  id: "flow", name: "Loop flow", field: "flow", query: null, unit: "L/min", scale: 1, offset: 0, scaling: [], zero: null,
+  filter: [], thinning: null, decimals: 1, limits: { hysteresis: 0, delay_s: 0, after_start_s: 0 }, calibration: null, ...part,
+}); // prettier-ignore
+
+/** A channel in force. */
+export const inForce = (part: Partial<Channel> = {}): Channel => ({
+  number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60, high: 165,
+  limits: { low: 60, high: 165, hysteresis: 0, delay_s: 0, after_start_s: 0, state: "within", since: 0 },
+  zero: 0, zeroed_at: 0, own_zero: false, expression: "", problem: "", ...part,
 }); // prettier-ignore

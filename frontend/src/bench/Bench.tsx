@@ -2,20 +2,32 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { VisuallyHidden } from "react-aria-components";
 import { useNavigate, useSearchParams } from "react-router";
 import styled from "styled-components";
-import type { RunStatus, Status } from "../api/client";
+import { type RunStatus, said, type Status } from "../api/client";
 import { clock } from "../look/format";
 import type { Theme } from "../look/theme";
 import { connection, useLive } from "../live/connection";
-import { Chip } from "../parts/Button";
+import { Past } from "../live/past";
+import type { Samples } from "../live/samples";
+import { Chip, Key } from "../parts/Button";
 import { useKeys } from "../parts/useKeys";
 import { Tape } from "../tape/Tape";
+import { BigReadouts } from "./BigReadouts";
+import { ChannelWindow, limitsOf, putLimits } from "./ChannelWindow";
+import { CrossingBanner } from "./CrossingBanner";
+import { Cursor } from "./cursor";
 import { InstrumentColumn } from "./InstrumentColumn";
+import { LaneMenu } from "./LaneMenu";
 import { LaneStack } from "./LaneStack";
 import type { LaneMark, LaneView } from "./Lane";
-import { type LaneChannel, lanesOf, patienceOf, within } from "./lanes";
+import { arranged, changed, forward, type Layout, PLAIN } from "./layout";
+import { LayoutWindow } from "./LayoutWindow";
+import { type Bare, type LaneChannel, type LaneSpec, patienceOf, within } from "./lanes";
 import { NothingYet } from "./NothingYet";
+import { NumbersPanel } from "./NumbersPanel";
 import { RunStrip } from "./RunStrip";
 import { BeginWindow, EndWindow, MarkWindow } from "./RunWindows";
+import { layouts, useLayout } from "./useLayout";
+import { keepWindow, keptWindow, nextWindow, type TimeWindow, WINDOWS } from "./windows";
 
 const Page = styled.main`
   display: grid;
@@ -70,13 +82,37 @@ const Waiting = styled.p`
   color: var(--quiet);
 `;
 
-const WINDOWS: { label: string; ms: number | null }[] = [
-  { label: "30 s", ms: 30_000 },
-  { label: "5 min", ms: 300_000 },
-  { label: "1 h", ms: 3_600_000 },
-  { label: "run", ms: null },
-];
-const KEPT = "tidybench-window";
+const Tools = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  align-items: center;
+  .said {
+    color: var(--caution);
+    font-weight: 600;
+    font-size: 13px;
+  }
+  @media (max-width: 719px) {
+    display: none;
+  }
+`;
+
+const More = styled.select`
+  min-height: 26px;
+  max-width: 64px;
+  border-radius: 6px;
+  border: 1px solid var(--hairline);
+  background: var(--panel);
+  font: inherit;
+  font-size: 12.5px;
+  font-weight: 600;
+  &[data-chosen="true"] {
+    background: var(--chosen);
+  }
+`;
+
+/** Of a channel's status: what changes without anything being drawn otherwise. */
+const PASSING = new Set(["since", "zero", "zeroed_at", "problem"]);
 
 /** The live view. */
 export function Bench({ theme }: { theme: Theme }) {
@@ -92,30 +128,45 @@ export function Bench({ theme }: { theme: Theme }) {
 function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   const live = useLive();
   const [address, setAddress] = useSearchParams();
-  const [open, setOpen] = useState<"" | "begin" | "mark" | "end">(() =>
+  const [open, setOpen] = useState<"" | "begin" | "mark" | "end" | "layout">(() =>
     address.has("begin") && !status.run ? "begin" : "",
   );
   useEffect(() => {
     if (address.has("begin")) setAddress({}, { replace: true });
   }, [address, setAddress]);
   const go = useNavigate();
-  const [chosen, setChosen] = useState(() => Number(localStorage.getItem(KEPT) ?? 1) % WINDOWS.length);
-  const [frozen, setFrozen] = useState<number | null>(null);
+  const [chosen, setChosen] = useState(keptWindow);
+  const [stretch, setStretch] = useState<LaneView | null>(null);
+  const [panel, setPanel] = useState<"tape" | "numbers">("tape");
   const [tall, setTall] = useState(false);
+  const [movable, setMovable] = useState(false);
+  const [channel, setChannel] = useState<string | null>(null);
+  const [trouble, setTrouble] = useState("");
   const [verdict, setVerdict] = useState<{ out: string[]; known: boolean }>({ out: [], known: false });
   const [ended, setEnded] = useState<{ name: string; id: string; at: number } | null>(null);
   const run = status.run ?? null;
   useEnded(run, setEnded);
+  const big = address.get("view") === "readouts";
+  const setBig = (on: boolean): void => setAddress(on ? { view: "readouts" } : {});
 
-  const channelKey = JSON.stringify(status.channels);
-  const lanes = useMemo(() => lanesOf(JSON.parse(channelKey) as Status["channels"]), [channelKey]);
+  // Lanes are made anew only where something they show has changed, not at every status.
+  const channelKey = JSON.stringify(status.channels, (key, value: unknown) =>
+    PASSING.has(key) ? undefined : value,
+  );
+  const channels = useMemo(() => JSON.parse(channelKey) as Bare[], [channelKey]);
+  const laid = useLayout(channels);
+  const { layout, change } = laid;
+  const lanes = useMemo(() => arranged(channels, layout), [channels, layout]);
+  useSharedLayout(address.get("layout"), change, setTrouble);
+  const all = useMemo(() => arranged(channels, PLAIN).flatMap((lane) => lane.channels), [channels]);
   const begun = run ? run.begun_at / 1000 : null;
   const here = live.line === "live";
   const view = useCallback((): LaneView => {
-    const end = frozen ?? connection.now();
-    const span = WINDOWS[chosen]?.ms ?? (begun === null ? 300_000 : Math.max(end - begun, 10_000));
+    if (stretch) return stretch;
+    const end = connection.now();
+    const span = chosen.ms ?? (begun === null ? 300_000 : Math.max(end - begun, 10_000));
     return { start: end - span, end };
-  }, [chosen, frozen, begun]);
+  }, [chosen, stretch, begun]);
   const markKey = JSON.stringify(run?.marks ?? []);
   const marks = useMemo(
     () =>
@@ -125,27 +176,69 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
       })),
     [markKey],
   );
+  const [cursor] = useState(() => new Cursor());
+  const past = usePast(view);
 
   useEffect(() => {
-    const timer = setInterval(() => setVerdict(judge(lanes.flatMap((lane) => lane.channels))), 500);
+    const timer = setInterval(() => setVerdict(judge(all)), 500);
     return () => clearInterval(timer);
-  }, [lanes]);
+  }, [all]);
 
-  const choose = (index: number): void => {
-    setChosen(index);
-    localStorage.setItem(KEPT, String(index));
+  const choose = (window: TimeWindow): void => {
+    setChosen(window);
+    setStretch(null);
+    keepWindow(window);
   };
-  const freeze = (): void => setFrozen((old) => (old === null ? connection.now() : null));
+  const back = (): void => {
+    cursor.clear();
+    setStretch(null);
+  };
+  const freeze = (): void => (stretch ? back() : setStretch(view()));
+  const shift = (by: number): void => {
+    const now = view();
+    const far = (now.end - now.start) * by;
+    setStretch({ start: now.start + far, end: Math.min(now.end + far, connection.now()) });
+  };
+  const forwards = Object.fromEntries(
+    lanes.slice(0, 9).map((_, place) => [String(place + 1), () => change(forward(layout, place))]),
+  );
   useKeys({
     f: freeze,
     b: () => !run && status.channels.length > 0 && setOpen("begin"),
     e: () => run && setOpen("end"),
     m: () => run && setOpen("mark"),
-    t: () => setTall((old) => !old),
-    "[": () => choose(Math.max(0, chosen - 1)),
-    "]": () => choose(Math.min(WINDOWS.length - 1, chosen + 1)),
-    Escape: () => setFrozen(null),
+    t: () => (panel === "tape" ? setTall((old) => !old) : setPanel("tape")),
+    s: () => setPanel((old) => (old === "tape" ? "numbers" : "tape")),
+    r: () => setBig(!big),
+    "[": () => choose(nextWindow(chosen, -1)),
+    "]": () => choose(nextWindow(chosen, 1)),
+    Escape: () => (big ? setBig(false) : back()),
+    ...forwards,
   });
+  const head = useCallback(
+    (lane: LaneSpec, place: number) => (
+      <LaneMenu lane={lane} place={place} layout={layout} onLayout={change} />
+    ),
+    [layout, change],
+  );
+  const onScale = useCallback(
+    (place: number, scale: [number, number] | null) => change(changed(layout, place, { scale })),
+    [layout, change],
+  );
+  const onChannel = useCallback((one: LaneChannel) => setChannel(one.id), []);
+  const statusRef = useRef(status);
+  useEffect(() => {
+    statusRef.current = status;
+  }, [status]);
+  const onLimit = useCallback((one: LaneChannel, which: "low" | "high", value: number) => {
+    const now = statusRef.current.channels.find((other) => other.id === one.id);
+    if (!now) return;
+    putLimits(one.id, { ...limitsOf(now), [which]: value })
+      .then(() => setTrouble(""))
+      .catch((error: unknown) => setTrouble(said(error)));
+  }, []);
+  const whole = status.channels.find((one) => one.id === channel);
+  const overdue = status.overdue ?? [];
   return (
     <Page>
       <VisuallyHidden elementType="h1">Bench</VisuallyHidden>
@@ -158,11 +251,17 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
           </Banner>
         )}
         {here && live.why && <Banner role="alert">{live.why}</Banner>}
-        {run?.troubles.map((trouble) => (
-          <Banner role="alert" key={trouble}>
-            {trouble}
+        {run?.troubles.map((one) => (
+          <Banner role="alert" key={one}>
+            {one}
           </Banner>
         ))}
+        {trouble && (
+          <Banner role="alert">
+            {trouble} <Chip onPress={() => setTrouble("")}>understood</Chip>
+          </Banner>
+        )}
+        <CrossingBanner crossings={status.crossings ?? []} run={run} />
         <RunStrip
           status={status}
           verdict={verdict}
@@ -174,6 +273,13 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
       </div>
       {status.instruments.length === 0 ? (
         <NothingYet ports={status.ports} onAdd={() => void go("/instruments/new")} />
+      ) : big ? (
+        <BigReadouts
+          channels={lanes.flatMap((lane) => lane.channels)}
+          theme={theme}
+          stale={!here}
+          onBack={() => setBig(false)}
+        />
       ) : (
         <Body>
           <InstrumentColumn instruments={status.instruments} stale={!here} />
@@ -181,55 +287,179 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
             <LaneStack
               lanes={lanes}
               samples={connection.samples}
+              past={past}
               view={view}
-              live={frozen === null}
+              live={stretch === null}
               marks={marks}
               theme={theme}
               shows="now"
+              cursor={cursor}
+              head={head}
+              onZoom={setStretch}
+              onScale={onScale}
+              onChannel={onChannel}
+              onLimit={onLimit}
+              limitsMovable={movable}
               left={
                 <Chip
-                  $chosen={frozen !== null}
-                  aria-pressed={frozen !== null}
+                  $chosen={stretch !== null}
+                  aria-pressed={stretch !== null}
                   onPress={freeze}
-                  style={{ marginLeft: 8 }}
+                  style={{ marginLeft: 6 }}
                 >
-                  {frozen === null ? "freeze" : "frozen"}
+                  {stretch === null ? "freeze" : "frozen"}
                 </Chip>
               }
-              edge={frozen === null ? "now" : clock(frozen)}
+              edge={stretch === null ? "now" : clock(stretch.end)}
               controls={
-                <Controls>
-                  {WINDOWS.map((one, index) => (
-                    <Chip
-                      key={one.label}
-                      $chosen={index === chosen}
-                      aria-pressed={index === chosen}
-                      onPress={() => choose(index)}
-                    >
-                      {one.label}
+                stretch ? (
+                  <Controls>
+                    <Chip onPress={() => shift(-0.5)}>earlier</Chip>
+                    <Chip onPress={() => shift(0.5)}>later</Chip>
+                    <Chip $chosen onPress={back}>
+                      back to now <Key>Esc</Key>
                     </Chip>
-                  ))}
-                </Controls>
+                  </Controls>
+                ) : (
+                  <Controls>
+                    {WINDOWS.filter((one) => one.chip).map((one) => (
+                      <Chip
+                        key={one.key}
+                        $chosen={one === chosen}
+                        aria-pressed={one === chosen}
+                        onPress={() => choose(one)}
+                      >
+                        {one.text}
+                      </Chip>
+                    ))}
+                    <More
+                      aria-label="Stretch of time"
+                      value={chosen.key}
+                      data-chosen={!chosen.chip}
+                      onChange={(event) => {
+                        const found = WINDOWS.find((one) => one.key === event.target.value);
+                        if (found) choose(found);
+                      }}
+                    >
+                      {WINDOWS.map((one) => (
+                        <option key={one.key} value={one.key}>
+                          {one.text}
+                        </option>
+                      ))}
+                    </More>
+                  </Controls>
+                )
               }
             />
-            <Tape
-              instruments={status.instruments}
-              roomy={tall}
-              style={{ height: tall ? "46vh" : 128 }}
-              more={
-                <Chip onPress={() => setTall((old) => !old)} aria-expanded={tall}>
-                  {tall ? "less" : "more"}
+            <div style={{ display: "grid", gap: 6, minHeight: 0, gridTemplateColumns: "minmax(0, 1fr)" }}>
+              <Tools>
+                <Chip
+                  $chosen={panel === "tape"}
+                  aria-pressed={panel === "tape"}
+                  onPress={() => setPanel("tape")}
+                >
+                  tape
                 </Chip>
-              }
-            />
+                <Chip
+                  $chosen={panel === "numbers"}
+                  aria-pressed={panel === "numbers"}
+                  onPress={() => setPanel("numbers")}
+                >
+                  statistics
+                </Chip>
+                <Chip onPress={() => setBig(true)}>readouts</Chip>
+                <Chip onPress={() => setOpen("layout")}>
+                  layout{layout.hidden.length > 0 && `, ${layout.hidden.length} hidden`}
+                </Chip>
+                <Chip $chosen={movable} aria-pressed={movable} onPress={() => setMovable(!movable)}>
+                  {movable ? "limits can be moved" : "limits locked"}
+                </Chip>
+                {past?.why && <span className="said">{past.why}</span>}
+                {overdue[0] && (
+                  <span className="said">
+                    {overdue[0].words}
+                    {overdue.length > 1 && ` ${overdue.length - 1} more.`}
+                  </span>
+                )}
+              </Tools>
+              {panel === "tape" ? (
+                <Tape
+                  instruments={status.instruments}
+                  roomy={tall}
+                  style={{ height: tall ? "46vh" : 128 }}
+                  more={
+                    <Chip onPress={() => setTall((old) => !old)} aria-expanded={tall}>
+                      {tall ? "less" : "more"}
+                    </Chip>
+                  }
+                />
+              ) : (
+                <NumbersPanel
+                  channels={lanes.flatMap((lane) => lane.channels)}
+                  samples={connection.samples}
+                  past={past?.samples ?? null}
+                  view={view}
+                  cursor={cursor}
+                  height={tall ? "46vh" : 176}
+                />
+              )}
+            </div>
           </Right>
         </Body>
       )}
-      {open === "begin" && <BeginWindow onClose={() => setOpen("")} onBegun={() => setEnded(null)} />}
+      {open === "begin" && (
+        <BeginWindow overdue={overdue} onClose={() => setOpen("")} onBegun={() => setEnded(null)} />
+      )}
       {open === "mark" && run && <MarkWindow onClose={() => setOpen("")} />}
       {open === "end" && run && <EndWindow run={run} onClose={() => setOpen("")} />}
+      {open === "layout" && (
+        <LayoutWindow
+          layout={layout}
+          channels={channels}
+          onLayout={change}
+          onReset={laid.reset}
+          onClose={() => setOpen("")}
+        />
+      )}
+      {whole && <ChannelWindow key={whole.id} channel={whole} onClose={() => setChannel(null)} />}
     </Page>
   );
+}
+
+/** A layout named in the address is taken over, once. */
+function useSharedLayout(
+  name: string | null,
+  change: (layout: Layout) => void,
+  say: (trouble: string) => void,
+): void {
+  useEffect(() => {
+    if (!name) return;
+    layouts()
+      .then((found) => {
+        const mine = found.find((one) => one.name === name);
+        if (mine) change(mine.data);
+        else say(`There is no layout “${name}” at this bench.`);
+      })
+      .catch((error: unknown) => say(said(error)));
+  }, [name, change, say]);
+}
+
+/** The records behind the samples at hand, where the view reaches that far. */
+function usePast(view: () => LaneView): { samples: Samples; version: number; why: string } | undefined {
+  const [told, tell] = useState<{ samples: Samples; version: number; why: string } | undefined>();
+  const [past] = useState(
+    () => new Past(() => tell({ samples: past.samples, version: past.version, why: past.why })),
+  );
+  useEffect(() => {
+    const look = (): void => {
+      const now = view();
+      if (Past.needed(now, connection.oldest())) past.want(now, 900);
+    };
+    look();
+    const timer = setInterval(look, 1000);
+    return () => clearInterval(timer);
+  }, [view, past]);
+  return told;
 }
 
 /** Remember a run that has just ended, whoever ended it. */

@@ -1,12 +1,14 @@
-import { useEffect, useLayoutEffect, useRef, useState } from "react";
+import { memo, type ReactNode, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
 import uPlot from "uplot";
-import { clock, figure, qualityWords } from "../look/format";
-import { dashes, mono, type Theme } from "../look/theme";
-import { column, extremes, type Grid, grid, scaleFor } from "../live/pixels";
+import { clock, qualityWords } from "../look/format";
+import { dashes, type Theme } from "../look/theme";
+import { type Column, grid, logScale, Pixels, scaleFor } from "../live/pixels";
 import type { Samples } from "../live/samples";
-import { type LaneSpec, patienceOf } from "./lanes";
+import type { Cursor } from "./cursor";
+import { INSET, type LaneChannel, type LaneSpec, patienceOf } from "./lanes";
 import { PenEnd } from "./PenEnd";
+import { ScaleEnds } from "./ScaleEnds";
 
 export interface LaneMark {
   at: number;
@@ -20,6 +22,8 @@ export interface LaneView {
 
 export interface LaneProps {
   lane: LaneSpec;
+  /** Its number from the top, from 0. */
+  place: number;
   samples: Samples;
   /** The stretch of time to show, asked at every draw. */
   view: () => LaneView;
@@ -31,6 +35,15 @@ export interface LaneProps {
   /** "now": the pen end shows the newest value; "mean": the mean of the view. */
   shows: "now" | "mean";
   height: number;
+  cursor: Cursor;
+  /** Samples from before those at hand, and a number that changes with them. */
+  past?: { samples: Samples; version: number } | undefined;
+  /** The lane's name with what can be done to it. */
+  head?: ReactNode;
+  onScale?: ((place: number, scale: [number, number] | null) => void) | undefined;
+  onChannel?: ((channel: LaneChannel) => void) | undefined;
+  onLimit?: ((channel: LaneChannel, which: "low" | "high", value: number) => void) | undefined;
+  limitsMovable?: boolean | undefined;
 }
 
 const Row = styled.div`
@@ -46,23 +59,6 @@ const Row = styled.div`
   }
 `;
 
-const ScaleColumn = styled.div`
-  display: flex;
-  flex-direction: column;
-  justify-content: space-between;
-  padding: 6px 6px 6px 9px;
-  overflow: hidden;
-  span {
-    font: 12px/1 ${mono};
-    color: var(--quiet);
-    text-align: right;
-  }
-  b {
-    font-size: 13px;
-    white-space: nowrap;
-  }
-`;
-
 const Plot = styled.div`
   position: relative;
   min-width: 0;
@@ -70,10 +66,27 @@ const Plot = styled.div`
 `;
 
 /** One lane: scale, pen line, limit rail, digits. */
-export function Lane({ lane, samples, view, marks, first, theme, register, shows, height }: LaneProps) {
+export const Lane = memo(function Lane(props: LaneProps) {
+  const { lane, place, samples, view, marks, first, theme, register, shows, height, cursor, past } = props;
+  const told = props.onScale;
+  const onScale = useMemo(
+    () => told && ((next: [number, number] | null) => told(place, next)),
+    [told, place],
+  );
+  const laneRef = useRef(lane);
+  useLayoutEffect(() => {
+    laneRef.current = lane;
+  }, [lane]);
+  // What the chart is made for; limits and the like change under it.
+  const shape = JSON.stringify([
+    lane.log,
+    lane.scale,
+    lane.channels.map((c) => [c.number, c.ink, c.dash, c.decimals, c.interval_s, c.name]),
+  ]);
   const holder = useRef<HTMLDivElement>(null);
   const [scale, setScale] = useState<[number, number]>([0, 1]);
   const scaleRef = useRef<[number, number] | null>(null);
+  const before = past?.samples;
   const marksRef = useRef(marks);
   useEffect(() => {
     marksRef.current = marks;
@@ -83,7 +96,10 @@ export function Lane({ lane, samples, view, marks, first, theme, register, shows
   useLayoutEffect(() => {
     const element = holder.current;
     if (!element) return;
-    let shown: Grid | null = null;
+    const lane = laneRef.current;
+    const kept = new Map<number, Pixels>();
+    const columns: Column[] = lane.channels.map(() => []);
+    let axis: number[] = [];
     // Twenty of the last digit shown: finer than that is noise to whoever reads the digits.
     const least = 20 * 10 ** -Math.min(...lane.channels.map((channel) => channel.decimals));
     const inks = lane.channels.map((channel) => theme.inks[channel.ink] ?? theme.ink);
@@ -96,7 +112,10 @@ export function Lane({ lane, samples, view, marks, first, theme, register, shows
         padding: [0, 0, 0, 0],
         scales: {
           x: { time: false, range: () => [view().start, view().end] },
-          y: { range: () => scaleRef.current ?? [0, 1] },
+          y: {
+            ...(lane.log ? { distr: 3 as const, log: 10 as const } : {}),
+            range: () => airy(scaleRef.current ?? (lane.log ? [1, 10] : [0, 1]), height, lane.log),
+          },
         },
         axes: [{ show: false }, { show: false }],
         series: [
@@ -125,21 +144,35 @@ export function Lane({ lane, samples, view, marks, first, theme, register, shows
     const draw = (): void => {
       if (element.clientWidth === 0 && pens.current) return pens.current(view(), scaleRef.current ?? [0, 1]);
       const now = view();
-      const all = lane.channels.map((channel) => samples.of(channel.number));
-      const [low, high] = extremes(all, now.start, now.end);
-      const next = scaleFor(low, high, scaleRef.current, least);
-      if (next !== scaleRef.current) {
-        scaleRef.current = next;
-        setScale(next);
-      }
-      shown = grid(now.start, now.end, chart.width);
-      const view_ = shown;
-      const columns = lane.channels.map((channel, index) => {
-        const series = all[index];
-        return series ? column(series, view_, patienceOf(channel)) : [];
+      const shown = grid(now.start, now.end, chart.width);
+      let low = Infinity;
+      let high = -Infinity;
+      lane.channels.forEach((channel, index) => {
+        // Where a pixel takes longer than a channel's patience, a pixel without a sample breaks the line.
+        const patience = Math.max(patienceOf(channel), shown.width * 2.5);
+        let pixels = kept.get(channel.number);
+        if (!pixels?.fits(shown, patience)) {
+          pixels = new Pixels(shown.width, patience, shown.buckets);
+          kept.set(channel.number, pixels);
+        }
+        pixels.follow(samples.of(channel.number), shown, before?.of(channel.number));
+        const out = columns[index] ?? [];
+        out.length = shown.buckets * 2;
+        pixels.write(out, shown);
+        if (lane.log) for (let i = 0; i < out.length; i++) if ((out[i] ?? 1) <= 0) out[i] = null;
+        const [lowest, highest] = pixels.extremes(shown);
+        if (lowest < low) low = lowest;
+        if (highest > high) high = highest;
       });
-      chart.setData([view_.x, ...columns] as uPlot.AlignedData, true);
-      pens.current?.(now, next);
+      const next = lane.scale ?? (lane.log ? logScale(low, high, scaleRef.current) : null);
+      const fitted = next ?? scaleFor(low <= high ? low : NaN, high, scaleRef.current, least);
+      if (fitted !== scaleRef.current) {
+        scaleRef.current = fitted;
+        setScale(fitted);
+      }
+      axis = shown.x;
+      chart.setData([axis, ...columns] as uPlot.AlignedData, true);
+      pens.current?.(now, fitted);
     };
     const leave = register(draw);
     const resize = new ResizeObserver(() => {
@@ -155,17 +188,11 @@ export function Lane({ lane, samples, view, marks, first, theme, register, shows
       resize.disconnect();
       chart.destroy();
     };
-  }, [lane, samples, view, theme, register, first, height]);
+  }, [shape, samples, view, theme, register, first, height, before]);
 
-  const step = (scale[1] - scale[0]) / 4;
-  const places = Math.max(0, Math.min(6, -Math.floor(Math.log10(step || 1))));
   return (
     <Row style={{ height }} data-testid="lane">
-      <ScaleColumn>
-        <span>{figure(scale[1], places)}</span>
-        <b>{lane.unit || "–"}</b>
-        <span>{figure(scale[0], places)}</span>
-      </ScaleColumn>
+      <ScaleEnds lane={lane} scale={scale} head={props.head} onScale={onScale} />
       <Plot ref={holder} role="img" aria-label={`Trend of ${lane.channels.map((c) => c.name).join(", ")}`} />
       <PenEnd
         lane={lane}
@@ -175,9 +202,25 @@ export function Lane({ lane, samples, view, marks, first, theme, register, shows
         scale={scale}
         height={height}
         pensRef={pens}
+        cursor={cursor}
+        past={before}
+        onChannel={props.onChannel}
+        onLimit={props.onLimit}
+        limitsMovable={props.limitsMovable}
       />
     </Row>
   );
+});
+
+/** A scale with a little air at both ends, so that a value at its end is not drawn on the lane's edge. */
+function airy([low, high]: [number, number], height: number, log: boolean): [number, number] {
+  const share = INSET / Math.max(height - 2 * INSET, 10);
+  if (log) {
+    const factor = (high / low) ** share;
+    return [low / factor, high * factor];
+  }
+  const air = (high - low) * share;
+  return [low - air, high + air];
 }
 
 function ruling(u: uPlot, theme: Theme): void {

@@ -1,11 +1,13 @@
-import { type ReactNode, useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { type ReactNode, useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
-import { clock, moment } from "../look/format";
+import { clock, day, moment } from "../look/format";
 import { mono, type Theme } from "../look/theme";
 import { timeTicks } from "../live/pixels";
 import type { Samples } from "../live/samples";
+import { Cursor } from "./cursor";
+import { CursorLayer } from "./CursorLayer";
 import { Lane, type LaneMark, type LaneView } from "./Lane";
-import { laneHeights, type LaneSpec } from "./lanes";
+import { type LaneChannel, laneHeights, type LaneSpec } from "./lanes";
 
 const Stack = styled.section`
   display: flex;
@@ -64,6 +66,14 @@ export interface LaneStackProps {
   controls: ReactNode;
   /** What the right edge of the time axis is called. */
   edge: string;
+  cursor?: Cursor | undefined;
+  past?: { samples: Samples; version: number } | undefined;
+  head?: ((lane: LaneSpec, place: number) => ReactNode) | undefined;
+  onZoom?: ((view: LaneView) => void) | undefined;
+  onScale?: ((place: number, scale: [number, number] | null) => void) | undefined;
+  onChannel?: ((channel: LaneChannel) => void) | undefined;
+  onLimit?: ((channel: LaneChannel, which: "low" | "high", value: number) => void) | undefined;
+  limitsMovable?: boolean | undefined;
 }
 
 /** All lanes over one time axis. One rhythm draws them all, no more often than a pixel of the window fills. */
@@ -78,11 +88,21 @@ export function LaneStack({
   left,
   controls,
   edge,
+  cursor: given,
+  past,
+  head,
+  onZoom,
+  onScale,
+  onChannel,
+  onLimit,
+  limitsMovable,
 }: LaneStackProps) {
   const draws = useRef(new Set<() => void>());
+  const [own] = useState(() => new Cursor());
+  const cursor = given ?? own;
   const box = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState(0);
-  const [beatAxis, setBeatAxis] = useState(() => view());
+  const [beats] = useState(() => new Set<(view: LaneView) => void>());
 
   const register = useCallback((draw: () => void) => {
     draws.current.add(draw);
@@ -101,7 +121,8 @@ export function LaneStack({
 
   useEffect(() => {
     draws.current.forEach((draw) => draw());
-  }, [view, marks, live]);
+  }, [view, marks, live, past?.version]);
+  useEffect(() => cursor.subscribe(() => draws.current.forEach((draw) => draw())), [cursor]);
 
   useEffect(() => {
     if (!live) return;
@@ -118,55 +139,102 @@ export function LaneStack({
       draws.current.forEach((draw) => draw());
       if (time - told > 200) {
         told = time;
-        setBeatAxis(now);
+        beats.forEach((told) => told(now));
       }
     };
     frame = requestAnimationFrame(beat);
     return () => cancelAnimationFrame(frame);
-  }, [live, view]);
+  }, [live, view, beats]);
 
-  const axis = live ? beatAxis : view();
+  const heads = useMemo(() => lanes.map((lane, place) => head?.(lane, place)), [lanes, head]);
   const heights = laneHeights(
     lanes.map((lane) => lane.channels.length),
     room,
+    lanes.map((lane) => lane.weight),
   );
-  const span = axis.end - axis.start;
-  const { step, at } = timeTicks(axis.start, axis.end, 6);
-  const label = (t: number): string =>
-    span > 86_400_000 ? moment(t) : step < 60_000 ? clock(t) : clock(t).slice(0, 5);
   return (
     <Stack aria-label="Trends">
       <Lanes ref={box}>
-        {room > 0 &&
-          lanes.map((lane, index) => (
-            <Lane
-              key={lane.unit}
-              lane={lane}
-              samples={samples}
-              view={view}
-              marks={marks}
-              first={index === 0}
-              theme={theme}
-              register={register}
-              shows={shows}
-              height={heights[index] ?? 0}
-            />
-          ))}
+        <div style={{ position: "relative" }}>
+          {room > 0 &&
+            lanes.map((lane, index) => (
+              <Lane
+                key={lane.key}
+                place={index}
+                lane={lane}
+                samples={samples}
+                view={view}
+                marks={marks}
+                first={index === 0}
+                theme={theme}
+                register={register}
+                shows={shows}
+                height={heights[index] ?? 0}
+                cursor={cursor}
+                past={past}
+                head={heads[index]}
+                onScale={onScale}
+                onChannel={onChannel}
+                onLimit={onLimit}
+                limitsMovable={limitsMovable}
+              />
+            ))}
+          {lanes.length > 0 && (
+            <WithAxis view={view} live={live} beats={beats}>
+              {(axis) => <CursorLayer cursor={cursor} axis={axis} onZoom={onZoom} />}
+            </WithAxis>
+          )}
+        </div>
       </Lanes>
       <Foot>
         <span>{left}</span>
-        <Ticks>
-          {at
-            .filter((t) => (t - axis.start) / span > 0.03 && (t - axis.start) / span < (edge ? 0.91 : 0.97))
-            .map((t) => (
-              <span key={t} style={{ left: `${((t - axis.start) / span) * 100}%` }}>
-                {label(t)}
-              </span>
-            ))}
-          {edge && <span style={{ left: "auto", right: 4, transform: "none" }}>{edge}</span>}
-        </Ticks>
+        <WithAxis view={view} live={live} beats={beats}>
+          {(axis) => <TimeAxis axis={axis} edge={edge} />}
+        </WithAxis>
         {controls}
       </Foot>
     </Stack>
+  );
+}
+
+interface WithAxisProps {
+  view: () => LaneView;
+  live: boolean;
+  beats: Set<(view: LaneView) => void>;
+  children: (axis: LaneView) => ReactNode;
+}
+
+/** What follows the time axis is drawn anew at every beat; the lanes are not. */
+function WithAxis({ view, live, beats, children }: WithAxisProps) {
+  const [axis, setAxis] = useState(() => view());
+  useEffect(() => {
+    beats.add(setAxis);
+    return () => {
+      beats.delete(setAxis);
+    };
+  }, [beats]);
+  return children(live ? axis : view());
+}
+
+function TimeAxis({ axis, edge }: { axis: LaneView; edge: string }) {
+  const span = axis.end - axis.start;
+  const { step, at } = timeTicks(axis.start, axis.end, 6);
+  const label = (t: number): string => {
+    if (step >= 86_400_000) return day(t);
+    if (span > 86_400_000) return moment(t);
+    return step < 60_000 ? clock(t) : clock(t).slice(0, 5);
+  };
+  const last = edge ? 0.91 : 0.97;
+  return (
+    <Ticks>
+      {at
+        .filter((t) => (t - axis.start) / span > 0.03 && (t - axis.start) / span < last)
+        .map((t) => (
+          <span key={t} style={{ left: `${((t - axis.start) / span) * 100}%` }}>
+            {label(t)}
+          </span>
+        ))}
+      {edge && <span style={{ left: "auto", right: 4, transform: "none" }}>{edge}</span>}
+    </Ticks>
   );
 }

@@ -2,9 +2,12 @@ import { type RefObject, useEffect, useRef, useState } from "react";
 import styled from "styled-components";
 import { figure, qualityWords } from "../look/format";
 import { dashes, digits, type Theme } from "../look/theme";
-import type { Samples } from "../live/samples";
+import type { Samples, Series } from "../live/samples";
+import { statsOf, type Trend, trendOf } from "../live/stats";
+import type { Cursor } from "./cursor";
 import type { LaneView } from "./Lane";
-import { type LaneChannel, type LaneSpec, limitWords, patienceOf, within } from "./lanes";
+import { LimitRail } from "./LimitRail";
+import { type LaneChannel, type LaneSpec, limitWords, patienceOf, placeOf, standing } from "./lanes";
 
 const Ends = styled.div`
   display: grid;
@@ -25,7 +28,7 @@ const Readouts = styled.div`
   display: flex;
   flex-direction: column;
   justify-content: center;
-  gap: 4px;
+  gap: 2px;
   padding-right: 12px;
   min-width: 0;
   overflow: hidden;
@@ -37,11 +40,23 @@ const Readout = styled.div`
   align-items: center;
   column-gap: 8px;
   .name {
+    display: block;
+    max-width: 100%;
     font-size: 13px;
     line-height: 1.2;
     overflow: hidden;
     text-overflow: ellipsis;
     white-space: nowrap;
+    border: 0;
+    background: none;
+    padding: 0;
+    color: var(--ink);
+    text-align: left;
+    cursor: pointer;
+    font-family: inherit;
+  }
+  .name:hover {
+    text-decoration: underline;
   }
   .limits {
     font-size: 12px;
@@ -53,9 +68,19 @@ const Readout = styled.div`
     color: var(--fault);
     font-weight: 700;
   }
+  .limits[data-out="caution"] {
+    color: var(--caution);
+    font-weight: 700;
+  }
   .value {
     white-space: nowrap;
     text-align: right;
+  }
+  .trend {
+    display: inline-block;
+    width: 12px;
+    margin-right: 4px;
+    vertical-align: 3px;
   }
   .digits {
     font: 700 27px/1 ${digits};
@@ -77,18 +102,33 @@ export interface PenEndProps {
   scale: [number, number];
   height: number;
   pensRef: RefObject<((view: LaneView, scale: [number, number]) => void) | null>;
+  cursor: Cursor;
+  past?: Samples | undefined;
+  onChannel?: ((channel: LaneChannel) => void) | undefined;
+  onLimit?: ((channel: LaneChannel, which: "low" | "high", value: number) => void) | undefined;
+  limitsMovable?: boolean | undefined;
 }
 
-interface Shown {
+export interface Shown {
   value: number;
   quality: number;
   stale: boolean;
 }
 
+interface Cell {
+  digits: HTMLElement;
+  limits: HTMLElement;
+  trend: SVGPathElement | null;
+}
+
+/** Milliseconds over which a value is judged to be rising, falling or settled. */
+const SETTLING = 20_000;
+
 /** The limit rail and the readouts. Digits and pointers are written past React, at most a few times a second. */
-export function PenEnd({ lane, samples, theme, shows, scale, height, pensRef }: PenEndProps) {
+export function PenEnd(props: PenEndProps) {
+  const { lane, samples, theme, shows, scale, height, pensRef, cursor, past } = props;
   const pointers = useRef(new Map<number, SVGPathElement>());
-  const cells = useRef(new Map<number, { digits: HTMLElement; limits: HTMLElement }>());
+  const cells = useRef(new Map<number, Partial<Cell>>());
   const [order, setOrder] = useState<number[]>(() => lane.channels.map((channel) => channel.number));
 
   useEffect(() => {
@@ -97,18 +137,28 @@ export function PenEnd({ lane, samples, theme, shows, scale, height, pensRef }: 
     pensRef.current = (view, current) => {
       const time = performance.now();
       const values = new Map<number, Shown>();
-      for (const channel of lane.channels) values.set(channel.number, read(channel, samples, view, shows));
+      for (const channel of lane.channels)
+        values.set(channel.number, read(channel, samples, view, shows, cursor.at, past));
       for (const channel of lane.channels) {
         const shown = values.get(channel.number);
         const pointer = pointers.current.get(channel.number);
-        if (shown && pointer) point(pointer, shown, current, height);
+        if (shown && pointer) point(pointer, shown, current, height, lane.log);
       }
-      if (time - written < 100) return;
+      if (time - written < 100 && cursor.at === null) return;
       written = time;
+      const band = (current[1] - current[0]) * 0.02;
       for (const channel of lane.channels) {
         const shown = values.get(channel.number);
         const cell = cells.current.get(channel.number);
-        if (shown && cell) write(channel, shown, cell);
+        if (!shown || !cell) continue;
+        const from =
+          cursor.from === null ? null : read(channel, samples, view, shows, cursor.from, past).value;
+        const wide = Math.max(band, 4 * 10 ** -channel.decimals);
+        const trend =
+          shows === "now" && cursor.at === null
+            ? trendOf(samples.of(channel.number), view.end, SETTLING, wide)
+            : "";
+        write(channel, shown, cell, { from, trend, atCursor: cursor.at !== null });
       }
       if (lane.channels.length > 1 && time - sorted > 1000) {
         sorted = time;
@@ -118,50 +168,24 @@ export function PenEnd({ lane, samples, theme, shows, scale, height, pensRef }: 
     return () => {
       pensRef.current = null;
     };
-  }, [lane, samples, shows, height, pensRef]);
+  }, [lane, samples, shows, height, pensRef, cursor, past]);
 
-  const at = (value: number): number => height - ((value - scale[0]) / (scale[1] - scale[0])) * height;
-  const clip = (y: number): number => Math.min(Math.max(y, 0), height);
-  // A limit beyond the lane's scale has no line of its own: the band runs out of the lane.
-  const inLane = (limit: number | null): boolean => limit !== null && limit >= scale[0] && limit <= scale[1];
   const known = order.filter((number) => lane.channels.some((channel) => channel.number === number));
   const rows = lane.channels.length === known.length ? known : lane.channels.map((channel) => channel.number);
+  const cell = (number: number, part: Partial<Cell>): void => {
+    cells.current.set(number, { ...cells.current.get(number), ...part });
+  };
   return (
     <Ends>
-      <svg width="50" height={height} aria-hidden="true">
-        {lane.channels.slice(0, 2).map((channel, index) => {
-          const ink = theme.inks[channel.ink] ?? theme.ink;
-          const x = 11 + index * 20;
-          const top = clip(at(channel.high ?? Infinity));
-          const bottom = clip(at(channel.low ?? -Infinity));
-          return (
-            <g key={channel.number} stroke={ink} fill={ink}>
-              {(channel.low !== null || channel.high !== null) && (
-                <>
-                  <rect
-                    x={x - 4}
-                    y={top}
-                    width="8"
-                    height={Math.max(bottom - top, 0)}
-                    stroke="none"
-                    opacity="0.2"
-                  />
-                  {inLane(channel.high) && <path d={`M${x - 6} ${top}h12`} strokeWidth="2" />}
-                  {inLane(channel.low) && <path d={`M${x - 6} ${bottom}h12`} strokeWidth="2" />}
-                </>
-              )}
-              <path
-                ref={(element) => {
-                  if (element) pointers.current.set(channel.number, element);
-                }}
-                d={`M${x - 11} -6l11 6l-11 6z`}
-                stroke="none"
-                visibility="hidden"
-              />
-            </g>
-          );
-        })}
-      </svg>
+      <LimitRail
+        lane={lane}
+        theme={theme}
+        scale={scale}
+        height={height}
+        pointers={pointers}
+        movable={props.limitsMovable}
+        onLimit={props.onLimit}
+      />
       <Readouts>
         {rows.map((number) => {
           const channel = lane.channels.find((one) => one.number === number);
@@ -178,29 +202,32 @@ export function PenEnd({ lane, samples, theme, shows, scale, height, pensRef }: 
                     strokeDasharray={dashes[channel.dash]?.join(" ")}
                   />
                 </svg>
-                <div className="name" title={channel.name}>
-                  {channel.name}
-                </div>
-                <div
-                  className="limits"
-                  ref={(element) => {
-                    const old = cells.current.get(number);
-                    if (element)
-                      cells.current.set(number, { digits: old?.digits ?? element, limits: element });
-                  }}
-                >
+                {props.onChannel ? (
+                  <button
+                    type="button"
+                    className="name"
+                    title={`${channel.name}: zero, limits, set-up`}
+                    onClick={() => props.onChannel?.(channel)}
+                  >
+                    {channel.name}
+                  </button>
+                ) : (
+                  <div className="name" title={channel.name}>
+                    {channel.name}
+                  </div>
+                )}
+                <div className="limits" ref={(limits) => void (limits && cell(number, { limits }))}>
                   {limitWords(channel)}
                 </div>
               </div>
               <div className="value">
+                <svg className="trend" width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
+                  <path ref={(trend) => void (trend && cell(number, { trend }))} fill={ink} d="" />
+                </svg>
                 <span
                   className="digits"
                   style={{ color: ink }}
-                  ref={(element) => {
-                    const old = cells.current.get(number);
-                    if (element)
-                      cells.current.set(number, { digits: element, limits: old?.limits ?? element });
-                  }}
+                  ref={(element) => void (element && cell(number, { digits: element }))}
                 >
                   –
                 </span>
@@ -214,48 +241,82 @@ export function PenEnd({ lane, samples, theme, shows, scale, height, pensRef }: 
   );
 }
 
-function read(channel: LaneChannel, samples: Samples, view: LaneView, shows: "now" | "mean"): Shown {
-  const series = samples.of(channel.number);
-  if (shows === "mean") {
-    let sum = 0;
-    let count = 0;
-    for (let i = series.indexAt(view.start); i < series.length && (series.times[i] ?? 0) <= view.end; i++) {
-      if ((series.qualities[i] ?? 0) > 1) continue;
-      sum += series.values[i] ?? 0;
-      count++;
-    }
-    return { value: count ? sum / count : NaN, quality: 0, stale: count === 0 };
+/** What a channel's readout shows: at the pen's end, at the cursor, or the mean of the view. */
+export function read(
+  channel: LaneChannel,
+  samples: Samples,
+  view: LaneView,
+  shows: "now" | "mean",
+  cursor: number | null,
+  past?: Samples,
+): Shown {
+  let series: Series = samples.of(channel.number);
+  if (shows === "mean" && cursor === null) {
+    const { mean, count } = statsOf(series, view.start, view.end);
+    return { value: mean, quality: 0, stale: count === 0 };
   }
-  const i = series.indexAt(view.end + 1) - 1;
+  const at = cursor ?? view.end;
+  if (past && (series.length === 0 || (series.times[0] ?? 0) > at)) series = past.of(channel.number);
+  const i = series.indexAt(at + 1e-6) - 1;
   if (i < 0) return { value: NaN, quality: 0, stale: true };
-  const stale = view.end - (series.times[i] ?? 0) > patienceOf(channel);
+  const patience =
+    series === samples.of(channel.number)
+      ? patienceOf(channel)
+      : Math.max(patienceOf(channel), (view.end - view.start) / 200);
+  const stale = at - (series.times[i] ?? 0) > patience;
   return { value: series.values[i] ?? NaN, quality: series.qualities[i] ?? 0, stale };
 }
 
-function point(pointer: SVGPathElement, shown: Shown, scale: [number, number], height: number): void {
-  const good = !shown.stale && shown.quality <= 1 && Number.isFinite(shown.value);
+export const isGood = (shown: Shown): boolean =>
+  !shown.stale && shown.quality <= 1 && Number.isFinite(shown.value);
+
+function point(
+  pointer: SVGPathElement,
+  shown: Shown,
+  scale: [number, number],
+  height: number,
+  log: boolean,
+): void {
+  const good = isGood(shown);
   pointer.setAttribute("visibility", good ? "visible" : "hidden");
   if (!good) return;
-  const y = height - ((shown.value - scale[0]) / (scale[1] - scale[0])) * height;
+  const y = placeOf(shown.value, scale, height, log);
   pointer.setAttribute("transform", `translate(0 ${Math.min(Math.max(y, 2), height - 2).toFixed(1)})`);
 }
 
-function write(channel: LaneChannel, shown: Shown, cell: { digits: HTMLElement; limits: HTMLElement }): void {
-  const good = !shown.stale && shown.quality <= 1 && Number.isFinite(shown.value);
+const TRENDS: Record<Trend, string> = {
+  rising: "M1 9L6 2L11 9Z",
+  falling: "M1 3L6 10L11 3Z",
+  settled: "M1 5h10v2.5h-10z",
+  "": "",
+};
+
+function write(
+  channel: LaneChannel,
+  shown: Shown,
+  cell: Partial<Cell>,
+  more: { from: number | null; trend: Trend; atCursor: boolean },
+): void {
+  const good = isGood(shown);
   const text = good ? figure(shown.value, channel.decimals) : "–";
-  if (cell.digits.textContent !== text) cell.digits.textContent = text;
-  const where = good ? within(shown.value, channel) : "none";
+  if (cell.digits && cell.digits.textContent !== text) cell.digits.textContent = text;
+  const path = good ? TRENDS[more.trend] : "";
+  if (cell.trend && cell.trend.getAttribute("d") !== path) {
+    cell.trend.setAttribute("d", path);
+    cell.trend.parentElement?.setAttribute("data-trend", good ? more.trend : "");
+  }
+  if (!cell.limits) return;
   // What never was there is not missing yet.
   const never = !good && shown.stale && Number.isNaN(shown.value) && shown.quality === 0;
-  const out = where === "below" || where === "above" || (!good && !never);
-  const limits = limitWords(channel);
-  const words = !good
-    ? qualityWords(shown.quality) || (never ? "no sample yet" : "no sample")
-    : where === "above" || where === "below"
-      ? `${where} ${where === "above" ? channel.high : channel.low}`
-      : limits;
-  if (cell.limits.textContent !== words) cell.limits.textContent = words;
-  cell.limits.dataset["out"] = String(out);
+  const { words, level } = good
+    ? standing(channel, shown.value, more.atCursor)
+    : { words: qualityWords(shown.quality) || (never ? "no sample yet" : "no sample"), level: !never };
+  const apart =
+    good && more.from !== null && Number.isFinite(more.from)
+      ? `${shown.value >= more.from ? "+" : ""}${figure(shown.value - more.from, channel.decimals)} since the second`
+      : words;
+  if (cell.limits.textContent !== apart) cell.limits.textContent = apart;
+  cell.limits.dataset["out"] = String(level);
 }
 
 /** Readouts in the order of their curves; two change places only when they are clearly apart. */

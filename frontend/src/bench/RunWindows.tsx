@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Form, Label, Radio, RadioGroup } from "react-aria-components";
 import styled from "styled-components";
-import { api, got, type RunStatus } from "../api/client";
+import { api, got, type RunStatus, type Schemas } from "../api/client";
 import { Button } from "../parts/Button";
 import { Field } from "../parts/Field";
 import { Actions, Trouble, Window } from "../parts/Window";
@@ -61,8 +61,15 @@ const Rules = styled(RadioGroup)`
 
 const words = (error: unknown): string => (error instanceof Error ? error.message : String(error));
 
+export interface BeginWindowProps {
+  /** Calibrations that are overdue: said, never in the way. */
+  overdue?: Schemas["OverdueStatus"][];
+  onClose: () => void;
+  onBegun: () => void;
+}
+
 /** Name a run and begin it. */
-export function BeginWindow({ onClose, onBegun }: { onClose: () => void; onBegun: () => void }) {
+export function BeginWindow({ overdue = [], onClose, onBegun }: BeginWindowProps) {
   const [run, setRun] = useState(remembered);
   const [trouble, setTrouble] = useState("");
   const [busy, setBusy] = useState(false);
@@ -115,6 +122,13 @@ export function BeginWindow({ onClose, onBegun }: { onClose: () => void; onBegun
           <Radio value="each reading">Each reading, a row whenever one arrives</Radio>
         </Rules>
         {trouble && <Trouble>{trouble}</Trouble>}
+        {overdue.length > 0 && (
+          <ul style={{ margin: 0, paddingLeft: 18, color: "var(--caution)", fontWeight: 600 }}>
+            {overdue.map((one) => (
+              <li key={one.name}>{one.words}</li>
+            ))}
+          </ul>
+        )}
         <Actions>
           <Button onPress={onClose}>Cancel</Button>
           <Button $kind="bright" type="submit" isDisabled={busy}>

@@ -3,14 +3,14 @@ import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { MemoryRouter, useLocation } from "react-router";
 import type { Stage, Status } from "../api/client";
-import { instrument, serve, stage, well } from "../fixtures.test-setup";
+import { inForce, instrument, serve, stage, well } from "../fixtures.test-setup";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { RunStrip } from "./RunStrip";
 import { BeginWindow, EndWindow, remember } from "./RunWindows";
 
 const status = (run: Partial<NonNullable<Status["run"]>> | null): Status => ({
   at: 0, session: "s", pid: 1, instruments: [instrument()], ports: [],
-  channels: [{ number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60, high: 165 }],
+  channels: [inForce()], crossings: [], overdue: [],
   disk: { free_bytes: 1e11, hours_left: 5040 },
   run: run && {
     id: "r", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor", row_rule: "steady rows",

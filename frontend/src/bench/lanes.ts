@@ -1,37 +1,41 @@
-/** Which channels share a lane: those that share a unit, in the order they come. */
+/** Lanes and the channels in them, and where a value stands to its limits. */
+
+import type { Schemas } from "../api/client";
+
+export type Limits = Schemas["LimitsStatus"];
 
 export interface LaneChannel {
   number: number;
+  id: string;
   name: string;
   unit: string;
   decimals: number;
   interval_s: number;
   low: number | null;
   high: number | null;
+  limits?: Limits | undefined;
   ink: number;
   dash: number;
 }
 
 export interface LaneSpec {
+  key: string;
   unit: string;
   channels: LaneChannel[];
+  weight: number;
+  /** Fixed, or null for automatic. */
+  scale: [number, number] | null;
+  log: boolean;
 }
 
-type Bare = Omit<LaneChannel, "ink" | "dash">;
-
-export function lanesOf(channels: Bare[]): LaneSpec[] {
-  const lanes = new Map<string, LaneSpec>();
-  channels.forEach((channel, index) => {
-    const lane = lanes.get(channel.unit) ?? { unit: channel.unit, channels: [] };
-    lane.channels.push({ ...channel, ink: index % 8, dash: lane.channels.length % 4 });
-    lanes.set(channel.unit, lane);
-  });
-  return [...lanes.values()];
-}
+export type Bare = Omit<LaneChannel, "ink" | "dash">;
 
 /** Milliseconds without a sample after which a channel's line breaks. */
 export const patienceOf = (channel: { interval_s: number }): number =>
   Math.max(channel.interval_s * 3, 1.5) * 1000;
+
+/** The states of limits that call for a person. */
+export const serious = (state: string): boolean => state === "low" || state === "high" || state === "stuck";
 
 export type Position = "below" | "above" | "within" | "none";
 
@@ -50,22 +54,59 @@ export function limitWords(channel: { low: number | null; high: number | null })
   return channel.high !== null ? `below ${channel.high}` : "no limits";
 }
 
-const LEAST = 96;
-const READOUT = 42;
+/** Where a value stands, in words, and how loudly: as the recorder judges it now, or plainly at a cursor. */
+export function standing(
+  channel: LaneChannel,
+  value: number,
+  plainly: boolean,
+): { words: string; level: boolean | "caution" } {
+  const state = plainly ? "" : (channel.limits?.state ?? "");
+  if (state === "stuck") return { words: "stuck", level: true };
+  if (state === "starting") return { words: "warming up", level: false };
+  const where = within(value, channel);
+  const out = where === "below" || where === "above";
+  if (state === "low" || (out && where === "below")) return { words: `below ${channel.low}`, level: true };
+  if (state === "high" || (out && where === "above")) return { words: `above ${channel.high}`, level: true };
+  if (state === "low caution") return { words: `below ${channel.limits?.low_caution}`, level: "caution" };
+  if (state === "high caution") return { words: `above ${channel.limits?.high_caution}`, level: "caution" };
+  return { words: limitWords(channel), level: false };
+}
 
-/** How high the lanes are in a given room: equal, but never too low for their readouts; then they scroll. */
-export function laneHeights(channels: number[], room: number): number[] {
-  const least = channels.map((count) => Math.max(LEAST, 12 + READOUT * count));
+const LEAST = 58;
+const READOUT = 40;
+
+/** How high the lanes are in a given room: by their weights, but never too low for their readouts; then they scroll. */
+export function laneHeights(channels: number[], room: number, weights: number[] = []): number[] {
+  const least = channels.map((count) => Math.max(LEAST, 10 + READOUT * count));
+  const weight = (index: number): number => weights[index] ?? 1;
   let left = room;
-  let shares = channels.length;
+  let shares = channels.reduce((sum, _, index) => sum + weight(index), 0);
   const tall = new Set<number>();
   // Lanes that need more than an equal share take it; the others share what is left.
   for (;;) {
-    const share = Math.floor(left / Math.max(shares, 1));
-    const more = least.findIndex((height, index) => !tall.has(index) && height > share);
-    if (more < 0) return least.map((height, index) => (tall.has(index) ? height : share));
+    const share = left / Math.max(shares, 0.01);
+    const more = least.findIndex((height, index) => !tall.has(index) && height > share * weight(index));
+    if (more < 0)
+      return least.map((height, index) => (tall.has(index) ? height : Math.floor(share * weight(index))));
     tall.add(more);
     left -= least[more] ?? 0;
-    shares--;
+    shares -= weight(more);
   }
+}
+
+/** Pixels of air between a scale's end and the lane's edge. */
+export const INSET = 5;
+
+/** Where a value stands in a lane, in pixels from its top. */
+export function placeOf(value: number, [low, high]: [number, number], height: number, log: boolean): number {
+  const share = log
+    ? Math.log(Math.max(value, 1e-300) / low) / Math.log(high / low)
+    : (value - low) / (high - low);
+  return height - INSET - share * (height - 2 * INSET);
+}
+
+/** The value at a place, the other way round. */
+export function valueAt(y: number, [low, high]: [number, number], height: number, log: boolean): number {
+  const share = (height - INSET - y) / (height - 2 * INSET);
+  return log ? low * (high / low) ** share : low + share * (high - low);
 }

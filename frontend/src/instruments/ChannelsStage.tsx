@@ -1,8 +1,11 @@
 import { useState } from "react";
 import styled from "styled-components";
 import type { PreviewRow, Setup } from "../api/client";
+import { limitWords } from "../bench/lanes";
 import { Button, Chip } from "../parts/Button";
+import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
+import { ChannelMore } from "./ChannelMore";
 
 type Channel = Setup["channel"][number];
 
@@ -59,7 +62,9 @@ export function freshChannel(setup: Setup, source: Source, rows: PreviewRow[]): 
     scale: 1,
     offset: 0,
     decimals: Math.min(3, shown?.split(".")[1]?.length ?? 0),
-    limits: { low: null, high: null },
+    limits: { hysteresis: 0, delay_s: 0, after_start_s: 0 },
+    scaling: [],
+    filter: [],
   };
 }
 
@@ -76,40 +81,37 @@ function unitOf(setup: Setup, source: Source): string {
   return "";
 }
 
-/** A number that may be typed: what is no number yet is not taken. */
-function NumberEntry({
-  label,
-  value,
-  onValue,
-  width,
-  empty,
-}: {
-  label: string;
-  value: number | null | undefined;
-  onValue: (value: number | null) => void;
-  width: number;
-  empty?: boolean;
-}) {
-  const [text, setText] = useState(value == null ? "" : String(value));
-  const wrong = text.trim() === "" ? !empty : !Number.isFinite(Number(text.replace(",", ".")));
-  return (
-    <Entry
-      label={label}
-      value={text}
-      width={width}
-      invalid={wrong}
-      placeholder={empty ? "none" : undefined}
-      onChange={(next) => {
-        setText(next);
-        const number = Number(next.replace(",", "."));
-        if (next.trim() === "" && empty) onValue(null);
-        else if (next.trim() !== "" && Number.isFinite(number)) onValue(number);
-      }}
-    />
-  );
+/** The newest field a channel is made from, as a number; null where none has come. */
+function valueOf(rows: PreviewRow[], channel: Channel): number | null {
+  for (const row of rows) {
+    const text = row.fields[channel.field];
+    if (
+      text &&
+      (!channel.query || !row.query || row.query === channel.query) &&
+      Number.isFinite(Number(text))
+    )
+      return Number(text);
+  }
+  return null;
 }
 
-/** What becomes a channel: its name, unit, correction and limits. */
+/** In one line, what is folded away. */
+function Said({ channel }: { channel: Channel }) {
+  const { limits } = channel;
+  const parts = [
+    channel.scaling.length > 0 &&
+      `${channel.scaling.length} more ${channel.scaling.length === 1 ? "step" : "steps"} of scaling`,
+    channel.filter.length > 0 && `filtered (${channel.filter.map((one) => one.kind).join(", ")})`,
+    channel.thinning && "thinned out",
+    (limits.low != null || limits.high != null) &&
+      `limits ${limitWords({ low: limits.low ?? null, high: limits.high ?? null })}`,
+    channel.calibration?.due && `calibration due ${channel.calibration.due}`,
+  ].filter(Boolean);
+  if (!parts.length) return null;
+  return <div style={{ color: "var(--quiet)", fontSize: 13, marginTop: 4 }}>{parts.join("; ")}</div>;
+}
+
+/** What becomes a channel: its name, unit, scaling, filters, limits and calibration. */
 export function ChannelsStage({
   setup,
   change,
@@ -121,6 +123,7 @@ export function ChannelsStage({
   rows: PreviewRow[];
   onText: () => void;
 }) {
+  const [open, setOpen] = useState("");
   const sources = sourcesOf(setup, rows);
   const unused = sources.filter(
     (source) =>
@@ -174,20 +177,15 @@ export function ChannelsStage({
               }
               width={68}
             />
-            <NumberEntry
-              label="Low limit"
-              value={channel.limits.low}
-              onValue={(low) => set(index, { limits: { ...channel.limits, low } })}
-              width={76}
-              empty
-            />
-            <NumberEntry
-              label="High limit"
-              value={channel.limits.high}
-              onValue={(high) => set(index, { limits: { ...channel.limits, high } })}
-              width={76}
-              empty
-            />
+            <Chip
+              style={{ minHeight: 34 }}
+              $chosen={open === channel.id}
+              aria-expanded={open === channel.id}
+              aria-label={`more of ${channel.name}`}
+              onPress={() => setOpen(open === channel.id ? "" : channel.id)}
+            >
+              more
+            </Chip>
             <Chip
               style={{ minHeight: 34 }}
               aria-label={`take away ${channel.name}`}
@@ -196,6 +194,16 @@ export function ChannelsStage({
               take away
             </Chip>
           </Fields>
+          {open === channel.id ? (
+            <ChannelMore
+              channel={channel}
+              value={valueOf(rows, channel)}
+              registers={setup.modbus?.registers.filter((one) => one.writable).map((one) => one.name) ?? []}
+              set={(part) => set(index, part)}
+            />
+          ) : (
+            <Said channel={channel} />
+          )}
         </Row>
       ))}
       {unused.length > 0 && (

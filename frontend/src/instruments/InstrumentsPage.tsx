@@ -108,6 +108,7 @@ export function InstrumentsPage() {
         {status.instruments.some((one) => one.simulated) && (
           <Link to="/simulated">Simulated instruments</Link>
         )}
+        <Link to="/instruments/calculated">Calculated channels</Link>
         <Button onPress={() => setFromFile(true)}>From a file</Button>
         <Button $kind="bright" onPress={() => void go("/instruments/new")}>
           Add an instrument

@@ -24,6 +24,21 @@ function item(given: unknown, old: unknown, now: Table): Table {
   return Object.fromEntries(Object.entries({ ...given, ...changes }).filter(([, value]) => value !== null));
 }
 
+/** A channel without what says nothing: no steps, no filters, limits that are not set. */
+function lean(channel: Table): Table {
+  const kept = Object.entries(channel).filter(
+    ([, value]) => value !== null && !(Array.isArray(value) && value.length === 0),
+  );
+  const out = Object.fromEntries(kept);
+  if (isTable(out.limits)) {
+    const limits = Object.entries(out.limits).filter(([, value]) => value !== null && value !== 0);
+    const zeros = Object.entries(out.limits).filter(([key, value]) => value === 0 && /^(low|high)/.test(key));
+    out.limits = Object.fromEntries([...limits, ...zeros]);
+    if (!Object.keys(out.limits as Table).length) delete out.limits;
+  }
+  return out;
+}
+
 /** What to send to have `draft` kept in place of the form's set-up; empty where nothing differs. */
 export function changesOf(form: SetupForm, draft: Setup): Table {
   const old = form.setup as unknown as Table;
@@ -40,11 +55,12 @@ export function changesOf(form: SetupForm, draft: Setup): Table {
           ? before.findIndex((other: Table) => (one.id ? other.id === one.id : false))
           : -1;
         const index = at >= 0 ? at : after.indexOf(one);
-        return item(
+        const made = item(
           Array.isArray(given) ? given[index] : undefined,
           Array.isArray(before) ? before[index] : undefined,
           one,
         );
+        return key === "channel" ? lean(made) : made;
       });
     } else if (isTable(after) && isTable(before) && after.kind === before.kind) {
       out[key] = tableChanges(before, after);

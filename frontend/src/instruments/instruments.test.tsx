@@ -6,7 +6,7 @@ import { MemoryRouter, useLocation } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Setup, SetupForm } from "../api/client";
 import { NothingYet } from "../bench/NothingYet";
-import { framing, instrument, port, query, serve } from "../fixtures.test-setup";
+import { framing, instrument, port, query, serve, told } from "../fixtures.test-setup";
 import { nameFor } from "./AddPage";
 import { changesOf } from "./draft";
 import { FindPort, findOn } from "./FindPort";
@@ -43,7 +43,7 @@ const serial = freshLink("serial", "port 3") as Extract<Setup["link"], { kind: "
 
 const setup = (): Setup => ({
   format: 1,
-  instrument: { id: "m", name: "Meter", talks: "when asked", power_up: "", note: "" },
+  instrument: told(),
   link: serial,
   framing: framing(),
   identity: null, start: [], release: [],

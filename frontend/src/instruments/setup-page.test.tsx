@@ -4,7 +4,18 @@ import userEvent from "@testing-library/user-event";
 import { MemoryRouter, Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Instrument, Setup, Stage } from "../api/client";
-import { framing, instrument, port, previewRow, query, serve, stage, well } from "../fixtures.test-setup";
+import {
+  channelPart,
+  framing,
+  instrument,
+  port,
+  previewRow,
+  query,
+  serve,
+  stage,
+  told,
+  well,
+} from "../fixtures.test-setup";
 import * as live from "../live/connection";
 import { AddPage } from "./AddPage";
 import { InstrumentsPage } from "./InstrumentsPage";
@@ -12,7 +23,7 @@ import { SetupPage } from "./SetupPage";
 
 const setup: Setup = {
   format: 1,
-  instrument: { id: "loop-flow-meter", name: "Loop flow meter", talks: "when asked", power_up: "", note: "" },
+  instrument: told({ id: "loop-flow-meter", name: "Loop flow meter" }),
   link: {
     kind: "serial", port: "port 3", baud: 9600, data_bits: 8, parity: "none", stop_bits: 1, flow_control: "none", rts: "on",
     dtr: "on", rs485: null, character_gap_ms: 0, command_gap_ms: 0, sends_end: null, echo: false,
@@ -22,7 +33,7 @@ const setup: Setup = {
   query: [query()],
   listen: null,
   channel: [
-    { id: "flow", name: "Loop flow", field: "flow", query: null, unit: "L/min", scale: 1, offset: 0, decimals: 1, limits: { low: 60, high: 200 } },
+    channelPart({ limits: { low: 60, high: 200, hysteresis: 0, delay_s: 0, after_start_s: 0 } }),
   ],
 }; // prettier-ignore
 
@@ -53,7 +64,7 @@ const answers = {
 
 function bench(instruments: Instrument[]): void {
   const status = {
-    at: 0, session: "s", pid: 1, instruments, channels: [], run: null, disk: { free_bytes: 1, hours_left: null },
+    at: 0, session: "s", pid: 1, instruments, channels: [], crossings: [], overdue: [], run: null, disk: { free_bytes: 1, hours_left: null },
     ports: [port("port 3", { used_by: ["Loop flow meter"] }), port("port 4")],
   }; // prettier-ignore
   vi.spyOn(live, "useLive").mockReturnValue({ line: "live", since: 0, why: "", status });

@@ -4,7 +4,7 @@ import userEvent from "@testing-library/user-event";
 import { type ReactElement, useState } from "react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Failure, QueryPart, ReadingProposal, RegisterPart, Setup } from "../api/client";
-import { framing, previewRow, query, serve } from "../fixtures.test-setup";
+import { channelPart, framing, previewRow, query, serve, told } from "../fixtures.test-setup";
 import { ChannelsStage, freshChannel, sourcesOf } from "./ChannelsStage";
 import { FailureList } from "./FailureList";
 import { FramingFields, framingWords, Suggestions } from "./FramingFields";
@@ -24,7 +24,7 @@ afterEach(() => {
 
 const setup = (part: Partial<Setup> = {}): Setup => ({
   format: 1,
-  instrument: { id: "m", name: "Meter", talks: "when asked", power_up: "", note: "" },
+  instrument: told(),
   link: freshLink("serial", "port 3"),
   framing: framing(), identity: null, start: [], release: [], query: [query()], listen: null, modbus: null, channel: [],
   ...part,
@@ -33,7 +33,7 @@ const setup = (part: Partial<Setup> = {}): Setup => ({
 const proposal = (part: Partial<ReadingProposal> = {}): ReadingProposal => ({
   query: "flow", title: "message pattern", reads: 20, of: 20, reasons: ["a label stands before it"],
   reading: { patterns: ["FL=<fl [L/min]> L/min"] }, check: "none",
-  channels: [{ id: "fl", name: "Fl", field: "fl", query: "flow", unit: "L/min", scale: 1, offset: 0, decimals: 2, limits: {} }],
+  channels: [channelPart({ id: "fl", name: "Fl", field: "fl", query: "flow", decimals: 2 })],
   ...part,
 }); // prettier-ignore
 
@@ -134,7 +134,7 @@ describe("proposals", () => {
     const mine = {
       ...(proposal().channels[0] as Setup["channel"][number]),
       name: "My flow",
-      limits: { high: 5 },
+      limits: { high: 5, hysteresis: 0, delay_s: 0, after_start_s: 0 },
     };
     const again = taken(setup({ channel: [mine, { ...mine, id: "gone", field: "gone" }] }), proposal());
     expect(again.channel).toEqual([mine]);
@@ -400,6 +400,7 @@ describe("channels", () => {
     render(<ChannelsStage setup={own} change={change} rows={[]} onText={vi.fn()} />);
     fireEvent.change(screen.getByLabelText("×"), { target: { value: "0,001" } });
     expect(change.mock.lastCall?.[0]).toMatchObject({ channel: [{ scale: 0.001 }] });
+    fireEvent.click(screen.getByRole("button", { name: /^more of/ }));
     fireEvent.change(screen.getByLabelText("High limit"), { target: { value: "200" } });
     expect(change.mock.lastCall?.[0]).toMatchObject({ channel: [{ limits: { high: 200 } }] });
     change.mockClear();

@@ -53,6 +53,14 @@ export class Connection {
     return Date.now() + this.offset;
   }
 
+  /** When the oldest sample at hand was taken; Infinity where there is none. */
+  oldest(): number {
+    let oldest = Infinity;
+    for (const series of this.samples.series.values())
+      if (series.length) oldest = Math.min(oldest, series.times[0] ?? Infinity);
+    return oldest;
+  }
+
   /** Fill in what was measured before the page opened, or while the line was down. */
   private async catchUp(): Promise<void> {
     this.waiting = [];

@@ -24,59 +24,152 @@ export function grid(start: number, end: number, pixels: number): Grid {
   return { width, first, buckets, x };
 }
 
+const NONE = 0;
+const LOW_FIRST = 1;
+const HIGH_FIRST = 2;
+const BREAK = 3;
+
 /**
- * A column for the chart: number = a point, undefined = nothing here (the line goes on), null = a break.
- * `patience`: milliseconds without a sample after which the line breaks.
+ * A series as pixels of one width: the lowest and highest of each, in their order, and its breaks. It goes on from where it
+ * was: a draw costs what is new, not what the window holds. `patience`: milliseconds without a sample after which the line
+ * breaks.
  */
-export function column(series: Series, view: Grid, patience: number): Column {
-  const out: Column = new Array<number | null | undefined>(view.buckets * 2).fill(undefined);
-  const start = view.first * view.width;
-  const end = (view.first + view.buckets) * view.width;
-  let index = Math.max(0, series.indexAt(start) - 1);
-  let previous = NaN;
-  let bucket = -1;
-  let low = 0;
-  let high = 0;
-  let lowFirst = true;
-  let gapFrom = -1;
-  const settle = (): void => {
-    if (bucket < 0) return;
-    out[2 * bucket] = lowFirst ? low : high;
-    out[2 * bucket + 1] = lowFirst ? high : low;
-  };
-  for (; index < series.length; index++) {
-    const time = series.times[index] ?? 0;
-    if (time >= end) break;
-    const at = Math.max(0, Math.floor(time / view.width) - view.first);
-    const quality = series.qualities[index] ?? 0;
-    const value = series.values[index] ?? NaN;
+export class Pixels {
+  private readonly size: number;
+  private readonly lows: Float64Array;
+  private readonly highs: Float64Array;
+  private readonly states: Uint8Array;
+  private oldest = 0;
+  private newest = -1;
+  private next = 0;
+  private bucket = NaN;
+  private previous = NaN;
+  private gapFrom = NaN;
+  private begun = false;
+
+  constructor(
+    readonly width: number,
+    readonly patience: number,
+    buckets: number,
+  ) {
+    this.size = 2 ** Math.ceil(Math.log2(buckets + 4));
+    this.lows = new Float64Array(this.size);
+    this.highs = new Float64Array(this.size);
+    this.states = new Uint8Array(this.size);
+  }
+
+  /** Whether it can go on to show this grid. */
+  fits(view: Grid, patience: number): boolean {
+    const fine = view.width === this.width && patience === this.patience && view.buckets + 4 <= this.size;
+    return fine && (!this.begun || view.first >= this.oldest);
+  }
+
+  /** Take in what has come to a series before the end of a grid; `past` stands before it, up to its first sample. */
+  follow(series: Series, view: Grid, past?: Series): void {
+    const end = (view.first + view.buckets) * this.width;
+    if (!this.begun) {
+      this.begun = true;
+      this.oldest = view.first;
+      this.newest = view.first - 1;
+      const start = view.first * this.width;
+      if (past?.length) {
+        const until = series.length ? (series.times[0] ?? 0) : Infinity;
+        for (let i = Math.max(0, past.indexAt(start) - 1); i < past.length; i++) {
+          const time = past.times[i] ?? 0;
+          if (time >= until || time >= end) break;
+          this.take(time, past.values[i] ?? NaN, past.qualities[i] ?? 0);
+        }
+      }
+      this.next = series.dropped + Math.max(0, series.indexAt(start) - 1);
+    }
+    let index = Math.max(0, this.next - series.dropped);
+    for (; index < series.length; index++) {
+      const time = series.times[index] ?? 0;
+      if (time >= end) break;
+      this.take(time, series.values[index] ?? NaN, series.qualities[index] ?? 0);
+    }
+    this.next = series.dropped + index;
+  }
+
+  private take(time: number, value: number, quality: number): void {
+    const at = Math.max(Math.floor(time / this.width), this.oldest);
     const broken = quality > 1 || Number.isNaN(value);
-    if ((time - previous > patience || broken) && gapFrom < 0) {
-      settle();
-      gapFrom = bucket < 0 ? (broken ? at : -1) : bucket + 1;
-      bucket = -1;
+    this.reach(at);
+    if ((time - this.previous > this.patience || broken) && Number.isNaN(this.gapFrom)) {
+      this.gapFrom = Number.isNaN(this.bucket) ? (broken ? at : NaN) : this.bucket + 1;
+      this.bucket = NaN;
     }
-    previous = time;
-    if (broken) continue;
-    if (gapFrom >= 0) {
+    this.previous = time;
+    if (broken) return;
+    if (!Number.isNaN(this.gapFrom)) {
       // The chart lifts its pen only where every place of the gap says so.
-      for (let i = 2 * gapFrom; i < 2 * at; i++) out[i] = null;
-      gapFrom = -1;
+      const from = Math.max(this.gapFrom, this.newest - this.size + 1);
+      for (let i = from; i < at; i++) this.states[i & (this.size - 1)] = BREAK;
+      this.gapFrom = NaN;
     }
-    if (at !== bucket) {
-      settle();
-      bucket = at;
-      low = high = value;
-      lowFirst = true;
-    } else if (value < low) {
-      low = value;
-      lowFirst = false;
-    } else if (value > high) {
-      high = value;
-      lowFirst = true;
+    const place = at & (this.size - 1);
+    const state = this.states[place];
+    if (state !== LOW_FIRST && state !== HIGH_FIRST) {
+      this.states[place] = LOW_FIRST;
+      this.lows[place] = this.highs[place] = value;
+    } else if (value < (this.lows[place] ?? 0)) {
+      this.lows[place] = value;
+      this.states[place] = HIGH_FIRST;
+    } else if (value > (this.highs[place] ?? 0)) {
+      this.highs[place] = value;
+      this.states[place] = LOW_FIRST;
+    }
+    this.bucket = at;
+  }
+
+  /** Make room up to a bucket; what is more than a window behind is forgotten. */
+  private reach(at: number): void {
+    if (at <= this.newest) return;
+    const from = Math.max(this.newest + 1, at - this.size + 1);
+    for (let i = from; i <= at; i++) this.states[i & (this.size - 1)] = NONE;
+    this.newest = at;
+    this.oldest = Math.max(this.oldest, at - this.size + 1);
+  }
+
+  /** Write a grid's places: number = a point, undefined = nothing here (the line goes on), null = a break. */
+  write(out: Column, view: Grid): void {
+    const mask = this.size - 1;
+    for (let i = 0; i < view.buckets; i++) {
+      const bucket = view.first + i;
+      const place = bucket & mask;
+      const state = bucket < this.oldest || bucket > this.newest ? NONE : this.states[place];
+      if (state === NONE) out[2 * i] = out[2 * i + 1] = undefined;
+      else if (state === BREAK) out[2 * i] = out[2 * i + 1] = null;
+      else {
+        out[2 * i] = state === LOW_FIRST ? this.lows[place] : this.highs[place];
+        out[2 * i + 1] = state === LOW_FIRST ? this.highs[place] : this.lows[place];
+      }
     }
   }
-  settle();
+
+  /** Lowest and highest within a grid; [NaN, NaN] for nothing. */
+  extremes(view: Grid): [number, number] {
+    const mask = this.size - 1;
+    let low = Infinity;
+    let high = -Infinity;
+    const last = Math.min(view.first + view.buckets - 1, this.newest);
+    for (let bucket = Math.max(view.first, this.oldest); bucket <= last; bucket++) {
+      const place = bucket & mask;
+      const state = this.states[place];
+      if (state !== LOW_FIRST && state !== HIGH_FIRST) continue;
+      low = Math.min(low, this.lows[place] ?? Infinity);
+      high = Math.max(high, this.highs[place] ?? -Infinity);
+    }
+    return low <= high ? [low, high] : [NaN, NaN];
+  }
+}
+
+/** A column for the chart, from nothing. */
+export function column(series: Series, view: Grid, patience: number): Column {
+  const pixels = new Pixels(view.width, patience, view.buckets);
+  pixels.follow(series, view);
+  const out: Column = new Array<number | null | undefined>(view.buckets * 2);
+  pixels.write(out, view);
   return out;
 }
 
@@ -100,6 +193,15 @@ export function scaleFor(
   let top = Math.ceil((high + air) / step) * step;
   if (top <= bottom) top = bottom + step;
   return [clean(bottom, step), clean(top, step)];
+}
+
+/** A logarithmic scale: whole decades around what is above nothing. */
+export function logScale(low: number, high: number, old: [number, number] | null): [number, number] {
+  if (!(high > 0)) return old && old[0] > 0 ? old : [0.1, 10];
+  const bottom = 10 ** Math.floor(Math.log10(low > 0 ? low : high / 1000));
+  const top = 10 ** Math.ceil(Math.log10(high * 1.0001));
+  const next: [number, number] = [bottom, top > bottom ? top : bottom * 10];
+  return old && old[0] === next[0] && old[1] === next[1] ? old : next;
 }
 
 function clean(value: number, step: number): number {

@@ -9,6 +9,8 @@ export class Series {
   values = new Float64Array(1024);
   qualities = new Uint8Array(1024);
   length = 0;
+  /** How many were let go at the front: an index that counts from the very first is `dropped` + one of these. */
+  dropped = 0;
 
   /** Append a sample; one that is not newer than the last is already here and is left out. */
   push(time: number, value: number, quality: number): void {
@@ -39,6 +41,7 @@ export class Series {
     this.values.copyWithin(0, half);
     this.qualities.copyWithin(0, half);
     this.length -= half;
+    this.dropped += half;
   }
 
   /** The index of the first sample at or after a time. */

@@ -4,7 +4,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import styled from "styled-components";
 import { api, got, type RunDetail, samplesFrom } from "../api/client";
 import { LaneStack } from "../bench/LaneStack";
-import { lanesOf } from "../bench/lanes";
+import { arranged, PLAIN } from "../bench/layout";
 import { remember } from "../bench/RunWindows";
 import { clock, count, figure, length, moment } from "../look/format";
 import { mono, type Theme } from "../look/theme";
@@ -205,7 +205,7 @@ function Trend({ run, theme }: { run: RunDetail; theme: Theme }) {
     placeholderData: (old) => old,
     structuralSharing: false,
   });
-  const lanes = useMemo(() => lanesOf(run.numbers), [run.numbers]);
+  const lanes = useMemo(() => arranged(run.numbers, PLAIN), [run.numbers]);
   const newest = Math.max(
     0,
     ...[...(trend.data?.series.values() ?? [])].map((series) => series.last()?.time ?? 0),

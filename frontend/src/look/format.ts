@@ -13,12 +13,15 @@ export function clockMilli(ms: number): string {
   return `${clock(ms)}.${String(Math.floor(ms) % 1000).padStart(3, "0")}`;
 }
 
+/** 2026-11-23, local time. */
+export function day(ms: number): string {
+  const t = new Date(ms);
+  return `${t.getFullYear()}-${two(t.getMonth() + 1)}-${two(t.getDate())}`;
+}
+
 /** The clock, with the date when it is not today's. */
 export function moment(ms: number, now: number = Date.now()): string {
-  const t = new Date(ms);
-  const same = t.toDateString() === new Date(now).toDateString();
-  const day = `${t.getFullYear()}-${two(t.getMonth() + 1)}-${two(t.getDate())}`;
-  return same ? clock(ms) : `${day} ${clock(ms).slice(0, 5)}`;
+  return day(ms) === day(now) ? clock(ms) : `${day(ms)} ${clock(ms).slice(0, 5)}`;
 }
 
 /** 00:14:32, with days in front once there are some: 3 d 00:14:32. */

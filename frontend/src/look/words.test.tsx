@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { laneHeights, lanesOf, limitWords, patienceOf, within } from "../bench/lanes";
+import { arranged, PLAIN } from "../bench/layout";
+import { laneHeights, limitWords, patienceOf, within } from "../bench/lanes";
 import { hex, pieces } from "../parts/ControlText";
 import { stage } from "../fixtures.test-setup";
 import { firstFault } from "../parts/ReadingPath";
@@ -7,7 +8,7 @@ import { count, elapsed, figure, hours, length, qualityWords } from "./format";
 import { themes } from "./theme";
 
 const channel = (number: number, unit: string) => ({
-  number, name: `c${number}`, unit, decimals: 1, interval_s: 1, low: null, high: null,
+  id: `c${number}`, number, name: `c${number}`, unit, decimals: 1, interval_s: 1, low: null, high: null,
 }); // prettier-ignore
 
 describe("figures and times", () => {
@@ -49,7 +50,7 @@ describe("the tape's text", () => {
 
 describe("lanes", () => {
   it("puts channels with the same unit into one lane, the second with a dash", () => {
-    const lanes = lanesOf([channel(1, "bar"), channel(2, "V"), channel(3, "bar")]);
+    const lanes = arranged([channel(1, "bar"), channel(2, "V"), channel(3, "bar")], PLAIN);
     expect(lanes.map((lane) => [lane.unit, lane.channels.map((c) => [c.number, c.dash])])).toEqual([
       ["bar", [[1, 0], [3, 1]]],
       ["V", [[2, 0]]],
@@ -69,8 +70,9 @@ describe("lanes", () => {
   });
   it("shares the room, but leaves every readout its place", () => {
     expect(laneHeights([1, 1, 1], 501)).toEqual([167, 167, 167]);
-    expect(laneHeights([1, 4, 1], 501)).toEqual([160, 180, 160]);
-    expect(laneHeights([1, 1, 1, 1, 1, 1], 300)).toEqual([96, 96, 96, 96, 96, 96]);
+    expect(laneHeights([1, 5, 1], 501)).toEqual([145, 210, 145]);
+    expect(laneHeights([1, 1, 1, 1, 1, 1], 300)).toEqual([58, 58, 58, 58, 58, 58]);
+    expect(laneHeights([1, 1], 400, [3, 1])).toEqual([300, 100]);
     expect(laneHeights([], 300)).toEqual([]);
   });
   it("waits for slow channels", () => expect(patienceOf({ interval_s: 60 })).toBe(180_000));

@@ -1,0 +1,151 @@
+import { type KeyboardEvent, type PointerEvent, useEffect, useReducer, useRef, useState } from "react";
+import styled from "styled-components";
+import { clockMilli, length } from "../look/format";
+import { mono } from "../look/theme";
+import type { Cursor } from "./cursor";
+import type { LaneView } from "./Lane";
+
+const Layer = styled.div`
+  position: absolute;
+  inset: 0 254px 0 60px;
+  cursor: crosshair;
+  touch-action: pan-y;
+  outline-offset: -2px;
+  @media (max-width: 719px) {
+    display: none;
+  }
+`;
+
+const Line = styled.div`
+  position: absolute;
+  top: 0;
+  bottom: 0;
+  width: 0;
+  border-left: 1.5px solid var(--ink);
+  pointer-events: none;
+  &[data-second="true"] {
+    border-left-style: dashed;
+  }
+  span {
+    position: sticky;
+    top: 4px;
+    display: inline-block;
+    font: 12px/18px ${mono};
+    background: var(--ink);
+    color: var(--panel);
+    border-radius: 3px;
+    padding: 0 6px;
+    white-space: nowrap;
+    transform: translateX(-50%);
+  }
+`;
+
+const Chosen = styled.div`
+  position: absolute;
+  top: 0;
+  bottom: 0;
+  background: var(--action);
+  opacity: 0.16;
+  pointer-events: none;
+`;
+
+export interface CursorLayerProps {
+  cursor: Cursor;
+  axis: LaneView;
+  onZoom?: ((view: LaneView) => void) | undefined;
+}
+
+/** Over the curves: the pointer reads them, a press pins the cursor, dragging chooses a stretch to zoom in on. */
+export function CursorLayer({ cursor, axis, onZoom }: CursorLayerProps) {
+  const layer = useRef<HTMLDivElement>(null);
+  const [, again] = useReducer((n: number) => n + 1, 0);
+  const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
+  useEffect(() => cursor.subscribe(again), [cursor]);
+  const span = axis.end - axis.start;
+  const share = (event: PointerEvent): number => {
+    const box = layer.current?.getBoundingClientRect();
+    return box ? Math.min(1, Math.max(0, (event.clientX - box.left) / Math.max(box.width, 1))) : 0;
+  };
+  const time = (part: number): number => axis.start + part * span;
+  const percent = (at: number): string => `${((at - axis.start) / span) * 100}%`;
+  const inside = (at: number | null): at is number => at !== null && at >= axis.start && at <= axis.end;
+  const keys = (event: KeyboardEvent): void => {
+    const steps: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1 };
+    const step = steps[event.key];
+    if (step !== undefined) {
+      const far = event.shiftKey ? 0.1 : 0.01;
+      const now = cursor.at ?? axis.end;
+      cursor.move(Math.min(axis.end, Math.max(axis.start, now + step * far * span)));
+    } else if (event.key === "Enter" || event.key === " ") cursor.press(cursor.at ?? axis.end);
+    else if (event.key === "Escape") cursor.clear();
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
+  const words =
+    cursor.at === null
+      ? "at the pen's end"
+      : clockMilli(cursor.at) +
+        (cursor.from === null ? "" : `, ${length(Math.abs(cursor.at - cursor.from))}`);
+  return (
+    <Layer
+      ref={layer}
+      tabIndex={0}
+      role="slider"
+      aria-label="Cursor over all lanes"
+      aria-valuemin={0}
+      aria-valuemax={100}
+      aria-valuenow={Math.round(cursor.at === null ? 100 : ((cursor.at - axis.start) / span) * 100)}
+      aria-valuetext={words}
+      data-testid="cursor"
+      onKeyDown={keys}
+      onPointerDown={(event) => {
+        if (event.button !== 0) return;
+        event.currentTarget.setPointerCapture(event.pointerId);
+        const part = share(event);
+        setDrag({ from: part, to: part });
+      }}
+      onPointerMove={(event) => {
+        const part = share(event);
+        if (drag) setDrag({ ...drag, to: part });
+        cursor.hover(time(part));
+      }}
+      onPointerUp={(event) => {
+        if (!drag) return;
+        setDrag(null);
+        const width = layer.current?.clientWidth ?? 0;
+        const part = share(event);
+        if (Math.abs(part - drag.from) * width < 6) cursor.press(time(part));
+        else if (onZoom) {
+          const [start, end] = [time(Math.min(drag.from, part)), time(Math.max(drag.from, part))];
+          cursor.clear();
+          onZoom({ start, end });
+        }
+      }}
+      onPointerCancel={() => setDrag(null)}
+      onPointerLeave={() => !drag && cursor.hover(null)}
+    >
+      {inside(cursor.from) && (
+        <Line data-second="true" style={{ left: percent(cursor.from) }}>
+          <span>{clockMilli(cursor.from)}</span>
+        </Line>
+      )}
+      {inside(cursor.at) && (
+        <Line style={{ left: percent(cursor.at) }}>
+          <span>
+            {clockMilli(cursor.at)}
+            {cursor.from !== null && ` · ${length(Math.abs(cursor.at - cursor.from))}`}
+          </span>
+        </Line>
+      )}
+      {drag && onZoom && Math.abs(drag.to - drag.from) > 0.005 && (
+        <Chosen
+          style={{
+            left: `${Math.min(drag.from, drag.to) * 100}%`,
+            width: `${Math.abs(drag.to - drag.from) * 100}%`,
+          }}
+        />
+      )}
+    </Layer>
+  );
+}

@@ -1,0 +1,83 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { said } from "../api/client";
+import { Button, Chip } from "../parts/Button";
+import { Entry } from "../parts/Select";
+import { Actions, Trouble, Window } from "../parts/Window";
+import { type Layout, shown } from "./layout";
+import type { Bare } from "./lanes";
+import { layouts, removeLayout, saveLayout } from "./useLayout";
+
+export interface LayoutWindowProps {
+  layout: Layout;
+  channels: Bare[];
+  onLayout: (layout: Layout) => void;
+  onReset: () => void;
+  onClose: () => void;
+}
+
+/** Layouts by name, channels that are hidden, and everything as it was. */
+export function LayoutWindow({ layout, channels, onLayout, onReset, onClose }: LayoutWindowProps) {
+  const [name, setName] = useState("");
+  const client = useQueryClient();
+  const saved = useQuery({ queryKey: ["layouts"], queryFn: layouts });
+  const after = (): void => void client.invalidateQueries({ queryKey: ["layouts"] });
+  const save = useMutation({ mutationFn: () => saveLayout(name.trim(), layout), onSuccess: after });
+  const remove = useMutation({ mutationFn: removeLayout, onSuccess: after });
+  const out = channels.filter((channel) => layout.hidden.includes(channel.id));
+  const trouble = saved.error ?? save.error ?? remove.error;
+  return (
+    <Window title="Layout of the Bench" open onClose={onClose}>
+      <section>
+        <h3>Hidden channels</h3>
+        {out.length ? (
+          <div style={{ display: "flex", flexWrap: "wrap", gap: 6, marginTop: 6 }}>
+            {out.map((channel) => (
+              <Chip key={channel.id} onPress={() => onLayout(shown(layout, channel.id))}>
+                show {channel.name}
+              </Chip>
+            ))}
+          </div>
+        ) : (
+          <p style={{ color: "var(--quiet)" }}>None. A lane’s unit opens what can be done to it.</p>
+        )}
+      </section>
+      <section>
+        <h3>Saved layouts</h3>
+        {saved.data?.length === 0 && <p style={{ color: "var(--quiet)" }}>None yet.</p>}
+        {saved.data?.map((one) => (
+          <div key={one.name} style={{ display: "flex", gap: 8, alignItems: "center", marginTop: 6 }}>
+            <b style={{ flex: 1, overflow: "hidden", textOverflow: "ellipsis" }}>{one.name}</b>
+            <Chip onPress={() => onLayout(one.data)}>use</Chip>
+            <a href={`/?layout=${encodeURIComponent(one.name)}`}>link</a>
+            <Chip aria-label={`take away ${one.name}`} onPress={() => remove.mutate(one.name)}>
+              take away
+            </Chip>
+          </div>
+        ))}
+      </section>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (name.trim()) save.mutate();
+        }}
+        style={{ display: "flex", gap: 8, alignItems: "end" }}
+      >
+        <Entry label="Save this one as" value={name} onChange={setName} width="100%" />
+        <Button type="submit" isDisabled={!name.trim() || save.isPending}>
+          Save
+        </Button>
+      </form>
+      {save.isSuccess && <p role="status">Saved. Everyone at this bench can use it.</p>}
+      {trouble && <Trouble>{said(trouble)}</Trouble>}
+      <Actions>
+        <Button $kind="plain" onPress={onReset}>
+          As it was at first
+        </Button>
+        <Button $kind="bright" onPress={onClose}>
+          Close
+        </Button>
+      </Actions>
+    </Window>
+  );
+}

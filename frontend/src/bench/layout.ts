@@ -1,0 +1,125 @@
+/** How the Bench is laid out: which channels share a lane, in which order, how high, on which scale. */
+
+import type { Schemas } from "../api/client";
+import { type Bare, type LaneChannel, type LaneSpec } from "./lanes";
+
+export type Layout = Schemas["LayoutData"];
+export type LaneSetting = Layout["lanes"][number];
+
+export const PLAIN: Layout = { lanes: [], hidden: [] };
+
+const setting = (channels: string[], more: Partial<LaneSetting> = {}): LaneSetting => ({
+  channels,
+  weight: 1,
+  scale: null,
+  log: false,
+  ...more,
+});
+
+/** Every lane of a layout with the channels there are; those it does not name join the lane of their unit. */
+export function settled(channels: Bare[], layout: Layout): Layout {
+  const known = new Set(channels.map((channel) => channel.id));
+  const lanes = layout.lanes
+    .map((lane) => ({ ...lane, channels: lane.channels.filter((id) => known.has(id)) }))
+    .filter((lane) => lane.channels.length > 0);
+  const placed = new Set([...lanes.flatMap((lane) => lane.channels), ...layout.hidden]);
+  const units = new Map(channels.map((channel) => [channel.id, channel.unit]));
+  for (const channel of channels) {
+    if (placed.has(channel.id)) continue;
+    const mine = lanes.find((lane) => lane.channels.every((id) => units.get(id) === channel.unit));
+    if (mine) mine.channels = [...mine.channels, channel.id];
+    else lanes.push(setting([channel.id]));
+  }
+  return { lanes, hidden: layout.hidden };
+}
+
+/** The lanes to draw. A channel keeps its ink wherever it stands. */
+export function arranged(channels: Bare[], layout: Layout): LaneSpec[] {
+  const byId = new Map(channels.map((channel, index) => [channel.id, { channel, index }]));
+  return settled(channels, layout).lanes.map((lane, place): LaneSpec => {
+    const own = lane.channels.flatMap((id, dash): LaneChannel[] => {
+      const found = byId.get(id);
+      return found ? [{ ...found.channel, ink: found.index % 8, dash: dash % 4 }] : [];
+    });
+    const units = [...new Set(own.map((channel) => channel.unit))];
+    return {
+      key: `${place} ${lane.channels.join(" ")}`,
+      unit: units.join(", "),
+      channels: own,
+      weight: lane.weight,
+      scale: lane.scale ?? null,
+      log: lane.log,
+    };
+  });
+}
+
+/** A lane moved up (-1) or down (1). */
+export function moved(layout: Layout, place: number, by: -1 | 1): Layout {
+  const lanes = [...layout.lanes];
+  const other = place + by;
+  const [one, two] = [lanes[place], lanes[other]];
+  if (!one || !two) return layout;
+  lanes[place] = two;
+  lanes[other] = one;
+  return { ...layout, lanes };
+}
+
+/** A lane with something about it changed. */
+export function changed(layout: Layout, place: number, more: Partial<LaneSetting>): Layout {
+  return { ...layout, lanes: layout.lanes.map((lane, n) => (n === place ? { ...lane, ...more } : lane)) };
+}
+
+/** Taller or lower than it is, within reason. */
+export function resized(layout: Layout, place: number, factor: number): Layout {
+  const weight = layout.lanes[place]?.weight ?? 1;
+  return changed(layout, place, { weight: Math.min(4, Math.max(0.25, weight * factor)) });
+}
+
+/** One channel of a lane, or all of it, out of sight. */
+export function hidden(layout: Layout, place: number, id?: string): Layout {
+  const gone = id === undefined ? (layout.lanes[place]?.channels ?? []) : [id];
+  const lanes = layout.lanes
+    .map((lane, n) =>
+      n === place ? { ...lane, channels: lane.channels.filter((one) => !gone.includes(one)) } : lane,
+    )
+    .filter((lane) => lane.channels.length > 0);
+  const elsewhere = new Set(lanes.flatMap((lane) => lane.channels));
+  const more = gone.filter((one) => !elsewhere.has(one) && !layout.hidden.includes(one));
+  return { lanes, hidden: [...layout.hidden, ...more] };
+}
+
+/** A hidden channel back in sight, in the lane of its unit. */
+export function shown(layout: Layout, id: string): Layout {
+  return { ...layout, hidden: layout.hidden.filter((one) => one !== id) };
+}
+
+/** Each channel of a lane in a lane of its own. */
+export function split(layout: Layout, place: number): Layout {
+  const lane = layout.lanes[place];
+  if (!lane || lane.channels.length < 2) return layout;
+  const apart = lane.channels.map((id) => ({ ...lane, channels: [id] }));
+  return { ...layout, lanes: [...layout.lanes.slice(0, place), ...apart, ...layout.lanes.slice(place + 1)] };
+}
+
+/** A lane together with the one above it. */
+export function joined(layout: Layout, place: number): Layout {
+  const [above, lane] = [layout.lanes[place - 1], layout.lanes[place]];
+  if (!above || !lane) return layout;
+  const channels = [...above.channels, ...lane.channels.filter((id) => !above.channels.includes(id))];
+  const lanes = layout.lanes.filter((_, n) => n !== place);
+  return { ...layout, lanes: lanes.map((one, n) => (n === place - 1 ? { ...one, channels } : one)) };
+}
+
+/** A channel in one more lane, at the end. */
+export function again(layout: Layout, id: string): Layout {
+  return { ...layout, lanes: [...layout.lanes, setting([id])] };
+}
+
+/** One lane brought forward: it takes most of the room; again, and all are alike. */
+export function forward(layout: Layout, place: number): Layout {
+  const is = layout.lanes[place]?.weight === 4;
+  return {
+    ...layout,
+    lanes: layout.lanes.map((lane, n) => ({ ...lane, weight: !is && n === place ? 4 : 1 })),
+  };
+}

@@ -1,0 +1,47 @@
+/** How long a stretch of time the Bench shows. */
+
+export interface TimeWindow {
+  key: string;
+  text: string;
+  /** null: since the run began. */
+  ms: number | null;
+  /** Whether it has a chip of its own. */
+  chip: boolean;
+}
+
+const S = 1000;
+const M = 60 * S;
+const H = 60 * M;
+const D = 24 * H;
+
+const one = (key: string, ms: number | null, chip = false): TimeWindow => ({ key, text: key, ms, chip });
+
+export const WINDOWS: TimeWindow[] = [
+  one("10 s", 10 * S),
+  one("30 s", 30 * S, true),
+  one("1 min", M),
+  one("5 min", 5 * M, true),
+  one("15 min", 15 * M),
+  one("1 h", H, true),
+  one("6 h", 6 * H),
+  one("24 h", D),
+  one("7 days", 7 * D),
+  one("30 days", 30 * D),
+  one("run", null, true),
+];
+
+const KEPT = "tidybench-window";
+
+export function keptWindow(): TimeWindow {
+  const key = localStorage.getItem(KEPT);
+  return WINDOWS.find((one) => one.key === key) ?? (WINDOWS[3] as TimeWindow);
+}
+
+export const keepWindow = (window: TimeWindow): void => localStorage.setItem(KEPT, window.key);
+
+/** The next narrower (-1) or wider (1) one. "run" stands beside them all. */
+export function nextWindow(window: TimeWindow, by: -1 | 1): TimeWindow {
+  const plain = WINDOWS.filter((one) => one.ms !== null);
+  const at = window.ms === null ? 2 : plain.indexOf(window);
+  return plain[Math.min(plain.length - 1, Math.max(0, at + by))] ?? window;
+}

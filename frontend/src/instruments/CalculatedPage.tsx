@@ -1,0 +1,412 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
+import styled from "styled-components";
+import { api, type Channel, got, said, type Schemas } from "../api/client";
+import { figure } from "../look/format";
+import { digits, mono } from "../look/theme";
+import { connection, useLive } from "../live/connection";
+import { Button, Chip } from "../parts/Button";
+import { NumberEntry } from "../parts/NumberEntry";
+import { Entry, Fields, Select } from "../parts/Select";
+import { Trouble } from "../parts/Window";
+import { FilterFields } from "./FilterFields";
+import { LimitFields } from "./LimitFields";
+
+type Part = Schemas["CalculatedPart"];
+type Checked = Schemas["CalculatedChecked"];
+
+const Page = styled.main`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 320px;
+  gap: 12px;
+  padding: 4px 12px 20px;
+  align-items: start;
+  .top {
+    grid-column: 1 / -1;
+    position: sticky;
+    top: 0;
+    z-index: 2;
+    background: var(--ground);
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 10px;
+    padding: 6px;
+  }
+  h1 {
+    font-size: 22px;
+  }
+  @media (max-width: 900px) {
+    grid-template-columns: minmax(0, 1fr);
+  }
+`;
+
+const Card = styled.article<{ $bad: boolean }>`
+  background: var(--panel);
+  border: 1px solid ${({ $bad }) => ($bad ? "var(--fault)" : "var(--hairline)")};
+  border-radius: var(--radius);
+  box-shadow: var(--shadow);
+  padding: 12px 16px;
+  display: grid;
+  gap: 10px;
+  margin-bottom: 10px;
+  textarea {
+    font: 15px/1.5 ${mono};
+    width: 100%;
+    border: 1px solid var(--hairline);
+    border-radius: var(--radius);
+    padding: 8px 10px;
+    background: var(--panel);
+    resize: vertical;
+  }
+  textarea[aria-invalid="true"] {
+    border-color: var(--fault);
+  }
+  .now {
+    margin-left: auto;
+    font: 700 25px/1 ${digits};
+    white-space: nowrap;
+  }
+  .now small {
+    font: 12px sans-serif;
+    color: var(--quiet);
+    margin-left: 4px;
+  }
+  pre {
+    margin: 0;
+    font: 14px/1.3 ${mono};
+    color: var(--fault);
+    overflow-x: auto;
+  }
+`;
+
+const Aside = styled.aside`
+  background: var(--panel);
+  border: 1px solid var(--hairline);
+  border-radius: var(--radius);
+  padding: 12px 14px;
+  display: grid;
+  gap: 10px;
+  h2 {
+    font-size: 15px;
+  }
+  .chips {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+  }
+  code {
+    font: 13px ${mono};
+  }
+  dl {
+    display: grid;
+    grid-template-columns: auto 1fr;
+    gap: 3px 10px;
+    margin: 0;
+    font-size: 13px;
+  }
+  dd {
+    margin: 0;
+    color: var(--quiet);
+  }
+`;
+
+const FUNCTIONS: [string, string][] = [
+  ["998 [kg/m3]", "a number with its unit"],
+  ["+ − * / ^", "reckoning; units are checked"],
+  ["< > = and or not", "conditions"],
+  ["if(c, a, b)", "a where c holds, else b"],
+  ["in(x, [kPa])", "in another unit"],
+  ["min max mean(a, b)", "of several channels"],
+  ["abs sqrt exp ln log10", "and sin, cos, tan, round …"],
+  ["mean_over(x, 10 [s])", "over a window; also min_over, max_over, median_over, sd_over"],
+  ["rate(x, 60 [s])", "rate of change"],
+  ["integral(x)", "since the run began; integral(x, 60 [s]) over a window"],
+  ["time_since(c)", "seconds since c last held"],
+  ["decibel_power(x, r)", "decibels to a reference; decibel_field for amplitudes"],
+];
+
+const fresh = (taken: string[]): Part => {
+  let id = "calculated-1";
+  for (let n = 2; taken.includes(id); n++) id = `calculated-${n}`;
+  return {
+    id, name: "New channel", expression: "", unit: "", decimals: 2, meet: "latest", filter: [],
+    limits: { hysteresis: 0, delay_s: 0, after_start_s: 0 },
+  }; // prettier-ignore
+};
+
+/** How a channel is named in an expression. */
+export const named = (id: string): string => (/^[A-Za-z_][A-Za-z0-9_.]*$/.test(id) ? id : `"${id}"`);
+
+/** Without what says nothing, so that the text stays short. */
+function lean(part: Part): Part {
+  const limits = Object.entries(part.limits).filter(
+    ([key, value]) => value !== null && value !== undefined && (value !== 0 || /^(low|high)/.test(key)),
+  );
+  const kept = Object.entries(part).filter(
+    ([key, value]) =>
+      value !== null &&
+      value !== undefined &&
+      !(Array.isArray(value) && !value.length) &&
+      !(key === "meet" && value === "latest"),
+  );
+  const out = Object.fromEntries(kept) as Record<string, unknown>;
+  if (limits.length) out.limits = Object.fromEntries(limits);
+  else delete out.limits;
+  return out as unknown as Part;
+}
+
+/** Channels that are calculated from others, each with its live value and what is wrong with it. */
+export function CalculatedPage() {
+  const { status } = useLive();
+  const form = useQuery({ queryKey: ["calculated"], queryFn: () => got(api.GET("/api/calculated")) });
+  if (form.error) return <Trouble>{said(form.error)}</Trouble>;
+  if (!form.data || !status) return <p style={{ padding: 40 }}>Reading the calculated channels …</p>;
+  return (
+    <Editor key={form.dataUpdatedAt} kept={form.data.calculations.calculated} channels={status.channels} />
+  );
+}
+
+function Editor({ kept, channels }: { kept: Part[]; channels: Channel[] }) {
+  const client = useQueryClient();
+  const [parts, setParts] = useState(kept);
+  const [sentence, setSentence] = useState("");
+  const [trouble, setTrouble] = useState("");
+  const [active, setActive] = useState(0);
+  const areas = useRef<(HTMLTextAreaElement | null)[]>([]);
+  const dirty = JSON.stringify(parts) !== JSON.stringify(kept);
+  const checked = useChecked(parts);
+  const set = (index: number, part: Partial<Part>): void =>
+    setParts(parts.map((one, n) => (n === index ? { ...one, ...part } : one)));
+  const save = async (): Promise<void> => {
+    try {
+      const body = { calculations: { format: 1 as const, calculated: parts.map(lean) } };
+      const saved = await got(api.PUT("/api/calculated", { body }));
+      setSentence(saved.sentence);
+      setTrouble("");
+      await client.invalidateQueries({ queryKey: ["calculated"] });
+    } catch (error) {
+      setTrouble(said(error));
+    }
+  };
+  const insert = (text: string): void => {
+    const part = parts[active];
+    const area = areas.current[active];
+    if (!part) return;
+    const at = area?.selectionStart ?? part.expression.length;
+    const end = area?.selectionEnd ?? at;
+    set(active, { expression: part.expression.slice(0, at) + text + part.expression.slice(end) });
+    area?.focus();
+    requestAnimationFrame(() => area?.setSelectionRange(at + text.length, at + text.length));
+  };
+  const add = (): void => {
+    setParts([...parts, fresh(parts.map((one) => one.id))]);
+    setActive(parts.length);
+  };
+  return (
+    <Page>
+      <div className="top">
+        <h1>Calculated channels</h1>
+        <span style={{ color: "var(--quiet)", marginRight: "auto" }} role="status">
+          {sentence}
+        </span>
+        <Link to="/instruments">Instruments</Link>
+        <Button onPress={add}>Add a channel</Button>
+        <Button $kind="plain" isDisabled={!dirty} onPress={() => setParts(kept)}>
+          Discard
+        </Button>
+        <Button $kind="bright" isDisabled={!dirty} onPress={() => void save()}>
+          Keep
+        </Button>
+      </div>
+      <div>
+        {trouble && <Trouble>{trouble}</Trouble>}
+        {!parts.length && (
+          <p style={{ padding: 20, maxWidth: "62ch" }}>
+            <b>None yet.</b> A calculated channel is made from others: a difference of two pressures, an
+            efficiency, a mean over ten seconds. Add one, and press the channels on the right to name them.
+          </p>
+        )}
+        {parts.map((part, index) => (
+          <PartCard
+            key={part.id}
+            part={part}
+            live={channels.find((one) => one.id === part.id)}
+            checked={checked?.find((one) => one.id === part.id)}
+            leads={channels.filter((one) => part.expression.includes(one.id))}
+            area={(element) => {
+              areas.current[index] = element;
+            }}
+            onFocus={() => setActive(index)}
+            set={(more) => set(index, more)}
+            onRemove={() => setParts(parts.filter((_, n) => n !== index))}
+          />
+        ))}
+      </div>
+      <Aside aria-label="What expressions are made of">
+        <h2>Channels</h2>
+        <div className="chips">
+          {channels
+            .filter((one) => one.id !== parts[active]?.id)
+            .map((one) => (
+              <Chip key={one.id} onPress={() => insert(named(one.id))}>
+                {one.name}
+                {one.unit && ` [${one.unit}]`}
+              </Chip>
+            ))}
+        </div>
+        <h2>Language</h2>
+        <dl>
+          {FUNCTIONS.map(([sign, what]) => (
+            <div key={sign} style={{ display: "contents" }}>
+              <dt>
+                <code>{sign}</code>
+              </dt>
+              <dd>{what}</dd>
+            </div>
+          ))}
+        </dl>
+      </Aside>
+    </Page>
+  );
+}
+
+/** What the server says of these, a moment after the last key. */
+function useChecked(parts: Part[]): Checked[] | undefined {
+  const [late, setLate] = useState(parts);
+  useEffect(() => {
+    const timer = setTimeout(() => setLate(parts), 250);
+    return () => clearTimeout(timer);
+  }, [parts]);
+  const found = useQuery({
+    queryKey: ["calculated", "check", late],
+    queryFn: () =>
+      got(api.POST("/api/calculated/check", { body: { format: 1, calculated: late.map(lean) } })),
+    placeholderData: (old) => old,
+    retry: false,
+  });
+  return found.data;
+}
+
+interface PartCardProps {
+  part: Part;
+  live: Channel | undefined;
+  checked: Checked | undefined;
+  leads: Channel[];
+  area: (element: HTMLTextAreaElement | null) => void;
+  onFocus: () => void;
+  set: (part: Partial<Part>) => void;
+  onRemove: () => void;
+}
+
+const FASTEST = "the fastest";
+
+function PartCard({ part, live, checked, leads, area, onFocus, set, onRemove }: PartCardProps) {
+  const [open, setOpen] = useState(false);
+  const problem = part.expression.trim() ? (checked?.problem ?? "") : "";
+  const nothing = !problem && live?.problem ? live.problem : "";
+  return (
+    <Card $bad={!!problem} data-testid={`calculated-${part.id}`}>
+      <Fields>
+        <Entry label="Name" value={part.name} onChange={(name) => set({ name })} width={170} />
+        <Entry label="Unit" value={part.unit} onChange={(unit) => set({ unit })} width={90} />
+        <NumberEntry
+          label="Decimals"
+          value={part.decimals}
+          onValue={(decimals) => set({ decimals: Math.min(9, Math.max(0, Math.round(decimals ?? 0))) })}
+          width={76}
+        />
+        <Entry label="Id, in files" value={part.id} onChange={(id) => set({ id })} width={150} mono />
+        {live && <Now channel={live} />}
+      </Fields>
+      <div>
+        <textarea
+          ref={area}
+          aria-label={`Expression of ${part.name}`}
+          aria-invalid={!!problem}
+          value={part.expression}
+          rows={Math.min(6, Math.max(2, Math.ceil(part.expression.length / 70)))}
+          spellCheck={false}
+          onFocus={onFocus}
+          onChange={(event) => set({ expression: event.target.value })}
+          placeholder="(discharge - suction) / (998 [kg/m3] * 9.80665 [m/s2])"
+        />
+        {problem && (
+          <div role="alert">
+            {checked && checked.column > 0 && !part.expression.includes("\n") && (
+              <pre aria-hidden="true">{pointer(part.expression, checked.column)}</pre>
+            )}
+            <p style={{ color: "var(--fault)", fontWeight: 600 }}>{problem}</p>
+          </div>
+        )}
+        {nothing && <p style={{ color: "var(--caution)", fontWeight: 600 }}>{nothing}</p>}
+      </div>
+      <div style={{ display: "flex", gap: 6 }}>
+        <Chip $chosen={open} aria-expanded={open} onPress={() => setOpen(!open)}>
+          more
+        </Chip>
+        <Chip aria-label={`take away ${part.name}`} onPress={onRemove}>
+          take away
+        </Chip>
+      </div>
+      {open && (
+        <>
+          <Fields>
+            <Select
+              label="Channels of different rates meet"
+              value={part.meet}
+              options={[
+                { value: "latest", text: "with their latest values" },
+                { value: "interpolated", text: "interpolated to the lead's time" },
+              ]}
+              onChange={(meet) => set({ meet })}
+              width={230}
+            />
+            <NumberEntry
+              label="no older than, s"
+              value={part.age_s}
+              onValue={(age_s) => set({ age_s })}
+              width={120}
+              empty
+            />
+            <Select
+              label="Lead"
+              value={part.lead ?? FASTEST}
+              options={[FASTEST, ...leads.map((one) => ({ value: one.id, text: one.name }))]}
+              onChange={(lead) => set({ lead: lead === FASTEST ? null : lead })}
+              width={150}
+            />
+          </Fields>
+          <FilterFields channel={part} set={set} />
+          <LimitFields limits={part.limits} onChange={(limits) => set({ limits })} />
+        </>
+      )}
+    </Card>
+  );
+}
+
+/** The part of an expression around a column, and a caret below it. */
+export function pointer(text: string, column: number): string {
+  const from = Math.max(0, column - 50);
+  const part = text.slice(from, from + 90);
+  return `${from ? "…" : ""}${part}\n${" ".repeat(column - 1 - from + (from ? 1 : 0))}^`;
+}
+
+function Now({ channel }: { channel: Channel }) {
+  const [text, setText] = useState("–");
+  useEffect(() => {
+    const timer = setInterval(() => {
+      const last = connection.samples.of(channel.number).last();
+      const fresh = last && last.quality <= 1 && connection.now() - last.time < 5000;
+      setText(fresh ? figure(last.value, channel.decimals) : "–");
+    }, 300);
+    return () => clearInterval(timer);
+  }, [channel.number, channel.decimals]);
+  return (
+    <span className="now" data-testid={`now-${channel.id}`}>
+      {text}
+      <small>{channel.unit}</small>
+    </span>
+  );
+}

@@ -1,0 +1,102 @@
+import type { Setup } from "../api/client";
+import { NumberEntry } from "../parts/NumberEntry";
+import { Entry, Fields, Select } from "../parts/Select";
+import { CalibrationFields } from "./CalibrationFields";
+import { FilterFields } from "./FilterFields";
+import { LimitFields } from "./LimitFields";
+import { ScalingFields } from "./ScalingFields";
+
+type Channel = Setup["channel"][number];
+
+export interface ChannelMoreProps {
+  channel: Channel;
+  /** The newest field, to show what becomes of it. */
+  value: number | null;
+  /** Registers the instrument can be written to. */
+  registers: string[];
+  set: (part: Partial<Channel>) => void;
+}
+
+/** Everything else about a channel: scaling step by step, filters, zero, limits, calibration. */
+export function ChannelMore({ channel, value, registers, set }: ChannelMoreProps) {
+  const zero = channel.zero;
+  const how = zero ? (zero.write != null ? "write a register" : "send a text") : "take off the value";
+  return (
+    <div
+      style={{ display: "grid", gap: 14, padding: "10px 0 6px 14px", borderLeft: "3px solid var(--ruling)" }}
+    >
+      <section>
+        <h4>Scaling, step by step</h4>
+        <ScalingFields channel={channel} value={value} onChange={(scaling) => set({ scaling })} />
+      </section>
+      <section>
+        <h4>Filters and thinning</h4>
+        <FilterFields channel={channel} set={set} />
+      </section>
+      <section>
+        <h4>Zero</h4>
+        <Fields>
+          <Select
+            label="When zeroed"
+            value={how}
+            options={["take off the value", "send a text", ...(registers.length ? ["write a register"] : [])]}
+            onChange={(next) =>
+              set({
+                zero:
+                  next === "send a text"
+                    ? { send: "\r" }
+                    : next === "write a register"
+                      ? { write: registers[0] ?? "" }
+                      : null,
+              })
+            }
+            width={170}
+          />
+          {zero?.send != null && (
+            <Entry
+              label="Text that zeroes the instrument"
+              value={JSON.stringify(zero.send).slice(1, -1)}
+              onChange={(text) => {
+                try {
+                  set({ zero: { send: JSON.parse(`"${text}"`) as string } });
+                } catch {
+                  // An escape that is not finished yet.
+                }
+              }}
+              width={220}
+              mono
+            />
+          )}
+          {zero?.write != null && (
+            <Select
+              label="Register"
+              value={zero.write}
+              options={registers}
+              onChange={(write) => set({ zero: { write } })}
+              width={150}
+            />
+          )}
+        </Fields>
+      </section>
+      <section>
+        <h4>Limits{channel.unit && ` in ${channel.unit}`}</h4>
+        <LimitFields limits={channel.limits} onChange={(limits) => set({ limits })} />
+      </section>
+      <section>
+        <h4>Calibration of its sensor</h4>
+        <CalibrationFields
+          calibration={channel.calibration ?? null}
+          onChange={(calibration) => set({ calibration })}
+        />
+      </section>
+      <Fields>
+        <NumberEntry
+          label="Decimals shown"
+          value={channel.decimals}
+          onValue={(decimals) => set({ decimals: Math.min(9, Math.max(0, Math.round(decimals ?? 0))) })}
+          width={110}
+        />
+      </Fields>
+    </div>
+  );
+}

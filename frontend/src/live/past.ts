@@ -1,0 +1,70 @@
+/** What lies beyond the samples at hand: the bench's records, fetched for the stretch that is shown. */
+
+import { samplesFrom } from "../api/client";
+import { Samples } from "./samples";
+
+export interface Stretch {
+  start: number;
+  end: number;
+}
+
+/** How old a picture may get, as a share of its stretch. */
+const STALE = 0.02;
+
+/** Fetches what a view needs, one request at a time, and says when it is there. */
+export class Past {
+  samples = new Samples();
+  /** Changes whenever `samples` does. */
+  version = 0;
+  why = "";
+  private have: Stretch | null = null;
+  private points = 0;
+  private busy = false;
+  private wanted: { stretch: Stretch; points: number } | null = null;
+
+  constructor(private readonly changed: () => void) {}
+
+  /** Whether a stretch needs the records: it begins well before what is at hand. */
+  static needed(stretch: Stretch, atHand: number): boolean {
+    return stretch.start < atHand - 1000;
+  }
+
+  /** Say which stretch is shown, in milliseconds, and how many pixels wide. */
+  want(stretch: Stretch, points: number): void {
+    const span = stretch.end - stretch.start;
+    const good =
+      this.have &&
+      this.points === points &&
+      stretch.start >= this.have.start - 1 &&
+      stretch.end <= this.have.end + span * STALE &&
+      this.have.end - this.have.start < span * 1.5;
+    if (good) return;
+    this.wanted = { stretch, points };
+    if (!this.busy) void this.fetch();
+  }
+
+  private async fetch(): Promise<void> {
+    this.busy = true;
+    while (this.wanted) {
+      const { stretch, points } = this.wanted;
+      this.wanted = null;
+      const start = Math.max(0, Math.round(stretch.start * 1000));
+      const end = Math.round(stretch.end * 1000);
+      try {
+        const packed = await samplesFrom(`/api/history?start=${start}&end=${end}&points=${points}`);
+        const samples = new Samples();
+        samples.add(packed);
+        this.samples = samples;
+        this.why = "";
+      } catch (error) {
+        this.why = error instanceof Error ? error.message : String(error);
+      }
+      // What could not be had is not asked for again at every draw.
+      this.have = stretch;
+      this.points = points;
+      this.version++;
+      this.changed();
+    }
+    this.busy = false;
+  }
+}
