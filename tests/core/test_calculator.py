@@ -83,14 +83,19 @@ def test_calculated_channels_of_calculated_channels_in_any_order() -> None:
 
 def test_a_circle_and_a_missing_channel_harm_nobody_else() -> None:
     one = calculator(
+        after={"expression": "gone + 1"},
         a={"expression": "b + 1 [bar]"}, b={"expression": "a + 1 [bar]"}, gone="nobody * 2", good={"expression": "fast", "unit": "kPa"}
     )  # fmt: skip
     problems = {c.part.id: c.problem for c in one.all}
     assert "goes in a circle" in problems["a"]
     assert "goes in a circle" in problems["b"]
     assert "there is no channel “nobody”" in problems["gone"]
+    assert (
+        problems["after"]
+        == "Column 1: “gone” is not calculated itself. Mend it first, then this one follows."
+    )
     assert problems["good"] == ""
-    assert fed(one, (1, 0.0, 2.0)) == [(14, 0.0, 200.0)]
+    assert fed(one, (1, 0.0, 2.0)) == [(15, 0.0, 200.0)]
 
 
 def test_division_by_zero_is_said_and_gives_no_number() -> None:

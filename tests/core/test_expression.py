@@ -70,8 +70,8 @@ def test_values_and_units(text: str, unit: str | None, inputs: list[float], expe
     [
         ("", 1, "nothing yet"),
         ("1 + 1", 1, "names no channel"),
-        ("disharge", 1, "do you mean “discharge”"),
-        ("mena(t1)", 1, "do you mean mean"),
+        ("disharge", 1, "perhaps “discharge” is meant"),
+        ("mena(t1)", 1, "perhaps mean"),
         ("(discharge", 1, "not closed"),
         ("discharge)", 10, "closes none"),
         ("discharge suction", 11, "a sign is missing"),

@@ -84,13 +84,17 @@ const Waiting = styled.p`
 
 const Tools = styled.div`
   display: flex;
-  flex-wrap: wrap;
   gap: 6px;
   align-items: center;
+  margin-left: auto;
+  min-width: 0;
   .said {
     color: var(--caution);
     font-weight: 600;
     font-size: 13px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
   }
   @media (max-width: 719px) {
     display: none;
@@ -239,6 +243,30 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   }, []);
   const whole = status.channels.find((one) => one.id === channel);
   const overdue = status.overdue ?? [];
+  const notice = [past?.why, overdue[0]?.words].filter(Boolean).join(" ");
+  const tools = (
+    <Tools>
+      {notice && (
+        <span className="said" title={notice}>
+          {notice}
+        </span>
+      )}
+      <Chip
+        $chosen={panel === "numbers"}
+        aria-pressed={panel === "numbers"}
+        onPress={() => setPanel(panel === "numbers" ? "tape" : "numbers")}
+      >
+        statistics
+      </Chip>
+      <Chip onPress={() => setBig(true)}>readouts</Chip>
+      <Chip onPress={() => setOpen("layout")}>
+        layout{layout.hidden.length > 0 && `, ${layout.hidden.length} hidden`}
+      </Chip>
+      <Chip $chosen={movable} aria-pressed={movable} onPress={() => setMovable(!movable)}>
+        {movable ? "limits can be moved" : "limits locked"}
+      </Chip>
+    </Tools>
+  );
   return (
     <Page>
       <VisuallyHidden elementType="h1">Bench</VisuallyHidden>
@@ -351,59 +379,29 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
                 )
               }
             />
-            <div style={{ display: "grid", gap: 6, minHeight: 0, gridTemplateColumns: "minmax(0, 1fr)" }}>
-              <Tools>
-                <Chip
-                  $chosen={panel === "tape"}
-                  aria-pressed={panel === "tape"}
-                  onPress={() => setPanel("tape")}
-                >
-                  tape
-                </Chip>
-                <Chip
-                  $chosen={panel === "numbers"}
-                  aria-pressed={panel === "numbers"}
-                  onPress={() => setPanel("numbers")}
-                >
-                  statistics
-                </Chip>
-                <Chip onPress={() => setBig(true)}>readouts</Chip>
-                <Chip onPress={() => setOpen("layout")}>
-                  layout{layout.hidden.length > 0 && `, ${layout.hidden.length} hidden`}
-                </Chip>
-                <Chip $chosen={movable} aria-pressed={movable} onPress={() => setMovable(!movable)}>
-                  {movable ? "limits can be moved" : "limits locked"}
-                </Chip>
-                {past?.why && <span className="said">{past.why}</span>}
-                {overdue[0] && (
-                  <span className="said">
-                    {overdue[0].words}
-                    {overdue.length > 1 && ` ${overdue.length - 1} more.`}
-                  </span>
-                )}
-              </Tools>
-              {panel === "tape" ? (
-                <Tape
-                  instruments={status.instruments}
-                  roomy={tall}
-                  style={{ height: tall ? "46vh" : 128 }}
-                  more={
-                    <Chip onPress={() => setTall((old) => !old)} aria-expanded={tall}>
-                      {tall ? "less" : "more"}
-                    </Chip>
-                  }
-                />
-              ) : (
-                <NumbersPanel
-                  channels={lanes.flatMap((lane) => lane.channels)}
-                  samples={connection.samples}
-                  past={past?.samples ?? null}
-                  view={view}
-                  cursor={cursor}
-                  height={tall ? "46vh" : 176}
-                />
-              )}
-            </div>
+            {panel === "tape" ? (
+              <Tape
+                instruments={status.instruments}
+                roomy={tall}
+                style={{ height: tall ? "46vh" : 128 }}
+                tools={tools}
+                more={
+                  <Chip onPress={() => setTall((old) => !old)} aria-expanded={tall}>
+                    {tall ? "less" : "more"}
+                  </Chip>
+                }
+              />
+            ) : (
+              <NumbersPanel
+                channels={lanes.flatMap((lane) => lane.channels)}
+                samples={connection.samples}
+                past={past?.samples ?? null}
+                view={view}
+                cursor={cursor}
+                height={tall ? "46vh" : 220}
+                tools={tools}
+              />
+            )}
           </Right>
         </Body>
       )}

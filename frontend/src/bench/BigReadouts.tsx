@@ -1,11 +1,11 @@
 import { useEffect, useRef } from "react";
 import styled from "styled-components";
-import { figure, qualityWords } from "../look/format";
+import { figure } from "../look/format";
 import { digits, type Theme } from "../look/theme";
 import { connection } from "../live/connection";
 import { Chip, Key } from "../parts/Button";
-import { type LaneChannel, standing } from "./lanes";
-import { isGood, read } from "./PenEnd";
+import type { LaneChannel } from "./lanes";
+import { isGood, read, saidOf } from "./PenEnd";
 
 const Grid = styled.section<{ $columns: number }>`
   display: grid;
@@ -98,9 +98,7 @@ function BigReadout({ channel, ink }: { channel: LaneChannel; ink: string }) {
       const end = connection.now();
       const shown = read(channel, connection.samples, { start: end - 1000, end }, "now", null);
       const good = isGood(shown);
-      const stands = good
-        ? standing(channel, shown.value, false)
-        : { words: qualityWords(shown.quality) || "no sample", level: true };
+      const stands = saidOf(channel, shown, false);
       if (number.current) number.current.textContent = good ? figure(shown.value, channel.decimals) : "–";
       if (words.current) words.current.textContent = stands.words;
       if (card.current) card.current.dataset["out"] = String(stands.level);

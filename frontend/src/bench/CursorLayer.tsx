@@ -25,6 +25,9 @@ const Line = styled.div`
   pointer-events: none;
   &[data-second="true"] {
     border-left-style: dashed;
+    span {
+      top: 26px;
+    }
   }
   span {
     position: sticky;

@@ -13,6 +13,7 @@ const Column = styled.aside`
   gap: 8px;
   min-height: 0;
   overflow-y: auto;
+  scrollbar-width: thin;
   @media (max-width: 719px) {
     display: none;
   }

@@ -24,6 +24,7 @@ const Lanes = styled.div`
   min-height: 0;
   overflow-y: auto;
   overflow-x: hidden;
+  scrollbar-width: thin;
 `;
 
 const Foot = styled.div`

@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 import styled from "styled-components";
 import { clock, figure, length, moment } from "../look/format";
 import { mono } from "../look/theme";
@@ -19,10 +19,20 @@ const Panel = styled.section`
     width: 100%;
     font-size: 13px;
   }
-  caption {
-    text-align: left;
+  header {
+    display: flex;
+    align-items: center;
+    gap: 10px;
     padding-bottom: 4px;
     color: var(--quiet);
+    font-size: 13px;
+    position: sticky;
+    top: -8px;
+    background: var(--panel);
+  }
+  h2 {
+    font-size: 14px;
+    color: var(--ink);
   }
   th {
     font-weight: 600;
@@ -52,10 +62,12 @@ export interface NumbersPanelProps {
   view: () => LaneView;
   cursor: Cursor;
   height: number | string;
+  tools?: ReactNode;
 }
 
 /** Statistics of what is shown, or of what lies between the two cursors. */
-export function NumbersPanel({ channels, samples, past, view, cursor, height }: NumbersPanelProps) {
+export function NumbersPanel(props: NumbersPanelProps) {
+  const { channels, samples, past, view, cursor, height, tools } = props;
   const [, tick] = useState(0);
   useEffect(() => {
     const timer = setInterval(() => tick((n) => n + 1), 1000);
@@ -73,11 +85,15 @@ export function NumbersPanel({ channels, samples, past, view, cursor, height }: 
     Number.isFinite(value) ? figure(value, decimals) : "–";
   return (
     <Panel aria-label="Statistics" style={{ height }}>
-      <table>
-        <caption>
-          {between ? "Between the cursors" : "Of what is shown"}: {moment(start)} to {clock(end)},{" "}
+      <header>
+        <h2>Statistics</h2>
+        <span>
+          {between ? "between the cursors" : "of what is shown"}: {moment(start)} to {clock(end)},{" "}
           {length(end - start)}
-        </caption>
+        </span>
+        {tools}
+      </header>
+      <table>
         <thead>
           <tr>
             <th scope="col">Channel</th>

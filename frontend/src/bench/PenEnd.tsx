@@ -79,8 +79,8 @@ const Readout = styled.div`
   .trend {
     display: inline-block;
     width: 12px;
-    margin-right: 4px;
-    vertical-align: 3px;
+    margin-left: 4px;
+    vertical-align: 1px;
   }
   .digits {
     font: 700 27px/1 ${digits};
@@ -221,9 +221,6 @@ export function PenEnd(props: PenEndProps) {
                 </div>
               </div>
               <div className="value">
-                <svg className="trend" width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
-                  <path ref={(trend) => void (trend && cell(number, { trend }))} fill={ink} d="" />
-                </svg>
                 <span
                   className="digits"
                   style={{ color: ink }}
@@ -232,6 +229,9 @@ export function PenEnd(props: PenEndProps) {
                   –
                 </span>
                 <span className="unit">{channel.unit}</span>
+                <svg className="trend" width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
+                  <path ref={(trend) => void (trend && cell(number, { trend }))} fill={ink} d="" />
+                </svg>
               </div>
             </Readout>
           );
@@ -270,6 +270,18 @@ export function read(
 export const isGood = (shown: Shown): boolean =>
   !shown.stale && shown.quality <= 1 && Number.isFinite(shown.value);
 
+/** What stands below a readout's name, and how loudly. */
+export function saidOf(
+  channel: LaneChannel,
+  shown: Shown,
+  plainly: boolean,
+): { words: string; level: boolean | "caution" } {
+  if (isGood(shown)) return standing(channel, shown.value, plainly);
+  // What never was there is not missing yet.
+  const never = shown.stale && Number.isNaN(shown.value) && shown.quality === 0;
+  return { words: qualityWords(shown.quality) || (never ? "no sample yet" : "no sample"), level: !never };
+}
+
 function point(
   pointer: SVGPathElement,
   shown: Shown,
@@ -287,7 +299,7 @@ function point(
 const TRENDS: Record<Trend, string> = {
   rising: "M1 9L6 2L11 9Z",
   falling: "M1 3L6 10L11 3Z",
-  settled: "M1 5h10v2.5h-10z",
+  settled: "M2 3h8v1.6h-8zM2 7.4h8v1.6h-8z",
   "": "",
 };
 
@@ -306,14 +318,10 @@ function write(
     cell.trend.parentElement?.setAttribute("data-trend", good ? more.trend : "");
   }
   if (!cell.limits) return;
-  // What never was there is not missing yet.
-  const never = !good && shown.stale && Number.isNaN(shown.value) && shown.quality === 0;
-  const { words, level } = good
-    ? standing(channel, shown.value, more.atCursor)
-    : { words: qualityWords(shown.quality) || (never ? "no sample yet" : "no sample"), level: !never };
+  const { words, level } = saidOf(channel, shown, more.atCursor);
   const apart =
     good && more.from !== null && Number.isFinite(more.from)
-      ? `${shown.value >= more.from ? "+" : ""}${figure(shown.value - more.from, channel.decimals)} since the second`
+      ? `Δ ${shown.value >= more.from ? "+" : ""}${figure(shown.value - more.from, channel.decimals)}`
       : words;
   if (cell.limits.textContent !== apart) cell.limits.textContent = apart;
   cell.limits.dataset["out"] = String(level);

@@ -18,7 +18,7 @@ const one = (key: string, ms: number | null, chip = false): TimeWindow => ({ key
 
 export const WINDOWS: TimeWindow[] = [
   one("10 s", 10 * S),
-  one("30 s", 30 * S, true),
+  one("30 s", 30 * S),
   one("1 min", M),
   one("5 min", 5 * M, true),
   one("15 min", 15 * M),

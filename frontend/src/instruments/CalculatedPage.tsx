@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
 import styled from "styled-components";
 import { api, type Channel, got, said, type Schemas } from "../api/client";
@@ -127,14 +127,28 @@ const FUNCTIONS: [string, string][] = [
   ["decibel_power(x, r)", "decibels to a reference; decibel_field for amplitudes"],
 ];
 
-const fresh = (taken: string[]): Part => {
-  let id = "calculated-1";
-  for (let n = 2; taken.includes(id); n++) id = `calculated-${n}`;
-  return {
-    id, name: "New channel", expression: "", unit: "", decimals: 2, meet: "latest", filter: [],
-    limits: { hysteresis: 0, delay_s: 0, after_start_s: 0 },
-  }; // prettier-ignore
-};
+interface Row {
+  key: number;
+  part: Part;
+}
+
+const fresh = (): Part => ({
+  id: "", name: "New channel", expression: "", unit: "", decimals: 2, meet: "latest", filter: [],
+  limits: { hysteresis: 0, delay_s: 0, after_start_s: 0 },
+}); // prettier-ignore
+
+/** An id made from a name that no other calculated channel has. */
+function idOf(name: string, parts: Part[], index: number): string {
+  const base =
+    name
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, "-")
+      .replace(/^-|-$/g, "") || "channel";
+  const taken = parts.filter((_, n) => n !== index).map((one) => one.id);
+  let id = base;
+  for (let n = 2; taken.includes(id); n++) id = `${base}-${n}`;
+  return id;
+}
 
 /** How a channel is named in an expression. */
 export const named = (id: string): string => (/^[A-Za-z_][A-Za-z0-9_.]*$/.test(id) ? id : `"${id}"`);
@@ -160,30 +174,60 @@ function lean(part: Part): Part {
 /** Channels that are calculated from others, each with its live value and what is wrong with it. */
 export function CalculatedPage() {
   const { status } = useLive();
-  const form = useQuery({ queryKey: ["calculated"], queryFn: () => got(api.GET("/api/calculated")) });
+  const [sentence, setSentence] = useState("");
+  const form = useQuery({
+    queryKey: ["calculated"],
+    queryFn: () => got(api.GET("/api/calculated")),
+    // What is being typed must not be taken away because the window got the focus again.
+    refetchOnWindowFocus: false,
+    staleTime: Infinity,
+    refetchOnMount: "always",
+  });
   if (form.error) return <Trouble>{said(form.error)}</Trouble>;
   if (!form.data || !status) return <p style={{ padding: 40 }}>Reading the calculated channels …</p>;
   return (
-    <Editor key={form.dataUpdatedAt} kept={form.data.calculations.calculated} channels={status.channels} />
+    <Editor
+      key={form.data.text}
+      kept={form.data.calculations.calculated}
+      channels={status.channels}
+      sentence={sentence}
+      onKept={setSentence}
+    />
   );
 }
 
-function Editor({ kept, channels }: { kept: Part[]; channels: Channel[] }) {
+interface EditorProps {
+  kept: Part[];
+  channels: Channel[];
+  /** What was said when they were kept last. */
+  sentence: string;
+  onKept: (sentence: string) => void;
+}
+
+function Editor({ kept, channels, sentence, onKept }: EditorProps) {
   const client = useQueryClient();
-  const [parts, setParts] = useState(kept);
-  const [sentence, setSentence] = useState("");
+  // Cards keep their places while ids are typed: each has a number of its own.
+  const [rows, setRows] = useState<Row[]>(() => kept.map((part, key) => ({ key, part })));
+  const parts = useMemo(() => rows.map((row) => row.part), [rows]);
   const [trouble, setTrouble] = useState("");
   const [active, setActive] = useState(0);
   const areas = useRef<(HTMLTextAreaElement | null)[]>([]);
   const dirty = JSON.stringify(parts) !== JSON.stringify(kept);
   const checked = useChecked(parts);
   const set = (index: number, part: Partial<Part>): void =>
-    setParts(parts.map((one, n) => (n === index ? { ...one, ...part } : one)));
+    setRows(rows.map((row, n) => (n === index ? { ...row, part: { ...row.part, ...part } } : row)));
+  const rename = (index: number, name: string): void => {
+    const part = parts[index];
+    if (!part) return;
+    // A new channel's id follows its name, until somebody types another.
+    const follows = !kept.some((one) => one.id === part.id) && part.id === idOf(part.name, parts, index);
+    set(index, follows ? { name, id: idOf(name, parts, index) } : { name });
+  };
   const save = async (): Promise<void> => {
     try {
       const body = { calculations: { format: 1 as const, calculated: parts.map(lean) } };
       const saved = await got(api.PUT("/api/calculated", { body }));
-      setSentence(saved.sentence);
+      onKept(saved.sentence);
       setTrouble("");
       await client.invalidateQueries({ queryKey: ["calculated"] });
     } catch (error) {
@@ -201,7 +245,9 @@ function Editor({ kept, channels }: { kept: Part[]; channels: Channel[] }) {
     requestAnimationFrame(() => area?.setSelectionRange(at + text.length, at + text.length));
   };
   const add = (): void => {
-    setParts([...parts, fresh(parts.map((one) => one.id))]);
+    const part = fresh();
+    part.id = idOf(part.name, parts, -1);
+    setRows([...rows, { key: Math.max(-1, ...rows.map((row) => row.key)) + 1, part }]);
     setActive(parts.length);
   };
   return (
@@ -213,7 +259,11 @@ function Editor({ kept, channels }: { kept: Part[]; channels: Channel[] }) {
         </span>
         <Link to="/instruments">Instruments</Link>
         <Button onPress={add}>Add a channel</Button>
-        <Button $kind="plain" isDisabled={!dirty} onPress={() => setParts(kept)}>
+        <Button
+          $kind="plain"
+          isDisabled={!dirty}
+          onPress={() => setRows(kept.map((part, key) => ({ key, part })))}
+        >
           Discard
         </Button>
         <Button $kind="bright" isDisabled={!dirty} onPress={() => void save()}>
@@ -228,9 +278,9 @@ function Editor({ kept, channels }: { kept: Part[]; channels: Channel[] }) {
             efficiency, a mean over ten seconds. Add one, and press the channels on the right to name them.
           </p>
         )}
-        {parts.map((part, index) => (
+        {rows.map(({ key, part }, index) => (
           <PartCard
-            key={part.id}
+            key={key}
             part={part}
             live={channels.find((one) => one.id === part.id)}
             checked={checked?.find((one) => one.id === part.id)}
@@ -240,7 +290,8 @@ function Editor({ kept, channels }: { kept: Part[]; channels: Channel[] }) {
             }}
             onFocus={() => setActive(index)}
             set={(more) => set(index, more)}
-            onRemove={() => setParts(parts.filter((_, n) => n !== index))}
+            onName={(name) => rename(index, name)}
+            onRemove={() => setRows(rows.filter((_, n) => n !== index))}
           />
         ))}
       </div>
@@ -297,19 +348,20 @@ interface PartCardProps {
   area: (element: HTMLTextAreaElement | null) => void;
   onFocus: () => void;
   set: (part: Partial<Part>) => void;
+  onName: (name: string) => void;
   onRemove: () => void;
 }
 
 const FASTEST = "the fastest";
 
-function PartCard({ part, live, checked, leads, area, onFocus, set, onRemove }: PartCardProps) {
+function PartCard({ part, live, checked, leads, area, onFocus, set, onName, onRemove }: PartCardProps) {
   const [open, setOpen] = useState(false);
   const problem = part.expression.trim() ? (checked?.problem ?? "") : "";
   const nothing = !problem && live?.problem ? live.problem : "";
   return (
     <Card $bad={!!problem} data-testid={`calculated-${part.id}`}>
       <Fields>
-        <Entry label="Name" value={part.name} onChange={(name) => set({ name })} width={170} />
+        <Entry label="Name" value={part.name} onChange={onName} width={170} />
         <Entry label="Unit" value={part.unit} onChange={(unit) => set({ unit })} width={90} />
         <NumberEntry
           label="Decimals"

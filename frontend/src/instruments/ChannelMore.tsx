@@ -1,5 +1,5 @@
+import styled from "styled-components";
 import type { Setup } from "../api/client";
-import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
 import { CalibrationFields } from "./CalibrationFields";
 import { FilterFields } from "./FilterFields";
@@ -7,6 +7,18 @@ import { LimitFields } from "./LimitFields";
 import { ScalingFields } from "./ScalingFields";
 
 type Channel = Setup["channel"][number];
+
+const Part = styled.div`
+  display: grid;
+  gap: 14px;
+  padding: 10px 0 6px 14px;
+  margin-top: 8px;
+  border-left: 3px solid var(--ruling);
+  h4 {
+    margin: 0 0 6px;
+    font-size: 14px;
+  }
+`;
 
 export interface ChannelMoreProps {
   channel: Channel;
@@ -22,9 +34,7 @@ export function ChannelMore({ channel, value, registers, set }: ChannelMoreProps
   const zero = channel.zero;
   const how = zero ? (zero.write != null ? "write a register" : "send a text") : "take off the value";
   return (
-    <div
-      style={{ display: "grid", gap: 14, padding: "10px 0 6px 14px", borderLeft: "3px solid var(--ruling)" }}
-    >
+    <Part>
       <section>
         <h4>Scaling, step by step</h4>
         <ScalingFields channel={channel} value={value} onChange={(scaling) => set({ scaling })} />
@@ -89,14 +99,6 @@ export function ChannelMore({ channel, value, registers, set }: ChannelMoreProps
           onChange={(calibration) => set({ calibration })}
         />
       </section>
-      <Fields>
-        <NumberEntry
-          label="Decimals shown"
-          value={channel.decimals}
-          onValue={(decimals) => set({ decimals: Math.min(9, Math.max(0, Math.round(decimals ?? 0))) })}
-          width={110}
-        />
-      </Fields>
-    </div>
+    </Part>
   );
 }

@@ -397,7 +397,7 @@ describe("channels", () => {
     const change = vi.fn();
     const [made] = proposal().channels;
     const own = setup({ channel: [{ ...(made as Setup["channel"][number]), query: null }] });
-    render(<ChannelsStage setup={own} change={change} rows={[]} onText={vi.fn()} />);
+    shown(<ChannelsStage setup={own} change={change} rows={[]} onText={vi.fn()} />);
     fireEvent.change(screen.getByLabelText("×"), { target: { value: "0,001" } });
     expect(change.mock.lastCall?.[0]).toMatchObject({ channel: [{ scale: 0.001 }] });
     fireEvent.click(screen.getByRole("button", { name: /^more of/ }));

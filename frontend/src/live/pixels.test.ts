@@ -89,6 +89,8 @@ describe("scaleFor", () => {
   });
   it("does not go below nought for values that never do", () => {
     expect(scaleFor(0.1, 3, null)[0]).toBe(0);
+    expect(scaleFor(-0.003, 5, null)[0]).toBe(0);
+    expect(scaleFor(-0.5, 5, null)[0]).toBeLessThan(-0.5);
   });
 });
 

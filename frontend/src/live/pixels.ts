@@ -185,11 +185,13 @@ export function scaleFor(
 ): [number, number] {
   if (!(low <= high)) return old ?? [0, 1];
   const span = Math.max(high - low, Math.abs(high) * 1e-3, least, 1e-9);
-  if (old && low >= old[0] && high <= old[1] && span > (old[1] - old[0]) * 0.25) return old;
+  // A zero that wavers by a hair needs no lane below nought.
+  const hair = low < 0 && low > -span * 0.02 ? -low : 0;
+  if (old && low + hair >= old[0] && high <= old[1] && span > (old[1] - old[0]) * 0.25) return old;
   const air = span * 0.35 + (span - (high - low)) / 2;
   const step = roundStep((high - low + 2 * air) / 4);
   let bottom = Math.floor((low - air) / step) * step;
-  if (low >= 0 && bottom < 0) bottom = 0;
+  if (low + hair >= 0 && bottom < 0) bottom = 0;
   let top = Math.ceil((high + air) / step) * step;
   if (top <= bottom) top = bottom + step;
   return [clean(bottom, step), clean(top, step)];

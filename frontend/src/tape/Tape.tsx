@@ -72,10 +72,12 @@ export interface TapeProps {
   style?: React.CSSProperties;
   /** More for the header's end. */
   more?: ReactNode;
+  /** At the far end of the head. */
+  tools?: ReactNode;
 }
 
 /** The raw traffic, both ways, and what was decided: live or held, filtered, searched, saved; and a line to type commands. */
-export function Tape({ instruments, only, roomy, style, more }: TapeProps) {
+export function Tape({ instruments, only, roomy, style, more, tools }: TapeProps) {
   const [chosen, setChosen] = useState("");
   const [show, setShow] = useState<Show>("text");
   const [timeAs, setTimeAs] = useState<TimeAs>("clock");
@@ -128,6 +130,7 @@ export function Tape({ instruments, only, roomy, style, more }: TapeProps) {
               `${one.settings}, ${one.messages_per_s.toFixed(1)} messages/s${one.answer_ms ? `, answers in ${one.answer_ms.toFixed(0)} ms` : ""}`}
           </span>
         )}
+        {tools}
       </header>
       {roomy && (
         <header>

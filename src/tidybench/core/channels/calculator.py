@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from tidybench.core.channels.finisher import Finisher
 from tidybench.core.expression.program import Nothing, Program, compiled
 from tidybench.core.expression.tokens import ExpressionError
-from tidybench.core.expression.tree import channels_in, parse
+from tidybench.core.expression.tree import Channel, channels_in, parse
 from tidybench.core.quality import Quality
 from tidybench.core.samples import NAN, Batch
 from tidybench.core.setup.calculated import CalculatedPart
@@ -77,6 +77,10 @@ class Calculator:
         self._latest, self._by_lead = {}, {}
         for part in _in_order(self._parts, made):
             one = made[part.id]
+            broken = [made[c.id] for c in _named(part) if c.id in made and made[c.id].problem]
+            if not one.problem and broken:
+                column = next(c.column for c in _named(part) if c.id == broken[0].part.id)
+                one.problem = f"Column {column}: “{broken[0].part.id}” is not calculated itself. Mend it first, then this one follows."
             if not one.problem:
                 try:
                     self._prepare(one, found)
@@ -198,6 +202,13 @@ class Calculator:
                 due.append(one.number)
 
 
+def _named(part: CalculatedPart) -> list[Channel]:
+    try:
+        return channels_in(parse(part.expression))
+    except ExpressionError:
+        return []
+
+
 def _between(kept: "deque[tuple[int, float | None]] | tuple[()]", at: int, age: int) -> float | None:
     """A channel's value at a time, straight between its samples; None where one of them is missing or far off."""
     after: tuple[int, float | None] | None = None
@@ -218,10 +229,10 @@ def _in_order(parts: Sequence[CalculatedPart], made: Mapping[str, Calculated]) -
     needs: dict[str, list[str]] = {}
     for part in parts:
         try:
-            needs[part.id] = [c.id for c in channels_in(parse(part.expression)) if c.id in by_id]
+            parse(part.expression)
         except ExpressionError as error:
             made[part.id].problem = f"{error}."
-            needs[part.id] = []
+        needs[part.id] = [c.id for c in _named(part) if c.id in by_id]
     ordered: list[CalculatedPart] = []
     done: set[str] = set()
 

@@ -178,7 +178,7 @@ class _Compiler:
                 value = CONSTANTS[node.id]
                 return Part(unit_of(""), lambda _: value, value)
             near = _nearest(node.id, self._units) or _nearest(node.id, FUNCTIONS)
-            hint = f"; do you mean “{near}”?" if near else ""
+            hint = f"; perhaps “{near}” is meant" if near else ""
             raise ExpressionError(node.column, f"there is no channel “{node.id}”{hint}")
         if node.id not in self._inputs:
             self._inputs.append(node.id)
@@ -294,7 +294,8 @@ class _Compiler:
         if least < 0:
             near = _nearest(name, FUNCTIONS)
             raise ExpressionError(
-                node.column, f"there is no function “{name}”" + (f"; do you mean {near}(…)?" if near else "")
+                node.column,
+                f"there is no function “{name}”" + (f"; perhaps {near}(…) is meant" if near else ""),
             )
         given = len(node.arguments)
         if not least <= given <= most:
