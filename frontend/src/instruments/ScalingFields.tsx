@@ -43,12 +43,12 @@ export function pointsOf(text: string): [number, number][] | null {
     .split("\n")
     .map((row) => row.trim())
     .filter(Boolean)
-    .map((row) =>
-      row
-        .split(/[;\t ]+|,(?=\s)|(?<=\d),(?=[-\d.]+$)/)
-        .filter(Boolean)
-        .map((cell) => Number(cell.replace(",", "."))),
-    );
+    .map((row) => {
+      const apart = row.split(/[;\t ]+/).filter(Boolean);
+      // Between blanks a comma is a decimal one; alone it stands between the two.
+      const cells = apart.length > 1 ? apart.map((cell) => cell.replace(",", ".")) : row.split(",");
+      return cells.map(Number);
+    });
   if (rows.length < 2 || !rows.every((row) => row.length === 2 && row.every(Number.isFinite))) return null;
   return rows as [number, number][];
 }

@@ -1,0 +1,118 @@
+import { describe, expect, it } from "vitest";
+import * as lay from "./layout";
+import type { Bare } from "./lanes";
+import { placeOf, standing, valueAt } from "./lanes";
+import { keepWindow, keptWindow, nextWindow, WINDOWS } from "./windows";
+import { Cursor } from "./cursor";
+
+const channel = (id: string, unit: string): Bare => ({
+  number: id.charCodeAt(0), id, name: id.toUpperCase(), unit, decimals: 1, interval_s: 1, low: null, high: null,
+}); // prettier-ignore
+
+const channels = [channel("a", "bar"), channel("b", "kW"), channel("c", "bar")];
+const plain = lay.settled(channels, lay.PLAIN);
+const ids = (layout: lay.Layout): string[] => layout.lanes.map((lane) => lane.channels.join("+"));
+
+describe("a layout", () => {
+  it("puts what it does not name into the lane of its unit", () => {
+    expect(ids(plain)).toEqual(["a+c", "b"]);
+    expect(ids(lay.settled([...channels, channel("d", "kW")], plain))).toEqual(["a+c", "b+d"]);
+    expect(ids(lay.settled([...channels, channel("d", "V")], plain))).toEqual(["a+c", "b", "d"]);
+  });
+  it("forgets channels that are gone, and empty lanes with them", () => {
+    expect(ids(lay.settled([channel("c", "bar")], plain))).toEqual(["c"]);
+  });
+  it("splits, joins, moves and repeats lanes", () => {
+    expect(ids(lay.split(plain, 0))).toEqual(["a", "c", "b"]);
+    expect(lay.split(plain, 1)).toBe(plain);
+    expect(ids(lay.joined(plain, 1))).toEqual(["a+c+b"]);
+    expect(lay.joined(plain, 0)).toBe(plain);
+    expect(ids(lay.moved(plain, 1, -1))).toEqual(["b", "a+c"]);
+    expect(lay.moved(plain, 0, -1)).toBe(plain);
+    expect(ids(lay.again(plain, "b"))).toEqual(["a+c", "b", "b"]);
+  });
+  it("hides channels and shows them again; one that stands elsewhere too is not hidden", () => {
+    const hidden = lay.hidden(plain, 0, "a");
+    expect(ids(lay.settled(channels, hidden))).toEqual(["c", "b"]);
+    expect(ids(lay.settled(channels, lay.shown(hidden, "a")))).toEqual(["c+a", "b"]);
+    expect(lay.hidden(lay.again(plain, "b"), 1).hidden).toEqual([]);
+    expect(ids(lay.hidden(plain, 0))).toEqual(["b"]);
+  });
+  it("brings one lane forward and all back, and resizes within reason", () => {
+    const forward = lay.forward(plain, 1);
+    expect(forward.lanes.map((lane) => lane.weight)).toEqual([1, 4]);
+    expect(lay.forward(forward, 1).lanes.map((lane) => lane.weight)).toEqual([1, 1]);
+    let tall = plain;
+    for (let n = 0; n < 20; n++) tall = lay.resized(tall, 0, 2);
+    expect(tall.lanes[0]?.weight).toBe(4);
+  });
+  it("keeps a channel's ink wherever it stands, and dashes the second in a lane", () => {
+    const [first, second] = lay.arranged(channels, lay.moved(plain, 1, -1));
+    expect(first?.channels.map((one) => [one.id, one.ink, one.dash])).toEqual([["b", 1, 0]]);
+    expect(second?.channels.map((one) => [one.id, one.ink, one.dash])).toEqual([["a", 0, 0], ["c", 2, 1]]); // prettier-ignore
+  });
+});
+
+describe("places in a lane", () => {
+  it("lead to values and back, linear and logarithmic", () => {
+    for (const log of [false, true])
+      for (const value of [0.2, 1, 9])
+        expect(valueAt(placeOf(value, [0.1, 10], 200, log), [0.1, 10], 200, log)).toBeCloseTo(value, 9);
+    expect(placeOf(10, [0, 10], 200, false)).toBe(5); // air at the lane's edge
+    expect(placeOf(0, [0, 10], 200, false)).toBe(195);
+  });
+});
+
+describe("where a value stands", () => {
+  const limited = {
+    ...channel("a", "bar"), ink: 0, dash: 0, low: 1, high: 5,
+    limits: { low: 1, high: 5, high_caution: 4, hysteresis: 0, delay_s: 0, after_start_s: 0, state: "within" as const, since: 0 },
+  }; // prettier-ignore
+  const at = (state: string, value: number, plainly = false) =>
+    standing({ ...limited, limits: { ...limited.limits, state: state as "within" } }, value, plainly);
+  it("is said in words, as the recorder judges it", () => {
+    expect(at("within", 3)).toEqual({ words: "1 to 5", level: false });
+    expect(at("high", 4.9)).toEqual({ words: "above 5", level: true }); // not back by its hysteresis yet
+    expect(at("high caution", 4.5)).toEqual({ words: "above 4", level: "caution" });
+    expect(at("stuck", 3).words).toBe("stuck");
+    expect(at("starting", 9).words).toBe("warming up");
+    expect(at("high", 3, true).level).toBe(false); // at a cursor: plainly
+  });
+});
+
+describe("windows of time", () => {
+  it("go narrower and wider, and are remembered", () => {
+    localStorage.clear();
+    const five = keptWindow();
+    expect(five.key).toBe("5 min");
+    expect(nextWindow(five, 1).key).toBe("15 min");
+    expect(nextWindow(WINDOWS[0] as typeof five, -1).key).toBe("10 s");
+    const month = WINDOWS.find((one) => one.key === "30 days") as typeof five;
+    expect(nextWindow(month, 1)).toBe(month);
+    keepWindow(month);
+    expect(keptWindow()).toBe(month);
+  });
+});
+
+describe("the cursor", () => {
+  it("follows the pointer until it is pinned; a second press is for differences, a third clears", () => {
+    const cursor = new Cursor();
+    let told = 0;
+    const leave = cursor.subscribe(() => told++);
+    cursor.hover(5);
+    cursor.hover(null);
+    expect([cursor.at, told]).toEqual([null, 2]);
+    cursor.press(7);
+    cursor.hover(9);
+    expect(cursor.at).toBe(7);
+    cursor.press(11);
+    expect([cursor.from, cursor.at]).toEqual([7, 11]);
+    cursor.press(12);
+    expect([cursor.from, cursor.at, cursor.pinned]).toEqual([null, null, false]);
+    cursor.move(3);
+    expect(cursor.pinned).toBe(true);
+    leave();
+    cursor.clear();
+    expect(told).toBe(6);
+  });
+});

@@ -1,0 +1,164 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import type { ReactElement } from "react";
+import { MemoryRouter } from "react-router";
+import { afterEach, describe, expect, it, vi } from "vitest";
+import { ChannelWindow } from "../bench/ChannelWindow";
+import { CrossingBanner } from "../bench/CrossingBanner";
+import { channelPart, inForce, serve } from "../fixtures.test-setup";
+import { CalculatedPage, named, pointer } from "./CalculatedPage";
+import { ChannelMore } from "./ChannelMore";
+import { pointsOf } from "./ScalingFields";
+import * as live from "../live/connection";
+import type { Status } from "../api/client";
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+  vi.restoreAllMocks();
+  localStorage.clear();
+});
+
+const shown = (element: ReactElement): void => {
+  render(
+    <QueryClientProvider client={new QueryClient()}>
+      <MemoryRouter>{element}</MemoryRouter>
+    </QueryClientProvider>,
+  );
+};
+
+describe("points as they are pasted", () => {
+  it("are pairs, with blanks, tabs, semicolons, decimal points or commas", () => {
+    expect(pointsOf("0 0.1\n10\t10,2\n\n20;20.1")).toEqual([[0, 0.1], [10, 10.2], [20, 20.1]]); // prettier-ignore
+    expect(pointsOf("0 1")).toBeNull();
+    expect(pointsOf("0 1\n2")).toBeNull();
+    expect(pointsOf("0 1\n2 x")).toBeNull();
+  });
+});
+
+describe("everything else about a channel", () => {
+  it("shows each step before and after, and what a calibration leaves", async () => {
+    serve({
+      "POST /api/scaling": {
+        status: 200,
+        body: {
+          steps: [
+            { words: "", value: 5, quality: 0 },
+            { words: "sign", value: -5, quality: 0 },
+            { words: "loop", value: null, quality: 4 },
+          ],
+          residuals: [[], [0, 0.125]],
+        },
+      },
+    });
+    const set = vi.fn();
+    const channel = channelPart({
+      scaling: [{ kind: "sign" }, { kind: "current loop", at_4: 0, at_20: 10 }],
+    });
+    shown(<ChannelMore channel={channel} value={5} registers={["zero"]} set={set} />);
+    expect((await screen.findByTestId("step-1")).textContent).toBe("5 → -5");
+    expect(screen.getByTestId("step-2").textContent).toBe("-5 → under range");
+    expect(screen.getByText(/left at the points: 0, 0.125/)).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("at 20 mA"), { target: { value: "16" } });
+    expect(set.mock.lastCall?.[0].scaling[1]).toEqual({ kind: "current loop", at_4: 0, at_20: 16 });
+    await userEvent.click(screen.getByRole("button", { name: "step 2 earlier" }));
+    expect(set.mock.lastCall?.[0].scaling.map((step: { kind: string }) => step.kind)).toEqual([
+      "current loop",
+      "sign",
+    ]);
+    await userEvent.click(screen.getByRole("button", { name: "add a filter" }));
+    expect(set).toHaveBeenLastCalledWith({ filter: [{ kind: "median", count: 5 }] });
+    fireEvent.change(screen.getByLabelText("Serial number"), { target: { value: "F-7" } });
+    expect(set.mock.lastCall?.[0].calibration).toMatchObject({ serial: "F-7" });
+    fireEvent.change(screen.getByLabelText("When zeroed"), { target: { value: "write a register" } });
+    expect(set).toHaveBeenLastCalledWith({ zero: { write: "zero" } });
+  });
+});
+
+describe("a channel at its readout", () => {
+  it("is zeroed, and limited in words that stay where they are refused", async () => {
+    const { sent } = serve({
+      "POST /api/channels/f/zero": {
+        status: 200,
+        body: { at: 1, sentence: "Loop flow: 5.0 L/min is taken off." },
+      },
+      "PUT /api/channels/f/limits": {
+        status: 400,
+        body: { detail: "channel.1.limits: the lower limit 9 must be below the upper limit 5." },
+      },
+    });
+    shown(<ChannelWindow channel={inForce()} onClose={vi.fn()} />);
+    expect((screen.getByRole("button", { name: "Undo" }) as HTMLButtonElement).disabled).toBe(true);
+    await userEvent.click(screen.getByRole("button", { name: "Zero now" }));
+    expect(await screen.findByText(/is taken off\./)).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("High limit"), { target: { value: "5" } });
+    await userEvent.click(screen.getByRole("button", { name: "Set limits" }));
+    expect(await screen.findByText(/must be below the upper limit 5/)).toBeTruthy();
+    expect(sent.at(-1)).toMatchObject({ low: 60, high: 5 });
+  });
+});
+
+describe("crossed limits", () => {
+  const crossing = (id: number, words: string, back_at = 0) => ({
+    id, at: 1e15 + id, channel: id, name: words, state: "high", words, back_at,
+  }); // prettier-ignore
+  it("stand there until a person has seen them, the first cause first", async () => {
+    const { sent } = serve({ "POST /api/crossings/acknowledge": { status: 204, body: null } });
+    const all = [crossing(3, "Flow is low", 1e15 + 9), crossing(4, "Power is high"), crossing(5, "Third")];
+    shown(<CrossingBanner crossings={all} run={null} />);
+    const items = screen.getAllByRole("listitem");
+    expect(items[0]?.textContent).toMatch(/^Flow is low since .* back within at/);
+    expect(items[1]?.textContent).toMatch(/^then Power is high/);
+    expect(screen.getByText(/1 more\./)).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "all" }));
+    expect(screen.getByText(/then Third/)).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "sound" }));
+    expect(localStorage.getItem("tidybench-calls")).toContain("sound");
+    await userEvent.click(screen.getByRole("button", { name: "Seen" }));
+    await vi.waitFor(() => expect(sent).toContainEqual({ crossings: [3, 4, 5], by: "" }));
+  });
+});
+
+describe("calculated channels", () => {
+  it("point at the column, and quote ids that are no plain names", () => {
+    expect(pointer("a + b", 5)).toBe("a + b\n    ^");
+    expect(pointer("x".repeat(200), 150).split("\n")[1]?.indexOf("^")).toBe(50);
+    expect([named("flow"), named("loop-flow")]).toEqual(["flow", '"loop-flow"']);
+  });
+
+  it("are added, checked while they are typed, and kept lean", async () => {
+    const status = { channels: [inForce({ id: "loop-flow" })] } as unknown as Status;
+    vi.spyOn(live, "useLive").mockReturnValue({ line: "live", since: 0, why: "", status });
+    const { sent } = serve({
+      "GET /api/calculated": { status: 200, body: { text: "", calculations: { format: 1, calculated: [] } } },
+      "POST /api/calculated/check": {
+        status: 200,
+        body: [{ id: "double", problem: "Column 3: a number is expected.", column: 3, interval_s: 1 }],
+      },
+      "PUT /api/calculated": {
+        status: 200,
+        body: { key: "calculated", version: 1, in_force: true, sentence: "Version 1 is in force." },
+      },
+    });
+    shown(<CalculatedPage />);
+    await userEvent.click(await screen.findByRole("button", { name: "Add a channel" }));
+    fireEvent.change(screen.getByLabelText("Name"), { target: { value: "Double" } });
+    expect((screen.getByLabelText("Id, in files") as HTMLInputElement).value).toBe("double");
+    fireEvent.change(screen.getByRole("textbox", { name: "Expression of Double" }), {
+      target: { value: "2*" },
+    });
+    await userEvent.click(screen.getByRole("button", { name: "Loop flow [L/min]" }));
+    expect(await screen.findByText("Column 3: a number is expected.")).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Keep" }));
+    await vi.waitFor(() =>
+      expect(sent).toContainEqual({
+        calculations: {
+          format: 1,
+          calculated: [{ id: "double", name: "Double", expression: '2*"loop-flow"', unit: "", decimals: 2 }],
+        },
+      }),
+    );
+    expect(await screen.findByText("Version 1 is in force.")).toBeTruthy();
+  });
+});
