@@ -30,8 +30,8 @@ export interface LaneProps {
   marks: LaneMark[];
   first: boolean;
   theme: Theme;
-  /** Registers the draw function with whoever keeps the rhythm. */
-  register: (draw: () => void) => () => void;
+  /** Registers what draws the curves, and what writes the digits, with whoever keeps the rhythm. */
+  register: (draw: () => void, pen: () => void) => () => void;
   /** "now": the pen end shows the newest value; "mean": the mean of the view. */
   shows: "now" | "mean";
   height: number;
@@ -174,7 +174,8 @@ export const Lane = memo(function Lane(props: LaneProps) {
       chart.setData([axis, ...columns] as uPlot.AlignedData, true);
       pens.current?.(now, fitted);
     };
-    const leave = register(draw);
+    const pen = (): void => pens.current?.(view(), scaleRef.current ?? [0, 1]);
+    const leave = register(draw, pen);
     const resize = new ResizeObserver(() => {
       if (element.clientWidth > 0) {
         chart.setSize({ width: element.clientWidth, height });

@@ -105,10 +105,13 @@ export function LaneStack({
   const [room, setRoom] = useState(0);
   const [beats] = useState(() => new Set<(view: LaneView) => void>());
 
-  const register = useCallback((draw: () => void) => {
+  const pens = useRef(new Set<() => void>());
+  const register = useCallback((draw: () => void, pen: () => void) => {
     draws.current.add(draw);
+    pens.current.add(pen);
     return () => {
       draws.current.delete(draw);
+      pens.current.delete(pen);
     };
   }, []);
 
@@ -123,21 +126,25 @@ export function LaneStack({
   useEffect(() => {
     draws.current.forEach((draw) => draw());
   }, [view, marks, live, past?.version]);
-  useEffect(() => cursor.subscribe(() => draws.current.forEach((draw) => draw())), [cursor]);
+  useEffect(() => cursor.subscribe(() => pens.current.forEach((pen) => pen())), [cursor]);
 
   useEffect(() => {
     if (!live) return;
     let frame = 0;
     let drawn = 0;
+    let penned = 0;
     let told = 0;
     const beat = (time: number): void => {
       frame = requestAnimationFrame(beat);
       const now = view();
-      // A pixel of a long window takes its time to fill.
+      // A pixel of a long window takes its time to fill; digits do not wait for it.
       const pause = Math.min(Math.max((now.end - now.start) / 900 / 2, 45), 1000);
-      if (time - drawn < pause) return;
-      drawn = time;
-      draws.current.forEach((draw) => draw());
+      if (time - drawn >= pause) {
+        drawn = time;
+        draws.current.forEach((draw) => draw());
+      } else if (time - penned >= 45) pens.current.forEach((pen) => pen());
+      else return;
+      penned = time;
       if (time - told > 200) {
         told = time;
         beats.forEach((told) => told(now));

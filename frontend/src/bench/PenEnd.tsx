@@ -134,6 +134,8 @@ export function PenEnd(props: PenEndProps) {
   useEffect(() => {
     let written = 0;
     let sorted = 0;
+    let judged = 0;
+    const trends = new Map<number, Trend>();
     pensRef.current = (view, current) => {
       const time = performance.now();
       const values = new Map<number, Shown>();
@@ -144,8 +146,10 @@ export function PenEnd(props: PenEndProps) {
         const pointer = pointers.current.get(channel.number);
         if (shown && pointer) point(pointer, shown, current, height, lane.log);
       }
-      if (time - written < 100 && cursor.at === null) return;
+      if (time - written < 40 && cursor.at === null) return;
       written = time;
+      const judges = time - judged > 500;
+      if (judges) judged = time;
       const band = (current[1] - current[0]) * 0.02;
       for (const channel of lane.channels) {
         const shown = values.get(channel.number);
@@ -154,10 +158,8 @@ export function PenEnd(props: PenEndProps) {
         const from =
           cursor.from === null ? null : read(channel, samples, view, shows, cursor.from, past).value;
         const wide = Math.max(band, 4 * 10 ** -channel.decimals);
-        const trend =
-          shows === "now" && cursor.at === null
-            ? trendOf(samples.of(channel.number), view.end, SETTLING, wide)
-            : "";
+        if (judges) trends.set(channel.number, trendOf(samples.of(channel.number), view.end, SETTLING, wide));
+        const trend = shows === "now" && cursor.at === null ? (trends.get(channel.number) ?? "") : "";
         write(channel, shown, cell, { from, trend, atCursor: cursor.at !== null });
       }
       if (lane.channels.length > 1 && time - sorted > 1000) {

@@ -57,6 +57,9 @@ const Strip = styled.section<{ $on: boolean }>`
     .second {
       display: none;
     }
+    .small {
+      white-space: normal !important;
+    }
   }
 `;
 

@@ -2,6 +2,8 @@
 
 export const RECORD = 24;
 const MOST = 1 << 18;
+/** Milliseconds that are kept for sure: the longest window that is drawn from samples, and a little more. */
+const KEPT = 65 * 60_000;
 
 /** One channel's samples in order of time. Times are milliseconds since 1970. */
 export class Series {
@@ -23,7 +25,8 @@ export class Series {
   }
 
   private room(): void {
-    if (this.length < MOST) {
+    const old = this.indexAt((this.times[this.length - 1] ?? 0) - KEPT);
+    if (old < this.length >> 2 && this.length < MOST) {
       const grown = new Series();
       grown.times = new Float64Array(this.length * 2);
       grown.values = new Float64Array(this.length * 2);
@@ -36,12 +39,12 @@ export class Series {
       this.qualities = grown.qualities;
       return;
     }
-    const half = this.length >> 1;
-    this.times.copyWithin(0, half);
-    this.values.copyWithin(0, half);
-    this.qualities.copyWithin(0, half);
-    this.length -= half;
-    this.dropped += half;
+    const gone = Math.max(old, this.length >> 2);
+    this.times.copyWithin(0, gone);
+    this.values.copyWithin(0, gone);
+    this.qualities.copyWithin(0, gone);
+    this.length -= gone;
+    this.dropped += gone;
   }
 
   /** The index of the first sample at or after a time. */
