@@ -8,10 +8,12 @@ import time
 from dataclasses import asdict
 
 from measure.acquisition import poll, stream, wire
+from measure.calculated import calculated
 from measure.flood import flood_32
 from measure.machine import calmest, with_stolen
 from measure.reading import hostile, propose_200, read_eight, read_four
 from measure.result import Result, Row
+from measure.screen import bundle, frames, page_memory, pixel_latency, window_30d
 from measure.timing import jitter, socket_latency
 
 ROWS: dict[str, Row] = {
@@ -25,9 +27,15 @@ ROWS: dict[str, Row] = {
     "read-eight": read_eight,
     "hostile": hostile,
     "propose": propose_200,
+    "calculated": calculated,
+    "frames": frames,
+    "window-30d": window_30d,
+    "pixel-latency": pixel_latency,
+    "page-memory": page_memory,
+    "bundle": bundle,
 }
 
-LATENESS = {"jitter", "socket-latency"}
+LATENESS = {"jitter", "socket-latency", "pixel-latency", "frames"}
 """Rows that a host which takes the cores away spoils altogether."""
 
 

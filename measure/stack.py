@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from measure.bench import wait_for
+from measure.browser import FRONT_END
 from tidybench.cluster import Cluster, free_port
 from tidybench.wire.client import Client
 from tidybench.wire.messages import SetupText
@@ -48,9 +49,8 @@ class Stack:
 
 
 @contextmanager
-def stack(setups: list[SetupText]) -> Iterator[Stack]:
-    """Start it with these set-ups in force, and take it down again."""
-    front_end = Path(__file__).resolve().parents[1] / "frontend" / "dist"
+def stack(setups: list[SetupText], front_end: Path = FRONT_END / "dist") -> Iterator[Stack]:
+    """Start it with these set-ups in force, and take it down again. `front_end`: the pages it serves."""
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder, private_cluster() as url:
         places = Places(Path(folder))
         os.environ["TIDY_DATA"] = folder

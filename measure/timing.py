@@ -1,20 +1,17 @@
 """Rows `jitter` and `socket-latency`: what must be on time, while everything else goes on."""
 
 import asyncio
-import shutil
 import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
 import psycopg
-from selenium import webdriver
-from selenium.webdriver.chrome.service import Service
 from websockets.asyncio.client import connect
 
 from measure.bench import setup
+from measure.browser import browser
 from measure.peers import COUNTING, FLOOD, MANY, peer
 from measure.result import Result, percentile
 from measure.stack import TOKEN, stack
@@ -48,24 +45,6 @@ with psycopg.connect(sys.argv[1], autocommit=True) as connection:
 
 
 @contextmanager
-def _browser(page: str) -> Iterator[None]:
-    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as profile:
-        options = webdriver.ChromeOptions()
-        for argument in (
-            "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-            "--disable-background-networking", "--disable-component-update", "--disable-sync",
-            "--disable-dev-shm-usage", f"--user-data-dir={profile}",
-        ):  # fmt: skip
-            options.add_argument(argument)
-        driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
-        try:
-            driver.get(page)
-            yield
-        finally:
-            driver.quit()
-
-
-@contextmanager
 def _database_query(url: str) -> Iterator[None]:
     psycopg.connect(url).close()
     process = subprocess.Popen(["nice", "-n", "5", sys.executable, "-c", QUERY, url])
@@ -83,7 +62,7 @@ def jitter() -> Result:
             setup(f"p{n}", path, "<v>", query="V?\n", every=EVERY / 1e6) for n, path in enumerate(paths)
         ]
         setups.append(setup("flood", flooded[0], "<a>,<b>,<c>,<d>", baud=460_800))
-        with stack(setups) as bench, _browser(bench.page), _database_query(bench.database):
+        with stack(setups) as bench, browser(bench.page), _database_query(bench.database):
             sleeper = subprocess.Popen([sys.executable, "-c", SLEEPER], stdout=subprocess.PIPE, text=True)
             answer, _ = bench.client.ask(BeginRun(name="jitter"))
             assert answer.run is not None, answer.why

@@ -100,6 +100,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     const kept = new Map<number, Pixels>();
     const columns: Column[] = lane.channels.map(() => []);
     let axis: number[] = [];
+    let wide = element.clientWidth;
     // Twenty of the last digit shown: finer than that is noise to whoever reads the digits.
     const least = 20 * 10 ** -Math.min(...lane.channels.map((channel) => channel.decimals));
     const inks = lane.channels.map((channel) => theme.inks[channel.ink] ?? theme.ink);
@@ -142,7 +143,8 @@ export const Lane = memo(function Lane(props: LaneProps) {
       element,
     );
     const draw = (): void => {
-      if (element.clientWidth === 0 && pens.current) return pens.current(view(), scaleRef.current ?? [0, 1]);
+      // Never asked of the page here: it would lay everything out anew for every lane.
+      if (wide === 0 && pens.current) return pens.current(view(), scaleRef.current ?? [0, 1]);
       const now = view();
       const shown = grid(now.start, now.end, chart.width);
       let low = Infinity;
@@ -177,8 +179,9 @@ export const Lane = memo(function Lane(props: LaneProps) {
     const pen = (): void => pens.current?.(view(), scaleRef.current ?? [0, 1]);
     const leave = register(draw, pen);
     const resize = new ResizeObserver(() => {
-      if (element.clientWidth > 0) {
-        chart.setSize({ width: element.clientWidth, height });
+      wide = element.clientWidth;
+      if (wide > 0) {
+        chart.setSize({ width: wide, height });
         draw();
       }
     });

@@ -142,7 +142,7 @@ export function LaneStack({
       if (time - drawn >= pause) {
         drawn = time;
         draws.current.forEach((draw) => draw());
-      } else if (time - penned >= 45) pens.current.forEach((pen) => pen());
+      } else if (time - penned >= 30) pens.current.forEach((pen) => pen());
       else return;
       penned = time;
       if (time - told > 200) {

@@ -146,7 +146,7 @@ export function PenEnd(props: PenEndProps) {
         const pointer = pointers.current.get(channel.number);
         if (shown && pointer) point(pointer, shown, current, height, lane.log);
       }
-      if (time - written < 40 && cursor.at === null) return;
+      if (time - written < 25 && cursor.at === null) return;
       written = time;
       const judges = time - judged > 500;
       if (judges) judged = time;

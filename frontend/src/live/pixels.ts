@@ -16,13 +16,18 @@ export function grid(start: number, end: number, pixels: number): Grid {
   const width = Math.max((end - start) / Math.max(pixels, 1), 0.001);
   const first = Math.floor(start / width);
   const buckets = Math.ceil(end / width) - first + 1;
+  // All lanes of a draw share one.
+  if (last.width === width && last.first === first && last.buckets === buckets) return last;
   const x = new Array<number>(buckets * 2);
   for (let i = 0; i < buckets; i++) {
     x[2 * i] = (first + i + 0.25) * width;
     x[2 * i + 1] = (first + i + 0.75) * width;
   }
-  return { width, first, buckets, x };
+  last = { width, first, buckets, x };
+  return last;
 }
+
+let last: Grid = { width: NaN, first: 0, buckets: 0, x: [] };
 
 const NONE = 0;
 const LOW_FIRST = 1;
