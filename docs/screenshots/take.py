@@ -1,6 +1,6 @@
 """Takes the pictures of the docs from a running demo: python docs/screenshots/take.py
 
-Needs ./tidy demo running with the same TIDY_DATA, and takes some three minutes: a run is begun, the valve is
+Needs ./tidy demo running with the same TIDY_DATA, and takes some five minutes: a run is begun, the valve is
 moved and an instrument unplugged, so that the pictures show something.
 """
 
@@ -100,6 +100,20 @@ def main() -> None:
     driver.switch_to.active_element.send_keys("valve to 60 %" + Keys.ENTER)
     time.sleep(70)
     camera.take("bench-logging")
+    driver.get(f"{camera.base}/?view=readouts")
+    time.sleep(3)
+    camera.take("readouts")
+    driver.get(f"{camera.base}/instruments/calculated")
+    time.sleep(3)
+    camera.take("calculated")
+    driver.get(f"{camera.base}/instruments/power-analyser?stage=Channels")
+    time.sleep(3)
+    driver.find_element("css selector", "[aria-label='more of Motor input']").click()
+    camera.press("add a step")
+    time.sleep(2)
+    camera.take("channel")
+    driver.get(camera.base)
+    time.sleep(3)
     shop(**{"stand-in": "power-analyser", "fault": "unplugged"})
     time.sleep(12)
     camera.keep("tidybench-theme", "night")

@@ -98,6 +98,12 @@ def test_a_circle_and_a_missing_channel_harm_nobody_else() -> None:
     assert fed(one, (1, 0.0, 2.0)) == [(15, 0.0, 200.0)]
 
 
+def test_an_id_that_an_instrument_has_is_said() -> None:
+    one = calculator(fast="slow * 2", good={"expression": "slow", "unit": "bar"})
+    assert "used by an instrument’s channel already" in one.all[0].problem
+    assert fed(one, (2, 0.0, 1.0)) == [(12, 0.0, 1.0)]
+
+
 def test_division_by_zero_is_said_and_gives_no_number() -> None:
     one = calculator(r="fast / slow")
     fed(one, (2, 0.0, 0.0))

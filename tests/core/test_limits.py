@@ -125,6 +125,15 @@ def test_on_a_tape_only_links_that_have_begun_count() -> None:
     assert batch.values[1] == pytest.approx(1.0)
 
 
+def test_after_a_run_links_that_come_later_count_too() -> None:
+    made = Derivation([load(setup_text("loop-flow-meter"))], VOLUME, NUMBERS)
+    made.feed("", Note(0, "begin", "x"), None)
+    made.feed("", Note(1, "end", "ended by a person"), None)
+    _, _, batch = entry = flow(2, 60)
+    made.feed(*entry)
+    assert len(batch) == 2
+
+
 def test_at_a_runs_beginning_everything_remembered_begins_anew() -> None:
     made = Derivation([load(setup_text("loop-flow-meter"))], VOLUME, NUMBERS)
     for at in (0, 60):

@@ -141,7 +141,11 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Correct Mark
+         * @description Another text for a mark of the run in progress; the tape keeps the old one.
+         */
+        patch: operations["correct_mark"];
         trace?: never;
     };
     "/api/health": {
@@ -1433,6 +1437,22 @@ export interface components {
             plus: number;
         };
         /**
+         * CrossingRow
+         * @description A limit that was crossed in a run, or the value's coming back; `limit` is the one that was crossed.
+         */
+        CrossingRow: {
+            /** At */
+            at: number;
+            /** Channel */
+            channel: string;
+            /** State */
+            state: string;
+            /** Value */
+            value: number;
+            /** Limit */
+            limit: number | null;
+        };
+        /**
          * CrossingStatus
          * @description A limit that was crossed and not acknowledged yet. `back_at`: when the value came back, 0 while it has not.
          */
@@ -2039,6 +2059,16 @@ export interface components {
          * @description A mark of the run in progress.
          */
         MarkStatus: {
+            /** At */
+            at: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * MarkText
+         * @description A mark, known by its time, and the text it is to have.
+         */
+        MarkText: {
             /** At */
             at: number;
             /** Text */
@@ -2755,6 +2785,8 @@ export interface components {
             numbers: components["schemas"]["RunNumbers"][];
             /** Marks */
             marks: components["schemas"]["MarkRow"][];
+            /** Crossings */
+            crossings: components["schemas"]["CrossingRow"][];
         };
         /**
          * RunNumbers
@@ -4123,6 +4155,84 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunStatus"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    correct_mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

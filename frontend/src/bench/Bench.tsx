@@ -408,7 +408,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
       {open === "begin" && (
         <BeginWindow overdue={overdue} onClose={() => setOpen("")} onBegun={() => setEnded(null)} />
       )}
-      {open === "mark" && run && <MarkWindow onClose={() => setOpen("")} />}
+      {open === "mark" && run && <MarkWindow marks={run.marks} onClose={() => setOpen("")} />}
       {open === "end" && run && <EndWindow run={run} onClose={() => setOpen("")} />}
       {open === "layout" && (
         <LayoutWindow

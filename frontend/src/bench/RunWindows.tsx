@@ -2,7 +2,8 @@ import { useState } from "react";
 import { Form, Label, Radio, RadioGroup } from "react-aria-components";
 import styled from "styled-components";
 import { api, got, type RunStatus, type Schemas } from "../api/client";
-import { Button } from "../parts/Button";
+import { moment } from "../look/format";
+import { Button, Chip } from "../parts/Button";
 import { Field } from "../parts/Field";
 import { Actions, Trouble, Window } from "../parts/Window";
 
@@ -141,19 +142,22 @@ export function BeginWindow({ overdue = [], onClose, onBegun }: BeginWindowProps
 }
 
 /** Write a mark. The time is that of pressing M, not of finishing the sentence: said, so nobody wonders. */
-export function MarkWindow({ onClose }: { onClose: () => void }) {
+export function MarkWindow({ marks = [], onClose }: { marks?: RunStatus["marks"]; onClose: () => void }) {
   const [text, setText] = useState("");
+  const [chosen, setChosen] = useState<number | null>(null);
   const [trouble, setTrouble] = useState("");
   const mark = async (): Promise<void> => {
     try {
-      await got(api.POST("/api/run/marks", { body: { text, by: remembered().operator } }));
+      if (chosen === null)
+        await got(api.POST("/api/run/marks", { body: { text, by: remembered().operator } }));
+      else await got(api.PATCH("/api/run/marks", { body: { at: chosen, text } }));
       onClose();
     } catch (error) {
       setTrouble(words(error));
     }
   };
   return (
-    <Window title="Mark this moment" open onClose={onClose}>
+    <Window title={chosen === null ? "Mark this moment" : "Correct a mark"} open onClose={onClose}>
       <Form
         style={{ display: "grid", gap: 14 }}
         onSubmit={(event) => {
@@ -174,10 +178,34 @@ export function MarkWindow({ onClose }: { onClose: () => void }) {
         <Actions>
           <Button onPress={onClose}>Cancel</Button>
           <Button $kind="bright" type="submit">
-            Mark
+            {chosen === null ? "Mark" : "Correct"}
           </Button>
         </Actions>
       </Form>
+      {marks.length > 0 && (
+        <section>
+          <h3>Marks of this run</h3>
+          <ul style={{ listStyle: "none", margin: "6px 0 0", padding: 0, maxHeight: 180, overflow: "auto" }}>
+            {marks.toReversed().map((one) => (
+              <li key={one.at} style={{ display: "flex", gap: 8, alignItems: "center", padding: "2px 0" }}>
+                <span style={{ color: "var(--quiet)", whiteSpace: "nowrap" }}>{moment(one.at / 1000)}</span>
+                <span style={{ flex: 1, minWidth: 0, overflow: "hidden", textOverflow: "ellipsis" }}>
+                  {one.text}
+                </span>
+                <Chip
+                  aria-label={`correct ${one.text}`}
+                  onPress={() => {
+                    setChosen(one.at);
+                    setText(one.text);
+                  }}
+                >
+                  correct
+                </Chip>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
     </Window>
   );
 }

@@ -167,6 +167,23 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
           )}
         </section>
       </Two>
+      {run.crossings.length > 0 && (
+        <section>
+          <h2>Limits crossed</h2>
+          <Table aria-label="Limits crossed">
+            <tbody>
+              {run.crossings.map((one, index) => (
+                <tr key={index}>
+                  <td style={{ whiteSpace: "nowrap" }}>{clock(one.at / 1000)}</td>
+                  <td>{one.channel}</td>
+                  <td>{crossed(one)}</td>
+                  <td className="number">{Number(one.value.toPrecision(6))}</td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        </section>
+      )}
       <ReadAgain run={run} />
       <p>
         <Path>
@@ -184,6 +201,20 @@ function Fact({ name, text }: { name: string; text: string }) {
       <dd>{text}</dd>
     </div>
   );
+}
+
+const STATES: Record<string, string> = {
+  within: "back within",
+  low: "below the limit",
+  high: "above the limit",
+  "low caution": "below the caution",
+  "high caution": "above the caution",
+  stuck: "stuck",
+};
+
+function crossed(one: RunDetail["crossings"][number]): string {
+  const words = STATES[one.state] ?? one.state;
+  return one.limit == null ? words : `${words} of ${one.limit}`;
 }
 
 function completeness(run: RunDetail): string {

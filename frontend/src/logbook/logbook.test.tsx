@@ -43,7 +43,7 @@ const row = (more: Partial<RunRow> = {}): RunRow => ({
 
 const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
   ...row(), row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", polls: 3840, missed: 0, gave_up: 0,
-  repairs: [], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
+  repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: "Loop flow", state: "high", value: 203.25, limit: 200 }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
   numbers: [
     { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,
       high: 165, samples: 2400, measured: 2398, minimum: 126.71, maximum: 194.1, mean: 151.68 },

@@ -13,8 +13,8 @@ from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import Calculations
 from tidybench.core.setup.channel import LimitsPart
 
-BEGIN, RESTARTED = "begin", "recorder restarted"
-"""Notes at which a tape begins, or goes on after a break: everything that is remembered begins anew."""
+BEGIN, RESTARTED, END = "begin", "recorder restarted", "end"
+"""Notes at which a tape begins, or goes on after a break: everything that is remembered begins anew. And at which it ends."""
 
 
 def basis(setups: Sequence[Setup], calculations: Calculations) -> object:
@@ -86,6 +86,8 @@ class Derivation:
                 self._started = set()
                 for watch in self.watches.values():
                     watch.started(event.at, opened=False)
+            elif kind is Note and event.what == END:  # type: ignore[union-attr]
+                self._started = None
             elif kind is Opened:
                 for number, watch in self.watches.items():
                     if self._links.get(number) == link:

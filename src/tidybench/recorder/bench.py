@@ -180,6 +180,10 @@ class Bench:
         try:
             setups = [load(item.text) for item in texts]
             calculated = load_calculations(calculations)
+            own = {c.id for s in setups for c in s.channel}
+            # One that took an instrument's id must not keep the instruments from coming into force.
+            fitting = [c for c in calculated.calculated if c.id not in own]
+            calculated = calculated.model_copy(update={"calculated": fitting})
             if calculated.calculated:
                 registry()  # made now, while nothing is held up by it
             for key in [c.id for s in setups for c in s.channel] + [c.id for c in calculated.calculated]:
@@ -493,16 +497,22 @@ class Bench:
 
     def mark(self, text: str, by: str) -> None:
         """Mark this moment. Raises Refused."""
-        text = text.strip()
-        if not text or len(text) > 500:
-            raise Refused("invalid", "A mark has between 1 and 500 characters.")
+        text = _mark_text(text)
         with self.lock:
             if self.log is None:
                 raise Refused("conflict", "No run is on: there is nothing to mark.")
             now = self.clock.now()
-            text = " ".join(text.split())
             self.log.mark(now, text, by)
             self.journal.put("", Note(now, "mark", text))
+
+    def correct_mark(self, at: int, text: str) -> None:
+        """Another text for a mark; the tape keeps the old one. Raises Refused."""
+        text = _mark_text(text)
+        with self.lock:
+            old = self.log.correct_mark(at, text) if self.log is not None else None
+            if old is None:
+                raise Refused("not found", "The run in progress has no such mark.")
+            self.journal.put("", Note(self.clock.now(), "mark corrected", f"{old} → {text}"))
 
     def check_end(self, run: str) -> None:
         """Raises Refused where this run is not the one in progress."""
@@ -594,6 +604,13 @@ class Bench:
         age = (self.clock.now() - log.state.begun_at) / 3.6e9
         used = _size_of(log.folder)
         return DiskStatus(free_bytes=free, hours_left=free / (used / age) if used and age > 0.003 else None)
+
+
+def _mark_text(text: str) -> str:
+    text = " ".join(text.split())
+    if not text or len(text) > 500:
+        raise Refused("invalid", "A mark has between 1 and 500 characters.")
+    return text
 
 
 def _limit_words(limits: LimitsPart) -> str:

@@ -17,6 +17,7 @@ from tidybench.wire.messages import (
     Answer,
     ApplySetups,
     BeginRun,
+    CorrectMark,
     EndRun,
     GetHistory,
     GetOrder,
@@ -97,6 +98,7 @@ class Service(threading.Thread):
             BeginRun: self._begin,
             EndRun: self._end,
             AddMark: self._mark,
+            CorrectMark: self._correct_mark,
             ReleasePort: self._release,
             TakeBackPort: self._release,
             LabelPort: self._label,
@@ -152,6 +154,11 @@ class Service(threading.Thread):
     def _mark(self, request: Request) -> Answer:
         assert isinstance(request, AddMark)
         self._bench.mark(request.text, request.by)
+        return Answer(run=self._bench.run_status())
+
+    def _correct_mark(self, request: Request) -> Answer:
+        assert isinstance(request, CorrectMark)
+        self._bench.correct_mark(request.at, request.text)
         return Answer(run=self._bench.run_status())
 
     def _release(self, request: Request) -> Answer:

@@ -182,6 +182,33 @@ def read_marks(folder: Path) -> list[Mark]:
     return [Mark(parse(row[0]), plain_text(row[2]), plain_text(row[3])) for row in rows if len(row) == 4]
 
 
+@dataclass(slots=True, frozen=True)
+class CrossingLine:
+    """A line of crossings.csv; `limit` is None where none was crossed."""
+
+    at: int
+    channel: str
+    state: str
+    value: float
+    limit: float | None
+
+
+def read_crossings(folder: Path, most: int = 500) -> list[CrossingLine]:
+    """The first crossings of a run; [] where its folder has none. A torn line is left out."""
+    found = []
+    try:
+        with open(folder / CROSSINGS, encoding="utf-8", newline="") as file:
+            for row in list(csv.reader(file))[1 : most + 1]:
+                if len(row) == 6:
+                    limit = float(row[5]) if row[5] else None
+                    found.append(
+                        CrossingLine(parse(row[0]), plain_text(row[2]), row[3], float(row[4]), limit)
+                    )
+    except (OSError, ValueError):
+        pass  # an older run, or a torn line
+    return found
+
+
 def metadata(state: RunState) -> str:
     """The sidecar: W3C CSV on the Web metadata (Tabular Data Model, 2015) of the run's CSV."""
     units = {"ms": "schema:unitText"}

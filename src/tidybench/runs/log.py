@@ -36,6 +36,8 @@ from tidybench.runs.tape import TapeWriter
 
 RunEnd = Literal["ended", "interrupted"]
 
+MARKS_HEAD = "time,elapsed_s,text,by\r\n"
+
 SUM_SIZE = 1 << 16
 """Bytes of samples that gather before the summary takes them in."""
 
@@ -100,7 +102,7 @@ class RunLog:
         write_whole(folder / f"{csv}-metadata.json", metadata(state))
         log = cls(folder, state)
         log._csv.append(header(state.channels).encode())
-        log._marks.append(b"time,elapsed_s,text,by\r\n")
+        log._marks.append(MARKS_HEAD.encode())
         log._crossings.append(b"time,elapsed_s,channel,state,value,limit\r\n")
         write_state(folder, state)
         return log
@@ -230,9 +232,28 @@ class RunLog:
     def mark(self, at: int, text: str, by: str = "") -> None:
         """Add a mark to marks.csv. The tape's line is the journal's."""
         elapsed = (at - self.state.begun_at) / 1e6
-        row = f"{self._stamps.milli(at)},{elapsed:.3f},{csv_cell(text)},{csv_cell(by)}\r\n"
-        self._marks.append(row.encode())
+        self._marks.append(self._mark_row(at, elapsed, text, by).encode())
         self.marks.append((at, text))
+
+    def _mark_row(self, at: int, elapsed: float, text: str, by: str) -> str:
+        return f"{self._stamps.milli(at)},{elapsed:.3f},{csv_cell(text)},{csv_cell(by)}\r\n"
+
+    def correct_mark(self, at: int, text: str) -> str | None:
+        """Another text for the mark made at `at`; gives the old one, None where there is no such mark. The tape keeps both."""
+        number = next((n for n, mark in enumerate(self.marks) if mark[0] == at), None)
+        if number is None:
+            return None
+        rows = [MARKS_HEAD]
+        for n, mark in enumerate(read_marks(self.folder)):
+            elapsed = (mark.at - self.state.begun_at) / 1e6
+            rows.append(self._mark_row(mark.at, elapsed, text if n == number else mark.text, mark.by))
+        with self._closing:
+            self._marks.close()
+            write_whole(self.folder / MARKS, "".join(rows))
+            self._marks = Appender(self.folder / MARKS)
+        old = self.marks[number][1]
+        self.marks[number] = at, text
+        return old
 
     def crossing(self, at: int, channel: str, state: str, value: float, limit: float) -> None:
         """Add a limit that was crossed to crossings.csv. The tape's line is the journal's."""

@@ -12,11 +12,12 @@ from starlette.concurrency import run_in_threadpool
 
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.hub import thinned
-from tidybench.web.models import Begin, End, Health, LiveMessage, NewMark, Part, Refusal
+from tidybench.web.models import Begin, End, Health, LiveMessage, MarkText, NewMark, Part, Refusal
 from tidybench.wire.client import RecorderAway
 from tidybench.wire.messages import (
     AddMark,
     BeginRun,
+    CorrectMark,
     EndRun,
     GetHistory,
     GetTape,
@@ -135,6 +136,14 @@ async def end(request: Request, body: End) -> None:
 async def mark(request: Request, body: NewMark) -> RunStatus:
     """Mark this moment of the run in progress."""
     answer = await answered(request, AddMark(text=body.text, by=body.by))
+    assert answer.run is not None
+    return answer.run
+
+
+@router.patch("/run/marks")
+async def correct_mark(request: Request, body: MarkText) -> RunStatus:
+    """Another text for a mark of the run in progress; the tape keeps the old one."""
+    answer = await answered(request, CorrectMark(at=body.at, text=body.text))
     assert answer.run is not None
     return answer.run
 

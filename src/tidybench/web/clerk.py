@@ -141,7 +141,11 @@ class Clerk(threading.Thread):
             for n, mark in enumerate(read_marks(folder))
         ]
         if values:
-            session.execute(upsert(Mark).on_conflict_do_nothing(), values)
+            new = upsert(Mark)
+            corrected = {"text": new.excluded.text}
+            session.execute(
+                new.on_conflict_do_update(index_elements=["run_id", "position"], set_=corrected), values
+            )
 
     def complete(self, run: str) -> bool:
         """Whether all of a run is in the records."""

@@ -379,6 +379,16 @@ class MarkRow(BaseModel):
     by: str
 
 
+class CrossingRow(BaseModel):
+    """A limit that was crossed in a run, or the value's coming back; `limit` is the one that was crossed."""
+
+    at: int
+    channel: str
+    state: str
+    value: float
+    limit: float | None
+
+
 class RunDetail(RunRow):
     """One run, whole."""
 
@@ -391,6 +401,7 @@ class RunDetail(RunRow):
     repairs: list[str]
     numbers: list[RunNumbers]
     marks: list[MarkRow]
+    crossings: list[CrossingRow]
 
 
 class Refusal(BaseModel):
@@ -482,3 +493,10 @@ class NamedLayout(BaseModel):
 
     name: str
     data: LayoutData
+
+
+class MarkText(BaseModel):
+    """A mark, known by its time, and the text it is to have."""
+
+    at: int
+    text: Annotated[str, Field(max_length=500)]

@@ -2,6 +2,7 @@
 
 import time
 import uuid
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -18,12 +19,14 @@ from tidybench.core.setup import SetupError
 from tidybench.records.blocks import picture
 from tidybench.records.models import Mark, Run, RunChannel, SampleBlock
 from tidybench.runs.again import AgainError, compared, csv_of, frozen_texts, keep, versions
+from tidybench.runs.folder import read_crossings
 from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import Context, context_of
 from tidybench.web.models import (
     AgainBody,
     AgainInfo,
     AgainOutcome,
+    CrossingRow,
     FrozenSetup,
     MarkRow,
     RunDetail,
@@ -119,6 +122,7 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             repairs=run.repairs,
             numbers=[_numbers(channel, sums.get(channel.number)) for channel in own],
             marks=[MarkRow(at=m.at, text=m.text, by=m.by) for m in marks],
+            crossings=[CrossingRow(**asdict(one)) for one in read_crossings(Path(run.folder))],
         )
 
 

@@ -8,6 +8,7 @@ from starlette.concurrency import run_in_threadpool
 
 from tidybench.core import setup as setups
 from tidybench.core.plan import plan_links
+from tidybench.core.setup.calculated import CALCULATED, load_calculations
 from tidybench.records.setups import Stored, bench_id, calculations_in_force, in_force, remove, save
 from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import Context, answered, context_of
@@ -64,6 +65,14 @@ async def _must_fit(context: Context, setup: setups.Setup) -> None:
     stored = await run_in_threadpool(_in_force, context)
     others = [setups.load(s.text) for s in stored if s.key != setup.instrument.id]
     own = {channel.id for channel in setup.channel}
+    text = await run_in_threadpool(calculations_text, context)
+    for part in load_calculations(text).calculated:
+        if part.id in own:
+            raise HTTPException(400, f"The channel id “{part.id}” is used by a calculated channel already.")
+    if setup.instrument.id == CALCULATED:
+        raise HTTPException(
+            400, f"The id “{CALCULATED}” is taken: calculated channels go by it. Choose another."
+        )
     for other in others:
         for channel in other.channel:
             if channel.id in own:

@@ -268,6 +268,14 @@ class AddMark(BaseModel):
     by: str = ""
 
 
+class CorrectMark(BaseModel):
+    """Another text for a mark of the run in progress, which is known by its time."""
+
+    kind: Literal["correct mark"] = "correct mark"
+    at: int
+    text: str
+
+
 class ReleasePort(BaseModel):
     kind: Literal["release port"] = "release port"
     link: str
@@ -409,6 +417,7 @@ Request = Annotated[
     | BeginRun
     | EndRun
     | AddMark
+    | CorrectMark
     | ReleasePort
     | TakeBackPort
     | LabelPort

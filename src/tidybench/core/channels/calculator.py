@@ -74,6 +74,11 @@ class Calculator:
         made: dict[str, Calculated] = {
             part.id: Calculated(part, self._numbers[part.id]) for part in self._parts
         }
+        for part in self._parts:
+            if part.id in found:
+                made[
+                    part.id
+                ].problem = f"The id “{part.id}” is used by an instrument’s channel already. Choose another."
         self._latest, self._by_lead = {}, {}
         for part in _in_order(self._parts, made):
             one = made[part.id]
