@@ -9,7 +9,7 @@ from tidybench.core.events import Event, Identified, Note, Opened, Quiet, Receiv
 from tidybench.core.plan import plan_links
 from tidybench.core.session import LinkReader
 from tidybench.core.setup import Setup, load
-from tidybench.runs.folder import RunChannel, run_folders
+from tidybench.runs.folder import run_channel, run_folders
 from tidybench.runs.log import Entry, RunLog, begin_note
 from tidybench.standins.instruments import LoopFlowMeter, PowerAnalyser
 from tidybench.standins.loop import Loop
@@ -44,14 +44,7 @@ class Acceptance:
         self._loop = loop
         folder = Path("unused")
         self._devices = {d.name: d for d in (LoopFlowMeter(folder, loop), PowerAnalyser(folder, loop))}
-        channels = [
-            RunChannel(
-                number=numbers[c.id], id=c.id, name=c.name, unit=c.unit, decimals=c.decimals,
-                interval_s=s.interval_of(c), instrument=s.instrument.id, instrument_name=s.instrument.name,
-                scale=c.scale, offset=c.offset, low=c.limits.low, high=c.limits.high,
-            )
-            for s in self._setups for c in s.channel
-        ]  # fmt: skip
+        channels = [run_channel(s, c, numbers[c.id]) for s in self._setups for c in s.channel]
         self._log = RunLog.begin(
             runs, bench=bench, name="Pump 7 acceptance", item="P7-0413, rotor 2", operator="M. Okafor",
             row_rule="steady rows", at=begun, channels=channels, setups=texts,

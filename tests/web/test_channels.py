@@ -18,6 +18,11 @@ def put(server: Server, path: str, body: object) -> httpx.Response:
         return client.put(path, json=body)
 
 
+def rows(server: Server) -> int:
+    run = server.get("/api/bench").json()["status"]["run"]
+    return int(run["rows"]) if run else 0
+
+
 def channel(server: Server, key: str) -> "dict[str, object] | None":
     status = server.get("/api/bench").json()["status"]
     return next((c for c in status["channels"] if c["id"] == key), None)
@@ -106,7 +111,7 @@ def test_an_instrument_zeroes_itself(server: Server) -> None:
     own = setup_text("pressure-pair-discharge") + '\nzero = { write = "zero" }\n'
     assert server.post("/api/setups", {"text": own}).status_code == 201, own
     wait_for(lambda: (channel(server, "discharge") or {}).get("own_zero"), "the channel")
-    wait_for(server.recorder.all_passing, "the instruments")
+    wait_for(server.recorder.all_passing, "the instruments", 30)
     answer = server.post("/api/channels/discharge/zero", {})
     assert answer.status_code == 200, answer.text
     assert (
@@ -156,7 +161,7 @@ def test_a_stretch_of_the_past_must_be_one(server: Server, span: "tuple[int, int
 def test_the_past_comes_under_the_numbers_of_today(server: Server) -> None:
     wait_for(server.recorder.all_passing, "the instruments")
     run = server.post("/api/run", {"name": "Past"}).json()
-    wait_for(lambda: server.get("/api/bench").json()["status"]["run"]["rows"] > 10, "rows")
+    wait_for(lambda: rows(server) > 10, "rows")
     server.post("/api/run/end", {"run": run["id"]})
     wait_for(lambda: server.get(f"/api/runs/{run['id']}").json().get("complete"), "the records")
     now = time.time_ns() // 1000

@@ -3,14 +3,12 @@
 from collections.abc import Mapping, Sequence
 from datetime import date
 
-from tidybench.core.channels.scaling import words
 from tidybench.core.derivation import Derivation
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import CALCULATED, Calculations
 from tidybench.core.setup.channel import LimitsPart
-from tidybench.core.setup.scaling import CalibrationPart
 from tidybench.recorder.state import Zero
-from tidybench.runs.folder import RunChannel
+from tidybench.runs.folder import RunChannel, run_channel
 from tidybench.wire.messages import ChannelStatus, LimitsStatus, OverdueStatus
 
 
@@ -76,40 +74,18 @@ def run_channels(setups: Sequence[Setup], statuses: Sequence[ChannelStatus]) -> 
     by_id = {c.id: (s, c) for s in setups for c in s.channel}
     found = []
     for status in statuses:
+        if status.id in by_id:
+            found.append(run_channel(*by_id[status.id], status.number, status.zero))
+            continue
         plain = status.model_dump(
             include={"number", "id", "name", "unit", "decimals", "interval_s", "instrument", "low", "high"}
         )
-        if status.id not in by_id:
-            found.append(
-                RunChannel(
-                    **plain,
-                    instrument_name="Calculated",
-                    scale=1.0,
-                    offset=0.0,
-                    expression=status.expression,
-                )
-            )
-            continue
-        setup, channel = by_id[status.id]
-        calibration = channel.calibration or setup.instrument.calibration
         found.append(
             RunChannel(
-                **plain,
-                instrument_name=setup.instrument.name,
-                scale=channel.scale,
-                offset=channel.offset,
-                steps=[words(step) for step in channel.scaling],
-                zero=status.zero,
-                calibration=_plain(calibration),
+                **plain, instrument_name="Calculated", scale=1.0, offset=0.0, expression=status.expression
             )
         )
     return found
-
-
-def _plain(calibration: CalibrationPart | None) -> dict[str, str]:
-    if calibration is None:
-        return {}
-    return {key: str(value) for key, value in calibration.model_dump().items() if value}
 
 
 def overdue(setups: Sequence[Setup], today: date) -> list[OverdueStatus]:

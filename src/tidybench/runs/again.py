@@ -17,7 +17,7 @@ from tidybench.core.plan import plan_links
 from tidybench.core.quality import Quality
 from tidybench.core.samples import RECORD_SIZE, Batch, channels_of, qualities_of, unpack
 from tidybench.core.setup import Setup, SetupError, load
-from tidybench.runs.folder import SAMPLES, RunChannel, RunState, read_state, write_whole
+from tidybench.runs.folder import SAMPLES, RunChannel, RunState, read_state, run_channel, write_whole
 from tidybench.runs.reread import frozen_setups, reread
 from tidybench.runs.rows import header, make_rule
 
@@ -208,22 +208,8 @@ def _state_with(state: RunState, setup: Setup) -> RunState:
                 raise AgainError(
                     f"Another instrument of this run has a channel “{channel.id}”: choose another id."
                 )
-        made.append(
-            RunChannel(
-                number=before.number if before is not None else number,
-                id=channel.id,
-                name=channel.name,
-                unit=channel.unit,
-                decimals=channel.decimals,
-                interval_s=setup.interval_of(channel),
-                instrument=setup.instrument.id,
-                instrument_name=setup.instrument.name,
-                scale=channel.scale,
-                offset=channel.offset,
-                low=channel.limits.low,
-                high=channel.limits.high,
-            )
-        )
+        zero = before.zero if before is not None else 0.0
+        made.append(run_channel(setup, channel, before.number if before is not None else number, zero))
     place = state.channels.index(own[0]) if own else len(state.channels)
     others = [channel for channel in state.channels if channel.instrument != setup.instrument.id]
     return state.model_copy(update={"channels": [*others[:place], *made, *others[place:]]})

@@ -12,6 +12,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
+from tidybench.core.channels.scaling import words
+from tidybench.core.setup import ChannelPart, Setup
 from tidybench.core.setup.calculated import CALCULATED
 from tidybench.runs.stamps import parse
 
@@ -63,6 +65,29 @@ class RunChannel(BaseModel):
     def certificate(self) -> str:
         """What is known of its calibration, in one line."""
         return ", ".join(f"{key} {value}" for key, value in self.calibration.items())
+
+
+def run_channel(setup: Setup, channel: ChannelPart, number: int, zero: float = 0.0) -> RunChannel:
+    """A channel of a set-up as a run freezes it; `zero`: what is taken off its values."""
+    calibration = channel.calibration or setup.instrument.calibration
+    certificate = calibration.model_dump() if calibration is not None else {}
+    return RunChannel(
+        number=number,
+        id=channel.id,
+        name=channel.name,
+        unit=channel.unit,
+        decimals=channel.decimals,
+        interval_s=setup.interval_of(channel),
+        instrument=setup.instrument.id,
+        instrument_name=setup.instrument.name,
+        scale=channel.scale,
+        offset=channel.offset,
+        low=channel.limits.low,
+        high=channel.limits.high,
+        steps=[words(step) for step in channel.scaling],
+        zero=zero,
+        calibration={key: str(value) for key, value in certificate.items() if value},
+    )
 
 
 class RunCounts(BaseModel):

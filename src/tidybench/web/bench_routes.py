@@ -26,11 +26,10 @@ from tidybench.wire.messages import (
 )
 
 REFUSALS: dict[int | str, dict[str, object]] = {
-    400: {"model": Refusal},
-    404: {"model": Refusal},
-    409: {"model": Refusal},
-    503: {"model": Refusal},
-    507: {"model": Refusal},
+    "default": {
+        "model": Refusal,
+        "description": "Refused (400, 404, 409, 503 or 507), and why in a sentence.",
+    }
 }
 router = APIRouter(prefix="/api", responses=REFUSALS)
 

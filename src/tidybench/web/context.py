@@ -1,6 +1,7 @@
 """What the routes share, and how the recorder's answers become HTTP's."""
 
-from dataclasses import dataclass
+import asyncio
+from dataclasses import dataclass, field
 
 from fastapi import HTTPException
 from sqlalchemy import Engine
@@ -21,6 +22,7 @@ class Context:
     hub: Hub
     engine: Engine
     clerk: Clerk
+    applying: asyncio.Lock = field(default_factory=asyncio.Lock)
 
 
 def context_of(connection: HTTPConnection) -> Context:

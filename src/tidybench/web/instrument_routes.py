@@ -26,7 +26,7 @@ from tidybench.web.models import (
     SetupVersionInfo,
 )
 from tidybench.web.setup_routes import keep
-from tidybench.wire.messages import GetOrder, OrderStatus, ReadOnce, SendCommand
+from tidybench.wire.messages import GetOrder, GetStatus, OrderStatus, ReadOnce, SendCommand
 
 router = APIRouter(prefix="/api/instruments", responses=REFUSALS)
 library = APIRouter(prefix="/api", responses=REFUSALS)
@@ -131,6 +131,10 @@ async def command(request: Request, key: str, body: Command) -> OrderStatus:
     """Send a command between two polls, and wait for its whole answer."""
     hub = context_of(request).hub
     known = hub.status.instruments if hub.status is not None else []
+    if key not in [one.id for one in known]:
+        # It may have come a moment ago: the recorder itself knows.
+        status = (await answered(request, GetStatus())).status
+        known = status.instruments if status is not None else []
     link = next((one.link for one in known if one.id == key), None)
     if link is None:
         raise HTTPException(404, f"There is no instrument “{key[:80]}” on the bench.")

@@ -104,10 +104,12 @@ async def remove_setup(request: Request, key: str) -> SetupBody:
 
 async def put_in_force(context: Context) -> str:
     """Give the recorder the set-ups in force; gives the reason where it does not take them."""
-    stored = await run_in_threadpool(_in_force, context)
-    texts = [SetupText(id=s.key, text=s.text) for s in stored]
-    calculations = await run_in_threadpool(calculations_text, context)
-    answer, _ = await context.hub.ask(ApplySetups(setups=texts, calculations=calculations))
+    # One after the other: what was read first must not come into force last.
+    async with context.applying:
+        stored = await run_in_threadpool(_in_force, context)
+        texts = [SetupText(id=s.key, text=s.text) for s in stored]
+        calculations = await run_in_threadpool(calculations_text, context)
+        answer, _ = await context.hub.ask(ApplySetups(setups=texts, calculations=calculations))
     return answer.why
 
 

@@ -1,0 +1,290 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { cleanup, fireEvent, render, screen, within as inside } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { type ReactElement, useRef } from "react";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { serve } from "../fixtures.test-setup";
+import { themes } from "../look/theme";
+import { connection } from "../live/connection";
+import { Samples } from "../live/samples";
+import { BigReadouts } from "./BigReadouts";
+import { Cursor } from "./cursor";
+import { CursorLayer } from "./CursorLayer";
+import { LaneMenu } from "./LaneMenu";
+import { arranged, type Layout, PLAIN, settled } from "./layout";
+import { LayoutWindow } from "./LayoutWindow";
+import { LimitRail } from "./LimitRail";
+import type { Bare, LaneChannel } from "./lanes";
+import { MarkWindow } from "./RunWindows";
+import { NumbersPanel } from "./NumbersPanel";
+import { ScaleEnds } from "./ScaleEnds";
+import { alarm, want, wanted } from "./alarm";
+
+beforeEach(() => localStorage.clear());
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+  vi.useRealTimers();
+});
+
+const bare = (id: string, unit: string, number: number): Bare => ({
+  number, id, name: `Channel ${id}`, unit, decimals: 1, interval_s: 1, low: 2, high: 8,
+}); // prettier-ignore
+const channels = [bare("a", "bar", 1), bare("b", "kW", 2), bare("c", "bar", 3)];
+const lanes = arranged(channels, PLAIN);
+const [first] = lanes as [(typeof lanes)[number]];
+const layout = settled(channels, PLAIN);
+
+const shown = (element: ReactElement): void => {
+  render(<QueryClientProvider client={new QueryClient()}>{element}</QueryClientProvider>);
+};
+
+describe("a lane's menu", () => {
+  const choose = async (what: string): Promise<Layout> => {
+    const onLayout = vi.fn();
+    render(<LaneMenu lane={first} place={0} layout={layout} onLayout={onLayout} />);
+    await userEvent.click(screen.getByRole("button", { name: /Lane 1, bar/ }));
+    await userEvent.click(await screen.findByRole("menuitem", { name: what }));
+    return onLayout.mock.lastCall?.[0] as Layout;
+  };
+  it("splits a lane", async () => {
+    expect((await choose("Split into lanes")).lanes.map((lane) => lane.channels)).toEqual([
+      ["a"],
+      ["c"],
+      ["b"],
+    ]);
+  });
+  it("hides one channel of it", async () => {
+    expect((await choose("Hide Channel c")).hidden).toEqual(["c"]);
+  });
+  it("turns its scale logarithmic", async () => {
+    expect((await choose("Logarithmic scale")).lanes[0]).toMatchObject({ log: true, scale: null });
+  });
+  it("puts a channel into one more lane", async () => {
+    expect((await choose("Channel a in one more lane")).lanes.at(-1)?.channels).toEqual(["a"]);
+  });
+  it("moves it down", async () => {
+    expect((await choose("Move down")).lanes[0]?.channels).toEqual(["b"]);
+  });
+});
+
+describe("the ends of a scale", () => {
+  const type = async (end: RegExp, text: string): Promise<unknown> => {
+    const onScale = vi.fn();
+    render(<ScaleEnds lane={first} scale={[0, 10]} onScale={onScale} />);
+    await userEvent.click(screen.getByRole("button", { name: end }));
+    const box = screen.getByRole("textbox");
+    await userEvent.clear(box);
+    if (text) await userEvent.type(box, text);
+    await userEvent.keyboard("{Enter}");
+    return onScale.mock.calls[0]?.[0];
+  };
+  it("are typed, with a decimal comma too", async () => {
+    expect(await type(/^upper end/, "12,5")).toEqual([0, 12.5]);
+  });
+  it("are automatic again when emptied", async () => {
+    expect(await type(/^lower end/, "")).toBeNull();
+  });
+  it("do not take a lower end above the upper one, nor words", async () => {
+    expect(await type(/^lower end/, "11")).toBeUndefined();
+    cleanup();
+    expect(await type(/^upper end/, "much")).toBeUndefined();
+  });
+  it("say that they are fixed", () => {
+    render(<ScaleEnds lane={{ ...first, scale: [0, 10] }} scale={[0, 10]} onScale={vi.fn()} />);
+    expect(screen.getByRole("button", { name: "upper end of the scale of bar: 10, fixed" })).toBeTruthy();
+  });
+});
+
+function Rail({
+  movable,
+  onLimit,
+}: {
+  movable: boolean;
+  onLimit: (c: LaneChannel, w: string, v: number) => void;
+}) {
+  const pointers = useRef(new Map<number, SVGPathElement>());
+  return (
+    <LimitRail
+      lane={first} theme={themes.day} scale={[0, 10]} height={110} pointers={pointers} movable={movable} onLimit={onLimit}
+    />
+  ); // prettier-ignore
+}
+
+describe("the limit rail", () => {
+  it("is locked against slips", () => {
+    render(<Rail movable={false} onLimit={vi.fn()} />);
+    expect(screen.queryAllByRole("slider")).toEqual([]);
+  });
+  it("is moved with the keyboard, in small and in large steps", () => {
+    const onLimit = vi.fn();
+    render(<Rail movable onLimit={onLimit} />);
+    const high = screen.getByRole("slider", { name: "Upper limit of Channel a" });
+    expect(high.getAttribute("aria-valuetext")).toBe("8.0 bar");
+    fireEvent.keyDown(high, { key: "ArrowDown" });
+    expect(onLimit.mock.lastCall?.slice(1)).toEqual(["high", 7.9]);
+    fireEvent.keyDown(high, { key: "ArrowUp", shiftKey: true });
+    expect(onLimit.mock.lastCall?.slice(1)).toEqual(["high", 9]);
+    fireEvent.keyDown(high, { key: "x" });
+    expect(onLimit).toHaveBeenCalledTimes(2);
+  });
+  it("is dragged on the lane's own scale", () => {
+    const onLimit = vi.fn();
+    render(<Rail movable onLimit={onLimit} />);
+    const low = screen.getByRole("slider", { name: "Lower limit of Channel a" });
+    low.setPointerCapture = vi.fn();
+    fireEvent.pointerDown(low, { pointerId: 1 });
+    fireEvent.pointerMove(low, { pointerId: 1, clientY: 55 });
+    expect(screen.getByText("5.0")).toBeTruthy(); // what it would be
+    fireEvent.pointerUp(low, { pointerId: 1 });
+    expect(onLimit.mock.lastCall?.slice(1)).toEqual(["low", 5]);
+  });
+});
+
+describe("the cursor over the lanes", () => {
+  const axis = { start: 1.7e12, end: 1.7e12 + 100_000 };
+  it("is moved, pinned and taken away with the keyboard", () => {
+    const cursor = new Cursor();
+    render(<CursorLayer cursor={cursor} axis={axis} />);
+    const layer = screen.getByRole("slider", { name: "Cursor over all lanes" });
+    expect(layer.getAttribute("aria-valuetext")).toBe("at the pen's end");
+    fireEvent.keyDown(layer, { key: "ArrowLeft" });
+    expect(cursor.at).toBe(axis.end - 1000);
+    fireEvent.keyDown(layer, { key: "ArrowLeft", shiftKey: true });
+    expect(cursor.at).toBe(axis.end - 11_000);
+    fireEvent.keyDown(layer, { key: "Enter" });
+    fireEvent.keyDown(layer, { key: "ArrowRight" });
+    expect([cursor.from, cursor.at]).toEqual([axis.end - 11_000, axis.end - 10_000]);
+    expect(layer.getAttribute("aria-valuetext")).toMatch(/^\d\d:\d\d:\d\d\.\d{3}, 1 s$/);
+    fireEvent.keyDown(layer, { key: "Escape" });
+    expect([cursor.from, cursor.at]).toEqual([null, null]);
+  });
+  it("zooms by dragging, and only by dragging far enough", () => {
+    const onZoom = vi.fn();
+    const cursor = new Cursor();
+    render(<CursorLayer cursor={cursor} axis={axis} onZoom={onZoom} />);
+    const layer = screen.getByTestId("cursor");
+    layer.setPointerCapture = vi.fn();
+    layer.getBoundingClientRect = () => ({ left: 0, width: 1000 }) as DOMRect;
+    Object.defineProperty(layer, "clientWidth", { value: 1000 });
+    const drag = (from: number, to: number): void => {
+      fireEvent.pointerDown(layer, { button: 0, pointerId: 1, clientX: from });
+      fireEvent.pointerMove(layer, { pointerId: 1, clientX: to });
+      fireEvent.pointerUp(layer, { pointerId: 1, clientX: to });
+    };
+    drag(600, 200);
+    expect(onZoom).toHaveBeenCalledWith({ start: axis.start + 20_000, end: axis.start + 60_000 });
+    drag(500, 503);
+    expect(onZoom).toHaveBeenCalledTimes(1);
+    expect(cursor.at).toBe(axis.start + 50_300); // a press pins it
+  });
+});
+
+describe("statistics", () => {
+  it("are those of what is shown, or of what lies between the cursors", () => {
+    const samples = new Samples();
+    [1, 2, 3, 4, 5].forEach((value, i) => samples.of(1).push(i * 1000, value, 0));
+    const cursor = new Cursor();
+    const view = () => ({ start: 0, end: 10_000 });
+    render(
+      <NumbersPanel
+        channels={first.channels}
+        samples={samples}
+        past={null}
+        view={view}
+        cursor={cursor}
+        height={200}
+      />,
+    );
+    const row = (): string[] =>
+      inside(screen.getByRole("row", { name: /Channel a/ }))
+        .getAllByRole("cell")
+        .map((cell) => cell.textContent ?? "");
+    expect(row()).toEqual(["3.00", "1.0", "5.0", "1.581", "3600.00", "5"]);
+    expect(screen.getByText(/of what is shown/)).toBeTruthy();
+    cursor.press(1000);
+    fireEvent.click(document.body);
+    cursor.press(3000);
+    return vi.waitFor(() => {
+      expect(screen.getByText(/between the cursors/)).toBeTruthy();
+      expect(row().slice(0, 3)).toEqual(["3.00", "2.0", "4.0"]);
+    });
+  });
+});
+
+describe("big readouts", () => {
+  it("say what is outside its limits, and what is missing", () => {
+    const now = connection.now();
+    connection.samples.of(1).push(now - 10, 9.25, 0);
+    connection.samples.of(3).push(now - 10, NaN, 8);
+    render(<BigReadouts channels={first.channels} theme={themes.day} stale={false} onBack={vi.fn()} />);
+    const high = screen.getByTestId("big-Channel a");
+    expect(high.textContent).toContain("9.3");
+    expect(high.textContent).toContain("above 8");
+    expect(high.dataset["out"]).toBe("true");
+    expect(screen.getByTestId("big-Channel c").textContent).toContain("link lost");
+  });
+});
+
+describe("the layout's window", () => {
+  it("saves, takes over and takes away layouts, and shows what is hidden", async () => {
+    const other: Layout = { lanes: [], hidden: ["a"] };
+    const { sent } = serve({
+      "GET /api/layouts": { status: 200, body: [{ name: "pumps", data: other }] },
+      "PUT /api/layouts/mine": { status: 204, body: null },
+      "DELETE /api/layouts/pumps": { status: 204, body: null },
+    });
+    const onLayout = vi.fn();
+    shown(
+      <LayoutWindow
+        layout={{ ...layout, hidden: ["b"] }} channels={channels} onLayout={onLayout} onReset={vi.fn()} onClose={vi.fn()}
+      />,
+    ); // prettier-ignore
+    await userEvent.click(await screen.findByRole("button", { name: "use" }));
+    expect(onLayout).toHaveBeenLastCalledWith(other);
+    await userEvent.click(screen.getByRole("button", { name: "show Channel b" }));
+    expect((onLayout.mock.lastCall?.[0] as Layout).hidden).toEqual([]);
+    expect(screen.getByRole("link", { name: "link" }).getAttribute("href")).toBe("/?layout=pumps");
+    await userEvent.type(screen.getByLabelText("Save this one as"), "mine");
+    await userEvent.click(screen.getByRole("button", { name: "Save" }));
+    expect(await screen.findByText(/Everyone at this bench/)).toBeTruthy();
+    expect(sent).toContainEqual({ ...layout, hidden: ["b"] });
+    await userEvent.click(screen.getByRole("button", { name: "take away pumps" }));
+  });
+});
+
+describe("marks", () => {
+  it("are corrected, known by their time", async () => {
+    const { sent } = serve({ "PATCH /api/run/marks": { status: 200, body: {} } });
+    const onClose = vi.fn();
+    render(<MarkWindow marks={[{ at: 5_000_000, text: "valve to 6 %" }]} onClose={onClose} />);
+    await userEvent.click(screen.getByRole("button", { name: "correct valve to 6 %" }));
+    expect(screen.getByRole("heading", { name: "Correct a mark" })).toBeTruthy();
+    await userEvent.type(screen.getByLabelText("What happened"), "!");
+    await userEvent.click(screen.getByRole("button", { name: "Correct" }));
+    await vi.waitFor(() => expect(onClose).toHaveBeenCalled());
+    expect(sent).toEqual([{ at: 5_000_000, text: "valve to 6 %!" }]);
+  });
+});
+
+describe("calling a person", () => {
+  it("happens only as it is wanted, and notices need the browser's leave", async () => {
+    const shown = vi.fn();
+    const Notice = Object.assign(
+      function (title: string, options: { body: string }) {
+        shown(title, options.body);
+      },
+      { permission: "denied", requestPermission: async (): Promise<string> => Notice.permission },
+    );
+    vi.stubGlobal("Notification", Notice);
+    expect(await want("notice", true)).toEqual({ sound: false, notice: false });
+    Notice.permission = "granted";
+    expect(await want("notice", true)).toEqual({ sound: false, notice: true });
+    alarm("Flow is low");
+    expect(shown).toHaveBeenCalledWith("Tidy Bench", "Flow is low");
+    await want("notice", false);
+    alarm("again");
+    expect(shown).toHaveBeenCalledTimes(1);
+    expect(wanted()).toEqual({ sound: false, notice: false });
+  });
+});
