@@ -1,6 +1,7 @@
 """Channels in a real recorder: zero, limits, calculated ones; and a tape that gives the same again."""
 
 import csv
+import math
 from pathlib import Path
 
 import numpy as np
@@ -74,6 +75,12 @@ def values(recorder: RecorderProcess, key: str, last: int = 3) -> "list[float]":
     return [float(v) for v in records["value"][channels_of(records) == number][-last:]]
 
 
+def newest(recorder: RecorderProcess, key: str) -> float:
+    """The newest value; not a number where there is none."""
+    found = values(recorder, key, 1)
+    return found[0] if found else float("nan")
+
+
 def limits(text: str, more: str) -> str:
     assert "limits = { low = 60, high = 200 }" in text
     return text.replace("limits = { low = 60, high = 200 }", more)
@@ -86,8 +93,8 @@ def test_calculated_channels_come_live_and_a_broken_one_harms_nobody(
     wait_for(recorder.all_passing, "the instruments")
     apply(recorder)
     wait_for(lambda: len([v for v in values(recorder, "per-kw") if v == v]) == 3, "calculated values")
-    flow, power = values(recorder, "loop-flow", 1)[0], values(recorder, "motor-input", 1)[0]
-    assert abs(values(recorder, "per-kw", 1)[0] / (flow / power) - 1) < 0.1  # a poll apart at most
+    flow, power = newest(recorder, "loop-flow"), newest(recorder, "motor-input")
+    assert abs(newest(recorder, "per-kw") / (flow / power) - 1) < 0.1  # a poll apart at most
     broken = channel(recorder, "broken")
     assert "there is no channel “nobody”" in broken.problem
     assert channel(recorder, "volume").problem == ""
@@ -104,7 +111,7 @@ def test_golden_zero_limits_and_calculated_channels_come_again_from_the_tape(
     wait_for(lambda: values(recorder, "volume", 8)[0:1] != [], "some samples")
     wait_for(lambda: len(values(recorder, "loop-flow", 50)) > 8, "flow")
     assert "is taken off" in ask(recorder, ZeroChannel(channel="loop-flow")).zeroed
-    wait_for(lambda: abs(values(recorder, "loop-flow", 1)[0]) < 20, "a flow near nothing")
+    wait_for(lambda: abs(newest(recorder, "loop-flow")) < 20, "a flow near nothing")
     recorder.kill()
     recorder.start(carry_on=True)
     wait_for(recorder.all_passing, "the instruments again")
@@ -114,9 +121,9 @@ def test_golden_zero_limits_and_calculated_channels_come_again_from_the_tape(
     apply(recorder, limits(setup_text(FLOW), "limits = { high = 500 }"), CALCULATED.replace("2 [s]", "1 [s]"))
     before = begun.rows
     wait_for(lambda: (r := recorder.status().run) is not None and r.rows > before + 20, "rows")
-    wait_for(lambda: abs(values(recorder, "loop-flow", 1)[0]) < 30, "a zeroed flow")
+    wait_for(lambda: abs(newest(recorder, "loop-flow")) < 30, "a zeroed flow")
     ask(recorder, ZeroChannel(channel="loop-flow", undo=True))
-    wait_for(lambda: values(recorder, "loop-flow", 1)[0] > 50, "the whole flow again")
+    wait_for(lambda: newest(recorder, "loop-flow") > 50, "the whole flow again")
     assert ask(recorder, EndRun(run=begun.id)).trouble == ""
     folder = Path(begun.folder)
     logged = unpack((folder / "samples.bin").read_bytes())
@@ -141,7 +148,7 @@ def test_zero_is_undone_step_by_step_and_refused_where_there_is_no_value(
     assert ask(recorder, ZeroChannel(channel="nobody")).trouble == "not found"
     ask(recorder, ZeroChannel(channel="loop-flow"))
     first = channel(recorder, "loop-flow").zero
-    wait_for(lambda: abs(values(recorder, "loop-flow", 1)[0]) < 20, "zeroed values")
+    wait_for(lambda: abs(newest(recorder, "loop-flow")) < 20, "zeroed values")
     ask(recorder, ZeroChannel(channel="loop-flow"))
     second = channel(recorder, "loop-flow")
     assert second.zeroed_at > 0
@@ -151,7 +158,7 @@ def test_zero_is_undone_step_by_step_and_refused_where_there_is_no_value(
     ask(recorder, ZeroChannel(channel="loop-flow", undo=True))
     assert channel(recorder, "loop-flow").zero == 0
     shop.flow.fault("silent")
-    wait_for(lambda: values(recorder, "loop-flow", 1)[0] != values(recorder, "loop-flow", 1)[0], "no value")
+    wait_for(lambda: math.isnan(newest(recorder, "loop-flow")), "no value")
     wait_for(lambda: ask(recorder, ZeroChannel(channel="loop-flow")).trouble == "conflict", "a refusal")
 
 

@@ -1894,7 +1894,7 @@ export interface components {
          *
          *     A limit is crossed when the value was beyond it for `delay_s`, and left when it is back by `hysteresis`. Nothing is
          *     judged for `after_start_s` after its link was opened (or a run has begun). `stuck_s`: a value that has not changed at all for
-         *     so long is said to be stuck.
+         *     so long is said to be stuck. `settled_band`: one that stays within so much is called settled.
          */
         LimitsPart: {
             /** Low */
@@ -1922,6 +1922,8 @@ export interface components {
             after_start_s: number;
             /** Stuck S */
             stuck_s?: number | null;
+            /** Settled Band */
+            settled_band?: number | null;
         };
         /**
          * LimitsStatus
@@ -1953,6 +1955,8 @@ export interface components {
             after_start_s: number;
             /** Stuck S */
             stuck_s?: number | null;
+            /** Settled Band */
+            settled_band?: number | null;
             /**
              * State
              * @default

@@ -435,6 +435,8 @@ function useSharedLayout(
     layouts()
       .then((found) => {
         const mine = found.find((one) => one.name === name);
+        // From here on it is the person's own: a reload must not undo what is changed in it.
+        window.history.replaceState(window.history.state, "", window.location.pathname);
         if (mine) change(mine.data);
         else say(`There is no layout “${name}” at this bench.`);
       })

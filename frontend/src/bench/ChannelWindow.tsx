@@ -11,9 +11,9 @@ type Limits = Schemas["LimitsPart"];
 
 /** The limits of a channel in force, as a form edits them. */
 export function limitsOf(channel: Channel): Limits {
-  const { low, high, low_caution, high_caution, hysteresis, delay_s, after_start_s, stuck_s } =
+  const { low, high, low_caution, high_caution, hysteresis, delay_s, after_start_s, stuck_s, settled_band } =
     channel.limits;
-  return { low, high, low_caution, high_caution, hysteresis, delay_s, after_start_s, stuck_s };
+  return { low, high, low_caution, high_caution, hysteresis, delay_s, after_start_s, stuck_s, settled_band };
 }
 
 export const putLimits = (id: string, limits: Limits): Promise<Schemas["SetupSaved"]> =>

@@ -157,7 +157,7 @@ export function PenEnd(props: PenEndProps) {
         if (!shown || !cell) continue;
         const from =
           cursor.from === null ? null : read(channel, samples, view, shows, cursor.from, past).value;
-        const wide = Math.max(band, 4 * 10 ** -channel.decimals);
+        const wide = channel.limits?.settled_band ?? Math.max(band, 4 * 10 ** -channel.decimals);
         if (judges) trends.set(channel.number, trendOf(samples.of(channel.number), view.end, SETTLING, wide));
         const trend = shows === "now" && cursor.at === null ? (trends.get(channel.number) ?? "") : "";
         write(channel, shown, cell, { from, trend, atCursor: cursor.at !== null });

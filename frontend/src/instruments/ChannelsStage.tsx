@@ -5,6 +5,7 @@ import { limitWords } from "../bench/lanes";
 import { Button, Chip } from "../parts/Button";
 import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
+import { CalibrationFields } from "./CalibrationFields";
 import { ChannelMore } from "./ChannelMore";
 
 type Channel = Setup["channel"][number];
@@ -224,6 +225,27 @@ export function ChannelsStage({
           Say first how the messages read: channels are made from their fields.
         </p>
       )}
+      <details>
+        <summary style={{ cursor: "pointer", fontWeight: 600 }}>
+          The instrument itself: warming up, calibration
+        </summary>
+        <div style={{ display: "grid", gap: 10, padding: "8px 0" }}>
+          <Fields>
+            <NumberEntry
+              label="Warms up for, s"
+              value={setup.instrument.warm_up_s}
+              onValue={(warm_up_s) =>
+                change({ instrument: { ...setup.instrument, warm_up_s: warm_up_s ?? 0 } })
+              }
+              width={120}
+            />
+          </Fields>
+          <CalibrationFields
+            calibration={setup.instrument.calibration ?? null}
+            onChange={(calibration) => change({ instrument: { ...setup.instrument, calibration } })}
+          />
+        </div>
+      </details>
       <div>
         <Button style={{ minHeight: 32 }} onPress={onText}>
           Edit as text

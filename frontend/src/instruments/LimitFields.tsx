@@ -56,6 +56,13 @@ export function LimitFields({ limits, onChange }: { limits: Limits; onChange: (l
         width={96}
         empty
       />
+      <NumberEntry
+        label="Settled within"
+        value={limits.settled_band}
+        onValue={(settled_band) => set({ settled_band })}
+        width={96}
+        empty
+      />
     </Fields>
   );
 }

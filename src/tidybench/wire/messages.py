@@ -80,6 +80,7 @@ class LimitsStatus(BaseModel):
     delay_s: float = 0.0
     after_start_s: float = 0.0
     stuck_s: float | None = None
+    settled_band: float | None = None
     state: Literal["", "starting", "within", "low caution", "high caution", "low", "high", "stuck"] = ""
     since: int = 0
 

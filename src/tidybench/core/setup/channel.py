@@ -17,7 +17,7 @@ class LimitsPart(Part):
 
     A limit is crossed when the value was beyond it for `delay_s`, and left when it is back by `hysteresis`. Nothing is
     judged for `after_start_s` after its link was opened (or a run has begun). `stuck_s`: a value that has not changed at all for
-    so long is said to be stuck.
+    so long is said to be stuck. `settled_band`: one that stays within so much is called settled.
     """
 
     low: Finite | None = None
@@ -28,6 +28,7 @@ class LimitsPart(Part):
     delay_s: Seconds = 0.0
     after_start_s: Seconds = 0.0
     stuck_s: Seconds | None = None
+    settled_band: Annotated[float, Field(gt=0, allow_inf_nan=False)] | None = None
 
     @model_validator(mode="after")
     def _ordered(self) -> "LimitsPart":
