@@ -50,6 +50,12 @@ const Card = styled.article`
     color: var(--quiet);
     white-space: nowrap;
   }
+  &[data-out="true"] .limits::before {
+    content: "◆ ";
+  }
+  &[data-out="caution"] .limits::before {
+    content: "◇ ";
+  }
   &[data-out="true"] {
     border: 3px solid var(--fault);
     .limits {

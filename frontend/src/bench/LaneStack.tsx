@@ -233,10 +233,11 @@ function TimeAxis({ axis, edge }: { axis: LaneView; edge: string }) {
     return step < 60_000 ? clock(t) : clock(t).slice(0, 5);
   };
   const last = edge ? 0.91 : 0.97;
+  const first = span > 86_400_000 ? 0.07 : 0.03; // dates are wide
   return (
     <Ticks>
       {at
-        .filter((t) => (t - axis.start) / span > 0.03 && (t - axis.start) / span < last)
+        .filter((t) => (t - axis.start) / span > first && (t - axis.start) / span < last)
         .map((t) => (
           <span key={t} style={{ left: `${((t - axis.start) / span) * 100}%` }}>
             {label(t)}

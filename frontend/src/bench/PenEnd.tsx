@@ -68,6 +68,12 @@ const Readout = styled.div`
     color: var(--fault);
     font-weight: 700;
   }
+  .limits[data-out="true"]::before {
+    content: "◆ ";
+  }
+  .limits[data-out="caution"]::before {
+    content: "◇ ";
+  }
   .limits[data-out="caution"] {
     color: var(--caution);
     font-weight: 700;

@@ -110,7 +110,7 @@ def crossing_words(name: str, crossing: Crossing, unit: str, decimals: int) -> s
     """A crossing as a sentence."""
 
     def figure(value: float) -> str:
-        return f"{value:.{decimals}f}{' ' + unit if unit else ''}"
+        return f"{value:.{decimals}f}{' ' + unit if unit else ''}".replace("-", "−", value < 0)
 
     value = figure(crossing.value)
     if crossing.state == "stuck":
