@@ -199,6 +199,13 @@ def test_a_stretch_with_a_hole_is_flagged_and_an_empty_one_has_no_number() -> No
     assert math.isnan(found[1][2])
 
 
+def test_a_lost_link_is_said_at_once_behind_what_was_gathered() -> None:
+    made = Finisher(1, thinning=ThinningPart(keep="mean", every_s=60))
+    found = finished(made, (0, SECOND, 4.0), (8, 5 * SECOND, 0.0), (8, 6 * SECOND, 0.0))
+    assert found[0] == (0, 5 * SECOND - 1, 4.0)
+    assert [(quality, at) for quality, at, _ in found[1:]] == [(8, 5 * SECOND), (8, 6 * SECOND)]
+
+
 def test_nothing_is_filtered_across_a_gap() -> None:
     made = Finisher(1, filters=[FILTER.validate_python({"kind": "mean", "count": 10})])
     found = finished(made, (0, 1, 100.0), (0, 2, 100.0), (8, 3, 0.0), (0, 4, 2.0))

@@ -90,10 +90,7 @@ def test_a_limit_is_moved_and_nothing_else_of_the_set_up(server: Server) -> None
     wait_for(lambda: (channel(server, "loop-flow") or {}).get("high") == 20, "the limit")
     after = text_of(server, FLOW)
     assert "# after a restart it reads in m3/h" in after
-    assert (
-        after.replace("{ low = 10, high = 20, hysteresis = 1}", "X").split("limits")[0]
-        == before.split("limits")[0]
-    )
+    assert after.split("limits")[0] == before.split("limits")[0]
     wait_for(lambda: server.get("/api/bench").json()["status"]["crossings"], "a crossing")
     [crossing] = server.get("/api/bench").json()["status"]["crossings"]
     assert "above the limit of 20.0 L/min" in crossing["words"]
@@ -114,9 +111,7 @@ def test_an_instrument_zeroes_itself(server: Server) -> None:
     wait_for(server.recorder.all_passing, "the instruments", 30)
     answer = server.post("/api/channels/discharge/zero", {})
     assert answer.status_code == 200, answer.text
-    assert (
-        "zero is 1 now, read back" in answer.json()["sentence"] or "reads back" in answer.json()["sentence"]
-    )
+    assert "zero is 1 now, read back" in answer.json()["sentence"]
     undo = server.post("/api/channels/discharge/zero?undo=true", {})
     assert undo.status_code == 409
     assert "zeroed itself" in undo.json()["detail"]

@@ -8,6 +8,8 @@ export interface Stretch {
   end: number;
 }
 
+/** Milliseconds after which what could not be had is asked for again. */
+const AGAIN = 10_000;
 /** How old a picture may get, as a share of its stretch. */
 const STALE = 0.02;
 
@@ -20,6 +22,7 @@ export class Past {
   private have: Stretch | null = null;
   private points = 0;
   private busy = false;
+  private failed = -Infinity;
   private wanted: { stretch: Stretch; points: number } | null = null;
 
   constructor(private readonly changed: () => void) {}
@@ -38,7 +41,7 @@ export class Past {
       stretch.start >= this.have.start - 1 &&
       stretch.end <= this.have.end + span * STALE &&
       this.have.end - this.have.start < span * 1.5;
-    if (good) return;
+    if (good || Date.now() - this.failed < AGAIN) return;
     this.wanted = { stretch, points };
     if (!this.busy) void this.fetch();
   }
@@ -56,11 +59,13 @@ export class Past {
         samples.add(packed);
         this.samples = samples;
         this.why = "";
+        this.have = stretch;
       } catch (error) {
+        // Not asked for again at every draw, but before long: the database may be back.
         this.why = error instanceof Error ? error.message : String(error);
+        this.failed = Date.now();
+        this.have = null;
       }
-      // What could not be had is not asked for again at every draw.
-      this.have = stretch;
       this.points = points;
       this.version++;
       this.changed();

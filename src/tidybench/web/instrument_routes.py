@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from tidybench.core.setup import Setup, SetupError, load
+from tidybench.core.setup.calculated import CALCULATED
 from tidybench.core.setup.edit import adapted, bare, changed, copied
 from tidybench.library import shelf
 from tidybench.records.setups import Stored, bench_id, history, in_force, known_keys
@@ -196,4 +197,4 @@ def _history(context: Context, key: str) -> list[Stored]:
 
 def _known_keys(context: Context) -> set[str]:
     with Session(context.engine) as session, session.begin():
-        return known_keys(session, bench_id(session, context.bench))
+        return known_keys(session, bench_id(session, context.bench)) | {CALCULATED}

@@ -228,6 +228,11 @@ class Thinning:
                 put(quality, at, value)
                 self._last_bad, self._count = 0, 0
             return
+        if quality == Quality.LINK_LOST:
+            # Nothing may come for long: it is said at once, behind what was gathered.
+            self._settle(put, at - 1)
+            put(quality, at, value)
+            return
         stretch = at // self._span
         if stretch != self._stretch:
             self._settle(put)
@@ -240,10 +245,10 @@ class Thinning:
         self._worst = max(self._worst, quality)
         self._count += 1
 
-    def _settle(self, put: Put) -> None:
+    def _settle(self, put: Put, until: int | None = None) -> None:
         if not self._count:
             return
-        end = (self._stretch + 1) * self._span
+        end = (self._stretch + 1) * self._span if until is None else until
         if self._measured:
             value = {"mean": self._total / self._measured, "min": self._low, "max": self._high}[self._keep]
             # A mean of which a part is missing says so.
