@@ -20,9 +20,9 @@ LINES = 200_000
 
 
 def _polls(path: str, seconds: float) -> float:
-    with recorder([setup("flow", path, "FL=<a> L/min <s:word>", query=QUERY, channels=["a"])]) as (bench, _):
-        wait_for(lambda: bench.log is not None and bench.log.rows > 100)
-        counts = bench.workers[path].reader.counts
+    with recorder([setup("flow", path, "FL=<a> L/min <s:word>", query=QUERY, channels=["a"])]) as bench:
+        wait_for(lambda: bench.log.rows > 100)
+        counts = bench.worker(path).reader.counts
         before, began = counts.messages, time.perf_counter()
         time.sleep(seconds)
         return (counts.messages - before) / (time.perf_counter() - began)
@@ -54,22 +54,21 @@ def stream() -> Result:
         scripted = scripted_stream(paths[0], 20_000)
     with private_cluster() as url, peer(STREAM, LINE, str(LINES)) as (paths, _):
         path = paths[0]
-        with recorder([setup("s", path, "<a>,<b>,<c>,<d>", baud=12_000_000)]) as (bench, pump):
-            worker = bench.workers[path]
+        with recorder([setup("s", path, "<a>,<b>,<c>,<d>", baud=12_000_000)]) as bench:
+            worker = bench.worker(path)
             wait_for(lambda: worker.trouble == "")
             engine = engine_for(url)
             clerk = Clerk(engine, bench.places.runs)
             clerk.follow()
-            wait_for(lambda: len(bench.workers[path].reader.plan.channels) == 4)
+            wait_for(lambda: len(bench.worker(path).reader.plan.channels) == 4)
             with open(path, "wb", buffering=0) as line:
                 began = time.perf_counter()
                 line.write(b"g")
                 # The line before which the port was opened may be dropped as half heard.
-                wait_for(lambda: bench.log is not None and bench.log.rows >= LINES - 1)
+                wait_for(lambda: bench.log.rows >= LINES - 1)
             value = LINES / (time.perf_counter() - began)
-            assert bench.log is not None
             key = bench.log.state.id
-            pump.end_run(key, "measured")
+            bench.end_run()
             ended = time.perf_counter()
             wait_for(lambda: _complete(clerk, key), 60)
             lag = time.perf_counter() - ended
@@ -98,9 +97,9 @@ def wire() -> Result:
                 bare.append(bare_polls_at(path, b"FL?\r", 9600, 4))
                 with recorder(
                     [setup("flow", path, "FL=<a> L/min <s:word>", query="FL?\r", channels=["a"], end="\r\n")]
-                ) as (bench, _):
-                    wait_for(lambda b=bench: b.log is not None and b.log.rows > 3)  # type: ignore[misc]
-                    counts = bench.workers[path].reader.counts
+                ) as bench:
+                    wait_for(lambda b=bench: b.log.rows > 3)  # type: ignore[misc]
+                    counts = bench.worker(path).reader.counts
                     before = counts.messages
                     first = counts.last_message
                     time.sleep(4)

@@ -9,14 +9,14 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-import zmq
-
 from tidybench.recorder import tuning
-from tidybench.recorder.bench import Bench
-from tidybench.recorder.pump import Pump
-from tidybench.runs.folder import RowRule
-from tidybench.wire.messages import BeginRun, SetupText
+from tidybench.recorder.recorder import Recorder
+from tidybench.recorder.worker import Worker
+from tidybench.runs.log import RunLog
+from tidybench.runs.run_state import RowRule
 from tidybench.wire.places import Places
+from tidybench.wire.runs import BeginRun
+from tidybench.wire.setups import SetupText
 
 
 def setup(
@@ -49,30 +49,48 @@ def setup(
     return SetupText(id=name, text=text)
 
 
+class Measured:
+    """A recorder that is measured, with a run on."""
+
+    def __init__(self, recorder: Recorder) -> None:
+        self.recorder = recorder
+        self.places = recorder.places
+
+    @property
+    def log(self) -> RunLog:
+        """The run in progress."""
+        log = self.recorder.writer.run_in_progress.log
+        assert log is not None
+        return log
+
+    def worker(self, path: str) -> Worker:
+        """The worker of a link."""
+        return self.recorder.employment.now.workers[path]
+
+    def end_run(self) -> None:
+        """End the run, and wait until it is on the disk."""
+        self.recorder.service.end_run(self.log.state.id, "measured").result(60)
+
+
 @contextmanager
 def recorder(
     setups: list[SetupText], places: Places | None = None, row_rule: RowRule = "each reading"
-) -> Iterator[tuple[Bench, Pump]]:
+) -> Iterator[Measured]:
     """A running recorder in this process, with a run begun; in a folder of its own unless one is given."""
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
         places = places or Places(Path(folder))
         places.make()
         before = sys.getswitchinterval()
         tuning.collector()
-        bench = Bench(places, carry_on=False)
-        context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
-        pump = Pump(bench, context)
-        bench.apply(setups)
-        pump.start()
-        bench.begin(BeginRun(name="measure", row_rule=row_rule))
+        made = Recorder(places, carry_on=False)
+        made.employment.apply(setups)
+        made.start()
+        writer, room = made.writer, 10**12
+        writer.mailbox.ask(lambda: writer.begin(BeginRun(name="measure", row_rule=row_rule), room))
         try:
-            yield bench, pump
+            yield Measured(made)
         finally:
-            bench.stop()
-            pump.stop()
-            if bench.log is not None:
-                bench.log.abandon()
-            context.destroy(linger=0)
+            made.stop()
             sys.setswitchinterval(before)
 
 

@@ -15,8 +15,10 @@ from measure.result import Result
 from tidybench.core.samples import channels_of, unpack
 from tidybench.runs.tape import read_tape
 from tidybench.wire.client import Client
-from tidybench.wire.messages import ApplySetups, BeginRun, EndRun, GetStatus, Status
 from tidybench.wire.places import Places
+from tidybench.wire.runs import BeginRun, EndRun
+from tidybench.wire.setups import ApplySetups
+from tidybench.wire.status import GetStatus, Status
 
 PORTS = 32
 SECONDS = 60

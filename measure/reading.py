@@ -10,12 +10,13 @@ from measure.bench import setup
 from measure.loops import scripted_stream
 from measure.peers import STREAM, peer
 from measure.result import Result, median
-from tidybench.core.events import Opened, Received
-from tidybench.core.plan import plan_links
+from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links
+from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.reading.pattern import compile_pattern
-from tidybench.core.session import LinkReader
-from tidybench.core.setup import load
+from tidybench.core.tape.events import Opened, Received
 from tidybench.core.teaching.proposals import propose
+from tidybench.core.values.origin import Heard
 
 LINES = 100_000
 CHUNK = 4096
@@ -42,7 +43,7 @@ def _ours(data: bytes, fields: int) -> float:
     for at in range(0, len(data), CHUNK):
         reader.feed(Received(begin + at, data[at : at + CHUNK]))
     seconds = time.perf_counter() - began
-    counts = reader.plan.readers[""].counts
+    counts = reader.plan.readers[Heard(made.instrument.id)].counts
     assert counts.not_understood == 0
     return counts.understood / seconds
 

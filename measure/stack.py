@@ -15,8 +15,8 @@ from measure.bench import wait_for
 from measure.browser import FRONT_END
 from tidybench.cluster import Cluster, free_port
 from tidybench.wire.client import Client
-from tidybench.wire.messages import SetupText
 from tidybench.wire.places import Places
+from tidybench.wire.setups import SetupText
 
 TOKEN = "measuring"
 

@@ -16,7 +16,8 @@ from measure.peers import COUNTING, FLOOD, MANY, peer
 from measure.result import Result, percentile
 from measure.stack import TOKEN, stack
 from tidybench.core.samples import unpack
-from tidybench.wire.messages import BeginRun, GetStatus
+from tidybench.wire.runs import BeginRun
+from tidybench.wire.status import GetStatus
 
 POLLS, EVERY = 16, 100_000
 SECONDS = 20

@@ -18,14 +18,19 @@ from sqlalchemy import Engine, text
 
 from tests.stalls import StallWatch
 from tidybench.cluster import Cluster, free_port
-from tidybench.core.setup import Setup, load
+from tidybench.core.compile.load import load
+from tidybench.core.setup import Setup
+from tidybench.core.tape.lines import parse_tape_line
+from tidybench.core.tape.shown import TapeLine, shown
 from tidybench.records.database import engine_for, upgrade
 from tidybench.standins.device import Device
 from tidybench.standins.instruments import LoopFlowMeter, PowerAnalyser
 from tidybench.standins.loop import Loop
 from tidybench.wire.client import Client, RecorderAway
-from tidybench.wire.messages import GetStatus, Request, Status
 from tidybench.wire.places import Places
+from tidybench.wire.protocol import Request
+from tidybench.wire.status import GetStatus, Status
+from tidybench.wire.tape import GetTape
 
 D = TypeVar("D", bound=Device)
 ROOT = Path(__file__).resolve().parents[1]
@@ -147,6 +152,12 @@ class RecorderProcess:
         answer, _ = self.client.ask(GetStatus())
         assert answer.status is not None
         return answer.status
+
+    def tape(self, wanted: GetTape) -> list[TapeLine]:
+        """Lines of the tape, as a person sees them."""
+        _, frames = self.client.ask(wanted)
+        told = [shown(*parse_tape_line(line)) for line in frames[0].decode().split("\n") if line]
+        return [line for line in told if line is not None]
 
     def all_passing(self) -> bool:
         """Every instrument passing at every stage; losses of the last minute do not count."""

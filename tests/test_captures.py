@@ -17,13 +17,15 @@ from tidybench.captures.capture import CaptureError, open_capture
 from tidybench.captures.command import boxed
 from tidybench.captures.readout import Readout, Table
 from tidybench.cli import main
-from tidybench.core.events import Opened, Received, Sent, tape_line
+from tidybench.core.compile.load import load
 from tidybench.core.samples import channels_of, qualities_of, unpack
-from tidybench.core.setup import load
-from tidybench.runs.folder import read_state
+from tidybench.core.tape.events import Opened, Received, Sent
+from tidybench.core.tape.lines import tape_line
+from tidybench.core.values.origin import Asked
+from tidybench.runs.run_state import read_state
 from tidybench.standins.instruments import ALL, LoopBackPlug, LoopFlowMeter, PowerAnalyser
-from tidybench.wire.messages import SetupText
 from tidybench.wire.places import Places
+from tidybench.wire.setups import SetupText
 
 FLOW = DEMO / "loop-flow-meter.setup.toml"
 BYTES = b"FL=+0148.27 L/min OK\r\nFL=-------- L/min --\r\nFL=+01x L/min OK\r\n"
@@ -102,9 +104,9 @@ def test_a_tape_of_several_links_wants_one_chosen() -> None:
     lines = [
         tape_line(1, "a", Opened(1_000_000, {})),
         tape_line(2, "b", Opened(1_000_000, {})),
-        tape_line(3, "a", Sent(2_000_000, b"FL?\r", 1, "loop-flow-meter/flow")),
+        tape_line(3, "a", Sent(2_000_000, b"FL?\r", 1, Asked("loop-flow-meter", "flow"))),
         tape_line(4, "a", Received(2_100_000, b"FL=+0148.27 L/min OK\r\n")),
-        tape_line(5, "a", Sent(3_000_000, b"X?\r", 2, "another/query")),
+        tape_line(5, "a", Sent(3_000_000, b"X?\r", 2, Asked("another", "query"))),
         tape_line(6, "a", Received(3_100_000, b"1\r\n")),
     ]
     capture = open_capture(None, ("\n".join(lines) + '\n{"n":7,"t"').encode())
@@ -154,19 +156,18 @@ def test_all_ten_stand_ins_samples_come_again_from_their_tapes(
         if device.has_key:
             device.press_key()
     setups = [SetupText(id=load(text).instrument.id, text=text) for text in texts.values()]
-    with recorder(setups, places, "each reading") as (bench, pump):
-        assert bench.log is not None
+    with recorder(setups, places, "each reading") as bench:
         folder = bench.log.folder
 
         def enough() -> bool:
             for device in devices:
                 if device.has_key:
                     device.press_key()
-            counts = [w.reader.counts.messages for w in bench.workers.values()]
+            counts = [w.reader.counts.messages for w in bench.recorder.employment.now.workers.values()]
             return min(counts) >= 4
 
         wait_for(enough, 40)
-        pump.end_run(bench.log.state.id, "enough")
+        bench.end_run()
     logged = unpack((folder / "samples.bin").read_bytes())
     numbers = {channel.id: channel.number for channel in read_state(folder).channels}
     capture = open_capture(folder)

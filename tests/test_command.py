@@ -16,7 +16,8 @@ import pytest
 
 from tests.conftest import DEMO, ROOT, setup_text, wait_for
 from tidybench.cluster import Cluster
-from tidybench.runs.folder import read_state, run_folders
+from tidybench.runs.folder import run_folders
+from tidybench.runs.run_state import read_state
 from tidybench.supervisor import listener
 
 

@@ -11,7 +11,7 @@ from measure.bench import setup
 from measure.machine import calmest, stolen_seconds
 from measure.result import Result, median, percentile
 
-from tidybench.core.setup import load
+from tidybench.core.compile.load import load
 
 GOOD = Result("x", 20.0, "things/s", "2 x script", True, {"script": 8.0}, {"script": 2.5}, "a note")
 

@@ -9,11 +9,13 @@ import time
 from pathlib import Path
 
 from tidybench.captures import command
-from tidybench.core.setup import SetupError, load, schema
+from tidybench.core.compile.load import load
+from tidybench.core.setup import SetupError, schema
 from tidybench.supervisor import PORT, Supervisor
 from tidybench.wire.client import Client, RecorderAway
-from tidybench.wire.messages import GetPorts, GetStatus, ReleasePort, TakeBackPort
 from tidybench.wire.places import Places, data_folder
+from tidybench.wire.ports import GetPorts, ReleasePort, TakeBackPort
+from tidybench.wire.status import GetStatus
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -141,6 +143,14 @@ def _ports(command: str, port: str) -> int:
     if client is None:
         print("Tidy Bench does not run: no port is held. ./tidy up starts it.", file=sys.stderr)
         return 1
+    try:
+        return _asked(client, command, port)
+    except RecorderAway as error:
+        print(error, file=sys.stderr)
+        return 1
+
+
+def _asked(client: Client, command: str, port: str) -> int:
     found = client.ask(GetPorts())[0].ports
     if command == "ports":
         for one in found:

@@ -5,12 +5,18 @@ Only the clock is not real: bytes are stamped as the polls of an earlier afterno
 
 from pathlib import Path
 
-from tidybench.core.events import Event, Identified, Note, Opened, Quiet, Received, Sent, Start, tape_line
-from tidybench.core.plan import plan_links
-from tidybench.core.session import LinkReader
-from tidybench.core.setup import Setup, load
-from tidybench.runs.folder import run_channel, run_folders
-from tidybench.runs.log import Entry, RunLog, begin_note
+from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links
+from tidybench.core.exchange.link_reader import LinkReader
+from tidybench.core.samples import Batch
+from tidybench.core.setup import Setup
+from tidybench.core.tape.events import Event, Identified, Note, Opened, Quiet, Received, Sent, Start
+from tidybench.core.values.mark import Mark
+from tidybench.core.values.origin import IdentityQuery
+from tidybench.runs.entry import Entry
+from tidybench.runs.folder import run_folders
+from tidybench.runs.log import RunLog, begin_note
+from tidybench.runs.run_channel import run_channel
 from tidybench.standins.instruments import LoopFlowMeter, PowerAnalyser
 from tidybench.standins.loop import Loop
 
@@ -88,9 +94,7 @@ class Acceptance:
             wire = (len(query.data) + len(reply)) * plan.link.byte_time
             received = Received(at + round(wire + device.answer_time * 1e6), reply)
             free[plan.key] = received.at
-            batch = reader.feed(received)
-            self._sequence += 1
-            self._flush([(self._sequence, plan.key, received, batch)], received.at)
+            self._write(plan.key, received, reader.feed(received))
         end = self._begun + LENGTH * 1_000_000
         self._write("", Note(end, "end", "ended by a person"))
         self._log.end(end, "ended by a person")
@@ -103,7 +107,7 @@ class Acceptance:
         text = "\n".join(answer.decode().split("\r\n")).strip()
         name, at = setup.instrument.id, self._begun + 60_000
         events: list[Event] = [
-            Sent(self._begun, part.send.encode(), 0, f"{name}/identity"),
+            Sent(self._begun, part.send.encode(), 0, IdentityQuery(name)),
             Received(at, answer),
             Quiet(at),
             Identified(at, name, part.expect in text, text),
@@ -113,14 +117,12 @@ class Acceptance:
             reader.feed(event)
 
     def _mark(self, at: int, text: str) -> None:
-        self._log.mark(at, text, "M. Okafor")
-        self._write("", Note(at, "mark", text))
+        mark = Mark(at, text, "M. Okafor")
+        self._log.mark(mark)
+        self._write("", mark)
 
-    def _write(self, link: str, event: Event) -> None:
+    def _write(self, link: str, event: Event, batch: Batch | None = None) -> None:
         self._sequence += 1
-        self._flush([(self._sequence, link, event, None)], event.at)
-
-    def _flush(self, entries: list[Entry], now: int) -> None:
-        lines = [tape_line(sequence, link, event) for sequence, link, event, _ in entries]
-        packs = [batch.pack(sequence) if batch is not None else b"" for sequence, _, _, batch in entries]
-        self._log.write(entries, lines, packs, now)
+        entry = Entry(self._sequence, link, event, batch)
+        entry.seal()
+        self._log.write([entry], event.at)

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-from tidybench.core.setup import load
+from tidybench.core.compile.load import load
 
 FOLDER = Path(__file__).resolve().parents[2] / "setups" / "library"
 

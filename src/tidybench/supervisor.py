@@ -28,7 +28,7 @@ from sqlalchemy.exc import ArgumentError
 
 from tidybench.cluster import Cluster, ClusterError
 from tidybench.links.holders import Holder
-from tidybench.runs.folder import write_whole
+from tidybench.runs.whole import write_whole
 from tidybench.wire.places import Places
 
 PORT = 8470

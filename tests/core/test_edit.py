@@ -5,8 +5,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import DEMO, setup_text
-from tidybench.core.setup import SerialPart, SetupError, TcpPart, load
-from tidybench.core.setup.edit import bare, changed, copied, free_id
+from tidybench.core.compile.edit import bare, changed, copied, free_id
+from tidybench.core.compile.load import load
+from tidybench.core.setup import SerialPart, SetupError, TcpPart
 
 FLOW = setup_text("loop-flow-meter")
 

@@ -1,39 +1,67 @@
 """The lines of the tape."""
 
 import json
+from typing import get_args
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tidybench.core.events import (
+from tidybench.core.tape.events import (
     Event,
     GaveUp,
+    Identified,
     Lost,
+    MarkCorrected,
     Missed,
     Note,
     Opened,
     Quiet,
     Received,
     Sent,
+    SetUp,
     Start,
-    TapeError,
     Tick,
-    parse_tape_line,
-    tape_line,
+    Zeroed,
+)
+from tidybench.core.tape.lines import TapeError, parse_tape_line, tape_line
+from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.mark import Mark
+from tidybench.core.values.origin import (
+    Asked,
+    ByHand,
+    Heard,
+    IdentityQuery,
+    ReleaseCommand,
+    StartCommand,
+    Triggered,
+    origin_of,
 )
 
+FLOW = Asked("loop", "flow")
 EVENTS: list[Event] = [
     Start(1, {"framer": {"rest": "é\r"}, "poll": 3}),
     Opened(2, {"baud": 9600}),
     Lost(3, "pulled “out”\n"),
     Received(4, bytes(range(256))),
-    Sent(5, b"FL?\r", 9, "loop/flow"),
+    Sent(5, b"FL?\r", 9, FLOW),
+    Sent(5, b"TR\r", 0, Triggered("loop", "flow")),
+    Sent(5, b"ID\r", 0, ByHand(7)),
+    Sent(5, b"ID\r", 0, IdentityQuery("command")),
+    Sent(5, b"ID\r", 0, StartCommand("command", 3)),
+    Sent(5, b"ID\r", 0, ReleaseCommand("start", 2)),
+    Sent(5, b"?\r"),
     GaveUp(6, 9),
     Quiet(7),
-    Missed(8, "loop/flow", 2),
+    Missed(8, FLOW, 2),
     Tick(9),
-    Note(10, "mark", "=1+1 😀"),
+    Identified(9, "loop", True, "A\nB"),
+    SetUp(9, ["loop.setup.toml"], {"loop-flow": 3}),
+    Zeroed(9, "loop-flow", 1.5, -2.0),
+    Mark(10, "=1+1 😀", "M. Okafor"),
+    MarkCorrected(11, 10, "two", "=1+1 😀"),
+    Crossing(12, 3, "high", "within", 203.25, 200.0, "Loop flow", "Loop flow is above"),
+    Note(13, "clock", "moved"),
 ]
 
 
@@ -43,6 +71,24 @@ def test_every_event_reads_back(event: Event) -> None:
     assert "\n" not in line
     assert json.loads(line)["k"] == event.kind
     assert parse_tape_line(line) == (17, "a/b “c”", event)
+
+
+def test_every_kind_of_event_is_tried() -> None:
+    assert {type(event) for event in EVENTS} == set(get_args(Event))
+
+
+def test_a_tape_of_before_origins_were_keys_is_read() -> None:
+    line = '{"n":1,"t":2,"l":"x","k":"out","b":"T\\r","p":0,"q":""}'
+    assert parse_tape_line(line)[2] == Sent(2, b"T\r", 0, None)
+    line = '{"n":1,"t":2,"l":"x","k":"set-up","files":["a.setup.toml"]}'
+    assert parse_tape_line(line)[2] == SetUp(2, ["a.setup.toml"])
+
+
+def test_origins_are_told_apart_even_where_their_texts_are_alike() -> None:
+    assert Asked("listen", "b") != Heard("b")
+    assert origin_of("loop/identity", True) == Asked("loop", "identity")
+    assert origin_of("loop/identity", False) == IdentityQuery("loop")
+    assert len({Asked("a", "b"), Asked("a", "b"), Triggered("a", "b"), Heard("a")}) == 3
 
 
 @given(st.binary())

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tidybench.core.compile.load import load
 from tidybench.core.framing import Framer, make_check, make_framer
 from tidybench.core.framing.check import CHECKERS, CheckRule, lrc_of
 from tidybench.core.framing.counted import Count, CountedFramer
@@ -14,7 +15,6 @@ from tidybench.core.framing.silence import SilenceFramer
 from tidybench.core.protocols.crc import CRCS
 from tidybench.core.setup import SetupError
 from tidybench.core.setup.framing import CheckPart, FramingPart
-from tidybench.core.setup.toml import load
 
 BYTE = 1000  # microseconds
 

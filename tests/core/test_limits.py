@@ -6,13 +6,13 @@ import pytest
 
 from tests.conftest import setup_text
 from tidybench.core.channels.limits import LimitWatch, crossing_words
+from tidybench.core.compile.load import load
 from tidybench.core.derivation import Derivation, basis
-from tidybench.core.events import Note, Opened, Received, Start
 from tidybench.core.quality import Quality
 from tidybench.core.samples import Batch
-from tidybench.core.setup import load
 from tidybench.core.setup.calculated import Calculations
 from tidybench.core.setup.channel import LimitsPart
+from tidybench.core.tape.events import Note, Opened, Received, Start
 
 SECOND = 1_000_000
 

@@ -4,10 +4,10 @@ from dataclasses import replace
 
 import pytest
 
+from tidybench.core.exchange.counts import LinkCounts
 from tidybench.core.path import Facts, Stage, reading_path
 from tidybench.core.reading.reader import Counts
 from tidybench.core.reading.stop import Stop
-from tidybench.core.session import LinkCounts
 
 S = 1_000_000
 NOW = 100 * S

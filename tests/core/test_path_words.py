@@ -5,9 +5,10 @@ from dataclasses import replace
 import pytest
 
 from tests.core.test_path import NOW, S, fault, first_fault, well
-from tidybench.core.path import Facts, Identity, reading_path
+from tidybench.core.exchange.counts import LinkCounts
+from tidybench.core.exchange.identity import Identity
+from tidybench.core.path import Facts, reading_path
 from tidybench.core.reading.reader import Counts
-from tidybench.core.session import LinkCounts
 
 
 def silent(**more: object) -> Facts:

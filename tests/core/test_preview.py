@@ -3,10 +3,11 @@
 import pytest
 
 from tests.conftest import setup_text
-from tidybench.core.events import Event, Opened, Received, Sent
+from tidybench.core.compile.load import from_data, load
+from tidybench.core.pace import time_at_head
 from tidybench.core.preview import preview
-from tidybench.core.setup import from_data, load
-from tidybench.core.timing.pace import time_at_head
+from tidybench.core.tape.events import Event, Opened, Received, Sent
+from tidybench.core.values.origin import Asked, ByHand
 
 FLOW = load(setup_text("loop-flow-meter"))
 GOOD = b"FL=+0148.27 L/min OK\r\n"
@@ -15,7 +16,10 @@ GOOD = b"FL=+0148.27 L/min OK\r\n"
 def polls(count: int, reply: bytes = GOOD) -> list[Event]:
     events: list[Event] = [Opened(0, {})]
     for n in range(1, count + 1):
-        events += [Sent(n * 1000, b"FL?\r", n, "loop-flow-meter/flow"), Received(n * 1000 + 500, reply)]
+        events += [
+            Sent(n * 1000, b"FL?\r", n, Asked("loop-flow-meter", "flow")),
+            Received(n * 1000 + 500, reply),
+        ]
     return events
 
 
@@ -39,7 +43,7 @@ def test_dashes_are_shown_as_what_they_mean() -> None:
 
 
 def test_answers_to_commands_are_not_readings() -> None:
-    events = [*polls(1), Sent(5000, b"ID?\r", 0, "command/1"), Received(6000, b"LOOP FLOW METER\r\n")]
+    events = [*polls(1), Sent(5000, b"ID?\r", 0, ByHand(1)), Received(6000, b"LOOP FLOW METER\r\n")]
     assert [row.message for row in preview(FLOW, events)] == ["FL=+0148.27 L/min OK"]
 
 

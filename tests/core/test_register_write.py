@@ -4,8 +4,8 @@ import struct
 
 import pytest
 
+from tidybench.core.acting.register_write import write_pdu, write_register
 from tidybench.core.protocols.modbus import frame
-from tidybench.core.protocols.register_write import write_pdu, write_register
 from tidybench.core.setup import RegisterPart
 
 

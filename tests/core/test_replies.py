@@ -5,12 +5,14 @@ import struct
 import pytest
 
 from tests.core.test_session import samples
-from tidybench.core.events import GaveUp, Opened, Received, Sent, Start, Tick
-from tidybench.core.plan import LinkPlan, plan_links
+from tidybench.core.compile.link_plan import LinkPlan
+from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links
+from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.protocols.modbus import frame, seal
-from tidybench.core.session import LinkReader
-from tidybench.core.setup import SetupError, load
-from tidybench.core.timing.poller import Ask, Poller, Trigger
+from tidybench.core.setup import SetupError
+from tidybench.core.tape.events import GaveUp, Opened, Received, Sent, Start, Tick
+from tidybench.core.values.origin import Asked, Triggered
 
 HEAD = '[instrument]\nid = "{0}"\nname = "{0}"\n{1}[link]\nport = "/dev/x"\n'
 CHANNEL = '[[channel]]\nid = "{0}"\nname = "{0}"\nfield = "{1}"\n'
@@ -40,7 +42,7 @@ def open_reader(made: LinkPlan) -> LinkReader:
 
 
 def ask(reader: LinkReader, at: int = 1000) -> None:
-    reader.feed(Sent(at, b"Q\n", 1, "i/q"))
+    reader.feed(Sent(at, b"Q\n", 1, Asked("i", "q")))
 
 
 LF = '[framing]\nterminator = "\\n"\n'
@@ -50,12 +52,12 @@ def test_an_answer_ends_at_its_last_line() -> None:
     reader = open_reader(plan(asked('until = "END"\npatterns = ["<v>", "BUSY <p:int>%"]\n', framing=LF)))
     ask(reader)
     assert samples(reader.feed(Received(2000, b"BUSY 25%\n1.5\n"))) == [(1, "ok", 2000, 1.5)]
-    assert (reader.outstanding, reader.answered_lines) == (1, 2)
+    assert (reader.exchange.outstanding, reader.exchange.lines) == (1, 2)
     # What follows the end was not asked for, and END itself is no message that is not understood.
     assert samples(reader.feed(Received(3000, b"2.5\nEND\n3.5\n"))) == [(1, "ok", 2000, 2.5)]
-    assert reader.outstanding == 0
+    assert reader.exchange.outstanding == 0
     assert reader.counts.unasked == 3
-    assert reader.plan.readers["i/q"].counts.not_understood == 0
+    assert reader.plan.readers[Asked("i", "q")].counts.not_understood == 0
     ask(reader, 9000)
     reader.feed(Received(9500, b"4.5\n"))
     assert samples(reader.feed(GaveUp(10_000, 1))) == [
@@ -67,9 +69,9 @@ def test_an_answer_of_so_many_lines_or_until_it_is_quiet() -> None:
     reader = open_reader(plan(asked('lines = 2\npatterns = ["<v>"]\n', framing=LF)))
     ask(reader)
     reader.feed(Received(2000, b"1\n"))
-    assert reader.outstanding == 1
+    assert reader.exchange.outstanding == 1
     assert len(samples(reader.feed(Received(2500, b"2\n3\n")))) == 1
-    assert reader.outstanding == 0
+    assert reader.exchange.outstanding == 0
 
     reader = open_reader(plan(asked('quiet_ms = 50\npatterns = ["<v>"]\n', framing=LF)))
     ask(reader)
@@ -82,9 +84,9 @@ def test_an_answer_of_so_many_lines_or_until_it_is_quiet() -> None:
     other.feed(Start(31_000, reader.state()))
     for one in (reader, other):
         one.feed(Tick(79_000))
-        assert one.outstanding == 1
+        assert one.exchange.outstanding == 1
         one.feed(Tick(80_000))
-        assert one.outstanding == 0
+        assert one.exchange.outstanding == 0
 
 
 def test_a_prompt_ends_an_answer() -> None:
@@ -93,9 +95,9 @@ def test_a_prompt_ends_an_answer() -> None:
     ask(reader)
     # A prompt that is still of before, in one piece with the first line, ends nothing.
     reader.feed(Received(2000, b"> 1\n2\n"))
-    assert reader.outstanding == 1
+    assert reader.exchange.outstanding == 1
     reader.feed(Received(2500, b"> "))
-    assert reader.outstanding == 0
+    assert reader.exchange.outstanding == 0
 
 
 def test_an_answer_that_never_ends_is_refused() -> None:
@@ -103,31 +105,15 @@ def test_an_answer_that_never_ends_is_refused() -> None:
         load(asked('lines = 0\npatterns = ["<v>"]\n'))
 
 
-def test_a_trigger_comes_first_and_the_query_after_its_wait() -> None:
+def test_the_answer_to_a_trigger_is_not_taken_for_the_reading() -> None:
     made = plan(
         asked('every_s = 1.0\ntrigger = "T\\n"\ntrigger_wait_s = 0.2\npatterns = ["<v>"]\n', framing=LF)
     )
-    poller = Poller(made.queries, 1_000_000)
-    [trigger] = poller.step(1_000_000)
-    assert isinstance(trigger, Trigger)
-    assert trigger.query.trigger == b"T\n"
-    due = poller.deadline
-    assert due is not None
-    assert due >= 1_200_000
-    assert not poller.waiting
-    assert poller.step(due - 1) == []
-    [effect] = poller.step(due)
-    assert isinstance(effect, Ask)
-    assert (effect.poll, effect.slot) == (1, 1_000_000)
-    poller.goes_on(due + 100_000)
-    assert poller.deadline == due + 100_000 + 500_000
-    poller.replied(due + 200_000)
-    assert poller.deadline == 2_000_000
     # The trigger's own answer is not taken for the reading.
     reader = open_reader(made)
-    reader.feed(Sent(1000, b"T\n"))
+    reader.feed(Sent(1000, b"T\n", 0, Triggered("i", "q")))
     assert samples(reader.feed(Received(1100, b"7\n"))) == []
-    reader.feed(Sent(2000, b"Q\n", 1, "i/q"))
+    reader.feed(Sent(2000, b"Q\n", 1, Asked("i", "q")))
     assert samples(reader.feed(Received(2100, b"8\n"))) == [(1, "ok", 2100, 8.0)]
 
 
@@ -135,7 +121,7 @@ def test_the_instruments_own_error_is_no_reading_and_named() -> None:
     reader = open_reader(plan(asked('patterns = ["<v>"]\nerrors = ["E<code:int> <why:text>"]\n', framing=LF)))
     ask(reader)
     [(_, code, _, _)] = samples(reader.feed(Received(2000, b"E2 RANGE\n")))
-    counts = reader.plan.readers["i/q"].counts
+    counts = reader.plan.readers[Asked("i", "q")].counts
     assert (code, counts.refusals, counts.last_refusal, counts.not_understood) == (
         "no-reading",
         1,
@@ -155,7 +141,12 @@ def modbus(unit: int, kind: str = "rtu") -> str:
 
 def test_two_modbus_devices_share_a_line() -> None:
     made = plan(modbus(11), modbus(12))
-    assert [q.key for q in made.queries] == ["u11/modbus-1", "u11/modbus-2", "u12/modbus-1", "u12/modbus-2"]
+    assert [q.key.text for q in made.queries] == [
+        "u11/modbus-1",
+        "u11/modbus-2",
+        "u12/modbus-1",
+        "u12/modbus-2",
+    ]
     assert made.queries[2].data == seal(bytes([12, 3, 0, 0, 0, 2]))
     reader = open_reader(made)
     reply = seal(bytes([12, 3, 4]) + struct.pack(">f", 2.5))
@@ -164,7 +155,7 @@ def test_two_modbus_devices_share_a_line() -> None:
     reader.feed(Sent(10_000, made.queries[3].data, 2, made.queries[3].key))
     [(channel, code, _, _)] = samples(reader.feed(Received(19_000, seal(bytes([12, 0x83, 2])))))
     assert (channel, code) == (4, "no-reading")
-    assert made.readers["u12/modbus-2"].counts.last_refusal == "exception 2, illegal data address"
+    assert made.readers[Asked("u12", "modbus-2")].counts.last_refusal == "exception 2, illegal data address"
     reader.feed(Sent(20_000, made.queries[2].data, 3, made.queries[2].key))
     [(channel, code, _, _)] = samples(reader.feed(Received(29_000, reply[:-1] + b"\x00")))
     assert (channel, code) == (3, "bad-check")

@@ -8,16 +8,17 @@ from hypothesis import strategies as st
 from pydantic import TypeAdapter, ValidationError
 
 from tidybench.core.channels.filters import make_filter
-from tidybench.core.channels.finisher import Finisher
+from tidybench.core.channels.pipeline import ChannelPipeline
 from tidybench.core.channels.scaling import combined, judged, residuals, traced
-from tidybench.core.events import Received, Start, Zeroed
-from tidybench.core.plan import plan_links
+from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links
+from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.quality import Quality
 from tidybench.core.samples import Batch
-from tidybench.core.session import LinkReader
-from tidybench.core.setup import SetupError, load
+from tidybench.core.setup import SetupError
 from tidybench.core.setup.filters import FilterPart, ThinningPart
 from tidybench.core.setup.scaling import CalibrationPart, ScalingStep
+from tidybench.core.tape.events import Received, Start, Zeroed
 
 STEPS: TypeAdapter[list[ScalingStep]] = TypeAdapter(list[ScalingStep])
 FILTER: TypeAdapter[FilterPart] = TypeAdapter(FilterPart)
@@ -173,26 +174,30 @@ def test_a_filter_goes_on_from_its_state(part: dict[str, object]) -> None:
 # ---- thinning, and what happens at gaps
 
 
-def finished(finisher: Finisher, *samples: "tuple[int, int, float]") -> list[tuple[int, int, float]]:
+def finished(pipeline: ChannelPipeline, *samples: "tuple[int, int, float]") -> list[tuple[int, int, float]]:
     out = Batch()
     for quality, at, value in samples:
-        finisher.take(quality, at, value, out)
+        pipeline.take(quality, at, value, out)
     return [(w & 0xFF, t, v) for w, t, v in zip(out.words, out.times, out.values, strict=True)]
 
 
 def test_thinning_keeps_every_nth_or_one_for_each_stretch() -> None:
-    tenth = Finisher(1, thinning=ThinningPart(keep="every", every=3))
+    tenth = ChannelPipeline(1, thinning=ThinningPart(keep="every", every=3))
     assert [v for _, _, v in finished(tenth, *[(0, n, float(n)) for n in range(9)])] == [2.0, 5.0, 8.0]
     for keep, value in (("mean", 2.0), ("min", 1.0), ("max", 3.0)):
         part = ThinningPart(keep=keep, every_s=1)  # type: ignore[arg-type]
         samples = [(0, 100_000, 1.0), (0, 500_000, 3.0), (0, 900_000, 2.0), (0, 1_100_000, 9.0)]
-        assert finished(Finisher(1, thinning=part), *samples) == [(0, SECOND, value)]
+        assert finished(ChannelPipeline(1, thinning=part), *samples) == [(0, SECOND, value)]
 
 
 def test_a_stretch_with_a_hole_is_flagged_and_an_empty_one_has_no_number() -> None:
     part = ThinningPart(keep="mean", every_s=1)
     found = finished(
-        Finisher(1, thinning=part), (0, 1, 4.0), (7, 2, 0.0), (7, SECOND + 1, 0.0), (0, 2 * SECOND + 1, 1.0)
+        ChannelPipeline(1, thinning=part),
+        (0, 1, 4.0),
+        (7, 2, 0.0),
+        (7, SECOND + 1, 0.0),
+        (0, 2 * SECOND + 1, 1.0),
     )
     assert found[0] == (Quality.FLAGGED, SECOND, 4.0)
     assert found[1][0] == Quality.NO_REPLY
@@ -200,14 +205,14 @@ def test_a_stretch_with_a_hole_is_flagged_and_an_empty_one_has_no_number() -> No
 
 
 def test_a_lost_link_is_said_at_once_behind_what_was_gathered() -> None:
-    made = Finisher(1, thinning=ThinningPart(keep="mean", every_s=60))
+    made = ChannelPipeline(1, thinning=ThinningPart(keep="mean", every_s=60))
     found = finished(made, (0, SECOND, 4.0), (8, 5 * SECOND, 0.0), (8, 6 * SECOND, 0.0))
     assert found[0] == (0, 5 * SECOND - 1, 4.0)
     assert [(quality, at) for quality, at, _ in found[1:]] == [(8, 5 * SECOND), (8, 6 * SECOND)]
 
 
 def test_nothing_is_filtered_across_a_gap() -> None:
-    made = Finisher(1, filters=[FILTER.validate_python({"kind": "mean", "count": 10})])
+    made = ChannelPipeline(1, filters=[FILTER.validate_python({"kind": "mean", "count": 10})])
     found = finished(made, (0, 1, 100.0), (0, 2, 100.0), (8, 3, 0.0), (0, 4, 2.0))
     assert found[-1] == (0, 4, 2.0)
 

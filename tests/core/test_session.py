@@ -4,14 +4,16 @@ import math
 
 import pytest
 
-from tidybench.core.events import Event, GaveUp, Lost, Missed, Opened, Quiet, Received, Sent, Start
-from tidybench.core.plan import plan_links
+from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links
+from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.quality import Quality
 from tidybench.core.samples import Batch
-from tidybench.core.session import LinkReader
-from tidybench.core.setup import Setup, SetupError, load
+from tidybench.core.setup import Setup, SetupError
+from tidybench.core.tape.events import Event, GaveUp, Lost, Missed, Opened, Quiet, Received, Sent, Start
+from tidybench.core.values.origin import Asked
 
-KEY = "loop-flow-meter/flow"
+KEY = Asked("loop-flow-meter", "flow")
 GOOD = b"FL=+0148.27 L/min OK\r\n"
 
 
@@ -37,10 +39,10 @@ def ask(reader: LinkReader, at: int, poll: int = 1) -> None:
 
 def test_a_reply_becomes_a_sample_at_its_last_byte(reader: LinkReader) -> None:
     ask(reader, 1000)
-    assert reader.outstanding == 1
+    assert reader.exchange.outstanding == 1
     assert samples(reader.feed(Received(30_000, GOOD[:9]))) == []
     assert samples(reader.feed(Received(45_000, GOOD[9:]))) == [(7, "ok", 45_000, 148.27)]
-    assert reader.outstanding == 0
+    assert reader.exchange.outstanding == 0
     assert reader.counts.answer_time == 44_000
 
 

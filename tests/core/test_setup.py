@@ -5,7 +5,8 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import DEMO, setup_text
-from tidybench.core.setup import SetupError, load
+from tidybench.core.compile.load import load
+from tidybench.core.setup import SetupError
 
 GOOD = setup_text("loop-flow-meter")
 

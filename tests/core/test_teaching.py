@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tidybench.core.compile.load import load
 from tidybench.core.framing.check import CheckRule
 from tidybench.core.reading.pattern import PatternError, compile_pattern
 from tidybench.core.reading.stop import Stop
-from tidybench.core.setup import load
 from tidybench.core.setup.framing import CheckPart
 from tidybench.core.teaching.alignment import align
 from tidybench.core.teaching.checks import find_check

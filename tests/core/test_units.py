@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tidybench.core.channels.units import UnitError, added, conversion, subtracted, unit_of
+from tidybench.core.units import UnitError, added, conversion, subtracted, unit_of
 
 CONVERSIONS = [
     ("W", "kW", 0.001, 0.0),

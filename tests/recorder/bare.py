@@ -5,16 +5,17 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from tests.conftest import Shop
-from tidybench.core.events import Event, Sent
-from tidybench.core.plan import plan_links
+from tidybench.core.compile.planning import plan_links
 from tidybench.core.setup import Setup
+from tidybench.core.tape.events import Event, Sent
+from tidybench.core.values.origin import Origin
 from tidybench.links import open_link
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.instrument_status import instrument_status
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.rates import Rates
 from tidybench.recorder.worker import Worker
-from tidybench.wire.messages import InstrumentStatus, StageStatus
+from tidybench.wire.instruments import InstrumentStatus, StageStatus
 
 
 class Attached:
@@ -38,8 +39,9 @@ class Attached:
 
     def look(self) -> None:
         """Take in what has happened."""
-        for _, _, event, batch in self.journal.take():
-            self.events.append(event)
+        for entry in self.journal.take():
+            self.events.append(entry.event)
+            batch = entry.batch
             if batch is not None:
                 self.samples += zip(batch.words, batch.times, batch.values, strict=True)
 
@@ -52,10 +54,10 @@ class Attached:
                     return stage
         return None
 
-    def sent(self, name: str) -> int:
-        """How often something of this name was sent."""
+    def sent(self, origin: Origin) -> int:
+        """How often something of this origin was sent."""
         self.look()
-        return sum(isinstance(event, Sent) and event.query == name for event in self.events)
+        return sum(isinstance(event, Sent) and event.origin == origin for event in self.events)
 
     def close(self) -> None:
         self.worker.stop()

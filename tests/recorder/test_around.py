@@ -12,37 +12,31 @@ from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
 from tests.recorder.bare import attached
 from tidybench import cli
 from tidybench.cluster import free_port
-from tidybench.core.events import Identified, Received, tape_line
+from tidybench.core.compile.load import load
 from tidybench.core.quality import Quality
-from tidybench.core.setup import load
+from tidybench.core.tape.events import Identified, Received
+from tidybench.core.tape.lines import parse_tape_line, tape_line
+from tidybench.core.values.origin import Heard, ReleaseCommand, StartCommand
 from tidybench.recorder.ring import TapeRing
 from tidybench.standins.instruments import ShaftPickup, WindingTester
 from tidybench.standins.uart import LineFormat
-from tidybench.wire.messages import (
-    Answer,
-    ApplySetups,
-    GetOrder,
-    GetTape,
-    LabelPort,
-    OrderStatus,
-    ReadOnce,
-    ReleasePort,
-    Request,
-    SendCommand,
-    SetupText,
-    TakeBackPort,
-)
+from tidybench.wire.commands import CommandStatus, GetCommand, SendCommand
+from tidybench.wire.instruments import ReadOnce
+from tidybench.wire.ports import LabelPort, ReleasePort, TakeBackPort
+from tidybench.wire.protocol import Answer, Request
+from tidybench.wire.setups import ApplySetups, SetupText
+from tidybench.wire.tape import GetTape
 
 FLOW = "loop-flow-meter"
 
 
 def test_start_commands_follow_the_identity_and_come_again_after_a_restart(shop: Shop) -> None:
     with attached(shop, load(setup_text(FLOW))) as [one]:
-        wait_for(lambda: one.sent(f"{FLOW}/start/1") == 1, "the start command")
+        wait_for(lambda: one.sent(StartCommand(FLOW, 1)) == 1, "the start command")
         wait_for(lambda: one.fault() is None and one.samples, "samples")
         assert [e.text.split("\n")[1] for e in one.events if isinstance(e, Identified)] == ["SERIAL 20417"]
         shop.flow.fault("restarted")  # now it reads in m3/h
-        wait_for(lambda: one.sent(f"{FLOW}/start/1") == 2, "the start command again", 20)
+        wait_for(lambda: one.sent(StartCommand(FLOW, 1)) == 2, "the start command again", 20)
         one.samples.clear()
         wait_for(
             lambda: one.look() or [s for s in one.samples if s[0] & 0xFF == Quality.OK],
@@ -62,7 +56,7 @@ def test_another_instrument_is_not_taken_for_the_expected_one(shop: Shop) -> Non
         wait_for(lambda: one.worker.reader.counts.withheld > 2, "answers")
         one.look()
         assert not [s for s in one.samples if s[0] & 0xFF != Quality.LINK_LOST]
-        assert one.sent(f"{FLOW}/start/1") == 0
+        assert one.sent(StartCommand(FLOW, 1)) == 0
         identity = one.status().identity
         assert identity is not None
         assert not identity.matches
@@ -78,24 +72,27 @@ def test_a_start_command_whose_answer_is_wrong_is_said(shop: Shop) -> None:
 
 def test_release_commands_are_the_last_word(shop: Shop) -> None:
     with attached(shop, load(setup_text("power-analyser"))) as [one]:
-        wait_for(lambda: one.sent("power-analyser/start/1") == 1, "the start command")
+        wait_for(lambda: one.sent(StartCommand("power-analyser", 1)) == 1, "the start command")
         wait_for(lambda: shop.power._remote, "remote")
         one.worker.release()
-        wait_for(lambda: one.sent("power-analyser/release/1") == 1, "the release command")
+        wait_for(lambda: one.sent(ReleaseCommand("power-analyser", 1)) == 1, "the release command")
         wait_for(lambda: not shop.power._remote, "local")
         one.worker.take_back()
-        wait_for(lambda: one.sent("power-analyser/start/1") == 2, "the start command again")
+        wait_for(lambda: one.sent(StartCommand("power-analyser", 1)) == 2, "the start command again")
         one.close()
-        assert one.sent("power-analyser/release/1") == 2
+        assert one.sent(ReleaseCommand("power-analyser", 1)) == 2
 
 
 def test_one_that_talks_on_its_own_is_greeted_again_at_its_power_up_text(shop: Shop) -> None:
     pickup = shop.plug_in(ShaftPickup)
     text = setup_text("shaft-pickup") + '\n[[start]]\nsend = "RATE 20\\r\\n"\nwait_s = 0.1\n'
     with attached(shop, load(text)) as [one]:
-        wait_for(lambda: one.sent("shaft-pickup/start/1") == 1 and one.fault() is None, "the start command")
+        wait_for(
+            lambda: one.sent(StartCommand("shaft-pickup", 1)) == 1 and one.fault() is None,
+            "the start command",
+        )
         pickup.fault("restarted")
-        wait_for(lambda: one.sent("shaft-pickup/start/1") >= 2, "the start command again")
+        wait_for(lambda: one.sent(StartCommand("shaft-pickup", 1)) >= 2, "the start command again")
 
 
 def test_an_echo_that_the_set_up_knows_of_is_taken_off(shop: Shop) -> None:
@@ -126,15 +123,15 @@ def test_with_a_flood_the_newest_reading_is_never_old(shop: Shop) -> None:
         assert max(b - a for a, b in pairwise(late)) < 1_500_000
         counts = one.worker.reader.counts
         assert counts.messages > 3000
-        assert one.worker.reader.plan.readers[""].counts.not_understood <= 2
+        assert one.worker.reader.plan.readers[Heard("shaft-pickup")].counts.not_understood <= 2
 
 
 # ---- through the recorder
 
 
-def done(recorder: RecorderProcess, order: OrderStatus) -> OrderStatus:
-    def look() -> OrderStatus:
-        found = recorder.client.ask(GetOrder(order=order.id))[0].order
+def done(recorder: RecorderProcess, order: CommandStatus) -> CommandStatus:
+    def look() -> CommandStatus:
+        found = recorder.client.ask(GetCommand(command=order.id))[0].command
         assert found is not None
         return found
 
@@ -159,11 +156,11 @@ PORT = "simulated/loop-flow-meter"
 def test_a_command_goes_between_polls_and_its_answer_comes_whole(
     flowing: RecorderProcess, shop: Shop
 ) -> None:
-    sent = ask(flowing, SendCommand(link=PORT, data="ID?\r")).order
+    sent = ask(flowing, SendCommand(link=PORT, data="ID?\r")).command
     assert sent is not None
     order = done(flowing, sent)
     assert order.lines == ["LOOP FLOW METER", "SERIAL 20417", "VERSION 3.2"]
-    tape = ask(flowing, GetTape(last=500, link=PORT)).tape
+    tape = flowing.tape(GetTape(last=500, link=PORT))
     [typed] = [line for line in tape if line.why == f"command/{order.id}"]
     assert typed.n == order.n
     # Polls went on, and none of their readings was spoilt.
@@ -206,17 +203,17 @@ def test_labels_and_who_uses_a_port_are_told(flowing: RecorderProcess) -> None:
 
 
 def test_the_tape_is_filtered_and_paged(flowing: RecorderProcess) -> None:
-    wait_for(lambda: len(ask(flowing, GetTape(last=100, find="FL=+")).tape) > 5, "lines")
-    found = ask(flowing, GetTape(last=4, direction="in", find="l/MIN")).tape
+    wait_for(lambda: len(flowing.tape(GetTape(last=100, find="FL=+"))) > 5, "lines")
+    found = flowing.tape(GetTape(last=4, direction="in", find="l/MIN"))
     assert len(found) == 4
     assert {line.kind for line in found} == {"in"}
-    older = ask(flowing, GetTape(last=2, before=found[0].n, direction="in")).tape
+    older = flowing.tape(GetTape(last=2, before=found[0].n, direction="in"))
     assert older[-1].n < found[0].n
-    newer = ask(
-        flowing, GetTape(last=100, after=found[0].n, before=found[-1].n + 1, direction="in", find="l/min")
-    ).tape
+    newer = flowing.tape(
+        GetTape(last=100, after=found[0].n, before=found[-1].n + 1, direction="in", find="l/min")
+    )
     assert [line.n for line in newer] == [line.n for line in found[1:]]
-    assert ask(flowing, GetTape(direction="events")).tape[0].kind == "open"
+    assert flowing.tape(GetTape(direction="events"))[0].kind == "open"
 
 
 def test_unknown_stand_ins_can_be_opened_with_nothing_known(recorder: RecorderProcess, shop: Shop) -> None:
@@ -227,7 +224,7 @@ def test_unknown_stand_ins_can_be_opened_with_nothing_known(recorder: RecorderPr
     wait_for(lambda: recorder.status().instruments[0].stages[0].state == "passing", "the port")
     sent = ask(
         recorder, SendCommand(link="simulated/winding-tester", data="SW 50 5000 12\n", wait_ms=2000)
-    ).order
+    ).command
     assert sent is not None
     lines = done(recorder, sent).lines
     assert lines[0] == "BUSY 25%"
@@ -235,12 +232,16 @@ def test_unknown_stand_ins_can_be_opened_with_nothing_known(recorder: RecorderPr
     assert lines[-1] == "END"
 
 
+def numbers(lines: list[str]) -> list[int]:
+    return [parse_tape_line(line)[0] for line in lines]
+
+
 def test_a_word_in_two_pieces_is_found() -> None:
     ring = TapeRing()
     pieces = [("x", b"SER"), ("y", b"OTHER"), ("x", b"IAL 2"), ("x", b"0417\r\n")]
     ring.add(tape_line(n, link, Received(n, data)) for n, (link, data) in enumerate(pieces, 1))
-    assert [line.n for line in ring.find(GetTape(find="serial"))] == [1]
-    assert [line.n for line in ring.find(GetTape(find="0417"))] == [4]
+    assert numbers(ring.find(GetTape(find="serial"))) == [1]
+    assert numbers(ring.find(GetTape(find="0417"))) == [4]
     assert ring.find(GetTape(find="sero")) == []
 
 

@@ -5,13 +5,13 @@ from datetime import date
 import pytest
 
 from tests.conftest import setup_text
-from tidybench.core.channels.limits import Crossing, State
+from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import same_work
 from tidybench.core.derivation import Derivation
-from tidybench.core.plan import same_work
-from tidybench.core.setup import load
 from tidybench.core.setup.calculated import Calculations
-from tidybench.recorder.bench_channels import channel_statuses, overdue, run_channels
-from tidybench.recorder.crossing_book import MOST, CrossingBook
+from tidybench.core.values.crossing import Crossing, State
+from tidybench.recorder.channel_status import channel_statuses, overdue, run_channels
+from tidybench.recorder.open_crossings import MAX_OPEN, OpenCrossings
 from tidybench.recorder.state import Zero
 
 FLOW = setup_text("loop-flow-meter")
@@ -20,41 +20,41 @@ HEAD = Calculations.model_validate(
 )
 
 
-def crossing(channel: int, state: State, at: int = 1) -> Crossing:
-    return Crossing(at, channel, state, "within", 5.0, 4.0)
+def crossing(channel: int, state: State, at: int = 1, name: str = "", words: str = "") -> Crossing:
+    return Crossing(at, channel, state, "within", 5.0, 4.0, name, words)
 
 
 def test_the_first_cause_stays_first_until_somebody_has_seen_it() -> None:
-    book = CrossingBook()
-    book.enter(crossing(1, "low", 10), "Flow", "Flow is below")
-    book.enter(crossing(2, "high", 20), "Power", "Power is above")
-    book.enter(crossing(1, "within", 30), "Flow", "Flow is back")
-    first, second = book.open()
-    assert (first.words, first.back_at) == ("Flow is below", 30)
-    assert (second.words, second.back_at) == ("Power is above", 0)
-    assert [entry.name for entry in book.acknowledge([first.id, 99])] == ["Flow"]
-    assert book.open() == [second]
+    book = OpenCrossings()
+    book.enter(crossing(1, "low", 10, name="Flow", words="Flow is below"))
+    book.enter(crossing(2, "high", 20, name="Power", words="Power is above"))
+    book.enter(crossing(1, "within", 30, name="Flow", words="Flow is back"))
+    first, second = book.all()
+    assert (first.crossing.words, first.back_at) == ("Flow is below", 30)
+    assert (second.crossing.words, second.back_at) == ("Power is above", 0)
+    assert [entry.crossing.name for entry in book.acknowledge([first.id, 99])] == ["Flow"]
+    assert book.all() == [second]
     assert book.acknowledge([first.id]) == []
 
 
 def test_a_caution_ends_what_is_open_and_is_not_kept_itself() -> None:
-    book = CrossingBook()
-    book.enter(crossing(1, "high", 10), "Flow", "above")
-    book.enter(crossing(1, "high caution", 20), "Flow", "caution")
-    [entry] = book.open()
+    book = OpenCrossings()
+    book.enter(crossing(1, "high", 10, name="Flow", words="above"))
+    book.enter(crossing(1, "high caution", 20, name="Flow", words="caution"))
+    [entry] = book.all()
     assert entry.back_at == 20
-    book.enter(crossing(1, "high", 30), "Flow", "above again")
-    assert [entry.words for entry in book.open()] == ["above", "above again"]
+    book.enter(crossing(1, "high", 30, name="Flow", words="above again"))
+    assert [entry.crossing.words for entry in book.all()] == ["above", "above again"]
 
 
 def test_of_very_many_the_first_and_the_newest_are_kept() -> None:
-    book = CrossingBook()
-    for n in range(3 * MOST):
-        book.enter(crossing(n, "high", n), f"c{n}", f"c{n}")
-    kept = [entry.name for entry in book.open()]
-    assert len(kept) == MOST
+    book = OpenCrossings()
+    for n in range(3 * MAX_OPEN):
+        book.enter(crossing(n, "high", n, name=f"c{n}", words=f"c{n}"))
+    kept = [entry.crossing.name for entry in book.all()]
+    assert len(kept) == MAX_OPEN
     assert kept[0] == "c0"
-    assert kept[-1] == f"c{3 * MOST - 1}"
+    assert kept[-1] == f"c{3 * MAX_OPEN - 1}"
 
 
 @pytest.mark.parametrize(

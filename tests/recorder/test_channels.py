@@ -8,20 +8,14 @@ import numpy as np
 
 from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
 from tidybench.core.samples import RECORD_SIZE, channels_of, sequences_of, unpack
-from tidybench.runs.folder import read_state
 from tidybench.runs.reread import reread
-from tidybench.wire.messages import (
-    Acknowledge,
-    Answer,
-    ApplySetups,
-    BeginRun,
-    ChannelStatus,
-    EndRun,
-    GetHistory,
-    Request,
-    SetupText,
-    ZeroChannel,
-)
+from tidybench.runs.run_state import read_state
+from tidybench.wire.channels import ChannelStatus, ZeroChannel
+from tidybench.wire.crossings import Acknowledge
+from tidybench.wire.protocol import Answer, Request
+from tidybench.wire.runs import BeginRun, EndRun
+from tidybench.wire.setups import ApplySetups, SetupText
+from tidybench.wire.status import GetHistory
 
 FLOW = "loop-flow-meter"
 POWER = "power-analyser"
@@ -71,7 +65,7 @@ def channel(recorder: RecorderProcess, key: str) -> ChannelStatus:
 def values(recorder: RecorderProcess, key: str, last: int = 3) -> "list[float]":
     number = channel(recorder, key).number
     _, frames = recorder.client.ask(GetHistory())
-    records = unpack(frames[0])
+    records = unpack(b"".join(frames))
     return [float(v) for v in records["value"][channels_of(records) == number][-last:]]
 
 
@@ -177,7 +171,7 @@ def test_a_crossed_limit_is_logged_and_latched_and_moved_without_a_restart(
     assert ask(recorder, ApplySetups(setups=texts)).trouble == ""
     wait_for(lambda: recorder.status().crossings, "the crossing")
     [crossing] = recorder.status().crossings
-    assert crossing.words.startswith("Loop flow is above the limit of 20.0 L/min")
+    assert crossing.crossing.words.startswith("Loop flow is above the limit of 20.0 L/min")
     assert recorder.status().instruments[0].stages[0] == opened  # the port stayed open
     ask(recorder, ApplySetups(setups=[SetupText(id=FLOW, text=setup_text(FLOW))]))
     wait_for(lambda: recorder.status().crossings[0].back_at > 0, "the value back within")

@@ -7,7 +7,8 @@ import pytest
 
 from tests.conftest import Shop, library_text, setup_text
 from tests.recorder.bare import Attached, attached, until
-from tidybench.core.setup import Setup, load
+from tidybench.core.compile.load import load
+from tidybench.core.setup import Setup
 from tidybench.standins.device import Device
 from tidybench.standins.instruments import (
     ALL,

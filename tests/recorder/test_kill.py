@@ -12,18 +12,21 @@ import pytest
 from measure.bench import recorder as in_process
 
 from tests.conftest import ROOT, RecorderProcess, Shop, flows, setup_text, wait_for
-from tidybench.core.events import Lost, Missed, Note, Received, tape_line
 from tidybench.core.samples import Batch, sequences_of, unpack
+from tidybench.core.tape.events import Lost, Missed, Note, Received
 from tidybench.links.holders import holders
+from tidybench.runs.entry import Entry
 from tidybench.runs.files import trim_lines
-from tidybench.runs.folder import RunChannel, read_state
-from tidybench.runs.log import Entry, RunLog
+from tidybench.runs.log import RunLog
 from tidybench.runs.recovery import _complete_rows, mend
 from tidybench.runs.reread import reread
+from tidybench.runs.run_channel import RunChannel
+from tidybench.runs.run_state import read_state
 from tidybench.runs.stamps import parse
 from tidybench.runs.tape import read_tape, segments
-from tidybench.wire.messages import AddMark, BeginRun, EndRun, RunStatus, SetupText
 from tidybench.wire.places import Places
+from tidybench.wire.runs import AddMark, BeginRun, EndRun, RunStatus
+from tidybench.wire.setups import SetupText
 
 BOTH = ("loop-flow-meter", "power-analyser")
 
@@ -55,13 +58,14 @@ def test_golden_a_tape_read_again_gives_the_same_samples(recorder: RecorderProce
 
     def polls() -> int:
         found = recorder.status().run
-        return found.polls if found else 0
+        return found.counts.polls if found else 0
 
     wait_for(lambda: polls() > 8, "some polls")
     shop.flow.late_by = 0.6
     shop.flow.fault("late")
     wait_for(
-        lambda: (found := recorder.status().run) is not None and found.gave_up > 0, "a poll to be given up"
+        lambda: (found := recorder.status().run) is not None and found.counts.gave_up > 0,
+        "a poll to be given up",
     )
     shop.flow.fault("late", False)
     shop.power.fault("unplugged")
@@ -279,13 +283,9 @@ def test_rows_out_of_order_of_time_are_neither_lost_nor_doubled(tmp_path: Path) 
     for n in range(1, 15_001):
         batch = Batch()
         batch.add(1 + n % 2, 0, at + n * 1000 - (n % 2) * 2500, float(n))
-        entries.append((n, "", Note(at + n * 1000, "x"), batch))
-    log.write(
-        entries,
-        [tape_line(n, link, event) for n, link, event, _ in entries],
-        [batch.pack(n) for n, _, _, batch in entries if batch is not None],
-        at + 20_000_000,
-    )
+        entries.append(Entry(n, "", Note(at + n * 1000, "x"), batch))
+        entries[-1].seal()
+    log.write(entries, at + 20_000_000)
     log.sync()
     log.abandon()
     file = log.folder / log.state.csv
@@ -300,13 +300,12 @@ def test_rows_out_of_order_of_time_are_neither_lost_nor_doubled(tmp_path: Path) 
 def test_any_two_segments_of_a_tape_are_enough_to_go_on_from(places: Places, shop: Shop) -> None:
     """The tape turns to new segments in mid-run; recovery reads only the newest two."""
     texts = [SetupText(id=name, text=setup_text(name)) for name in BOTH]
-    with in_process(texts, places) as (bench, pump):
-        assert bench.log is not None
+    with in_process(texts, places) as bench:
         assert bench.log._tape is not None
         bench.log._tape._size = 4_000
         folder = bench.log.folder
         wait_for(lambda: len(segments(folder / "tape")) >= 5, "five segments", 30)
-        pump.end_run(bench.log.state.id, "enough")
+        bench.end_run()
     whole = (folder / "samples.bin").read_bytes()
     assert packed_from_tape(folder) == whole
     found = segments(folder / "tape")

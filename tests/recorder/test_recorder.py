@@ -9,27 +9,19 @@ import tty
 from pathlib import Path
 
 from tests.conftest import RecorderProcess, Shop, flows, setup_text, wait_for
-from tidybench.core.events import Received, tape_line
-from tidybench.core.samples import RECORD_SIZE, Batch, unpack
+from tidybench.core.samples import RECORD_SIZE, Batch, sequences_of, unpack
+from tidybench.core.tape.events import Received
+from tidybench.core.tape.lines import tape_line
 from tidybench.links.holders import holders
 from tidybench.recorder.clock import STEP, Clock
 from tidybench.recorder.ring import HOUR, SampleRing, TapeRing
-from tidybench.wire.messages import (
-    PROTOCOL,
-    AddMark,
-    Answer,
-    ApplySetups,
-    BeginRun,
-    EndRun,
-    GetHistory,
-    GetPorts,
-    GetTape,
-    Hello,
-    ReleasePort,
-    SetupText,
-    TakeBackPort,
-)
 from tidybench.wire.places import Places
+from tidybench.wire.ports import GetPorts, ReleasePort, TakeBackPort
+from tidybench.wire.protocol import PROTOCOL, Answer, Hello
+from tidybench.wire.runs import AddMark, BeginRun, EndRun
+from tidybench.wire.setups import ApplySetups, SetupText
+from tidybench.wire.status import GetHistory
+from tidybench.wire.tape import GetTape
 
 BOTH = ("loop-flow-meter", "power-analyser")
 FLOW = "simulated/loop-flow-meter"
@@ -71,7 +63,7 @@ def test_a_late_reply_is_stray_and_the_next_reading_is_right(recorder: RecorderP
     wait_for(lambda: "late" in stage(recorder, 2)[1], "a late reply to be seen")
     assert "up to 7" in stage(recorder, 2)[2]
     shop.flow.fault("late", False)
-    data = recorder.client.ask(GetHistory())[1][0]
+    data = b"".join(recorder.client.ask(GetHistory())[1])
     values = {float(v) for v in unpack(data)["value"] if v == v}
     assert values <= set(flows(shop.flow))
 
@@ -169,10 +161,8 @@ def test_versions_shake_hands(recorder: RecorderProcess) -> None:
 def test_the_tape_and_the_ports_can_be_seen(recorder: RecorderProcess, shop: Shop) -> None:
     recorder.start("loop-flow-meter")
     wait_for(recorder.all_passing, "passing")
-    wait_for(
-        lambda: {"out", "in"} <= {line.kind for line in ask(recorder, GetTape(last=50)).tape}, "both ways"
-    )
-    lines = ask(recorder, GetTape(last=50)).tape
+    wait_for(lambda: {"out", "in"} <= {line.kind for line in recorder.tape(GetTape(last=50))}, "both ways")
+    lines = recorder.tape(GetTape(last=50))
     assert any(line.text == "FL?\r" for line in lines)
     assert FLOW in [port.name for port in ask(recorder, GetPorts()).ports]
 
@@ -198,10 +188,10 @@ def test_the_ring_keeps_an_hour_and_no_more() -> None:
         batch = Batch()
         batch.add(1, 0, second * 1_000_000, float(second))
         ring.add(batch.pack(second), second * 1_000_000)
-    kept = unpack(ring.since(0))
+    kept = unpack(b"".join(ring.since(0)))
     assert abs(int(kept["time"][0]) - (7198_000_000 - HOUR)) <= 4_000_000
     assert int(kept["time"][-1]) == 7198_000_000
-    assert len(ring.since(7190_000_000)) // RECORD_SIZE <= 6
+    assert len(b"".join(ring.since(7190_000_000))) // RECORD_SIZE <= 6
 
 
 def test_the_rings_can_be_asked_while_they_grow() -> None:
@@ -211,11 +201,12 @@ def test_the_rings_can_be_asked_while_they_grow() -> None:
     def grow() -> None:
         batch = Batch()
         batch.add(1, 0, 1, 1.0)
-        now = 0
+        number = 0
         while not done.is_set():
-            now += 100_000
+            number += 1
+            now = number * 100_000
             tape.add([tape_line(now, "x", Received(now, b"a"))])
-            samples.add(batch.pack(1) * 50, now)
+            samples.add(batch.pack(number), now)
 
     thread = threading.Thread(target=grow)
     before = sys.getswitchinterval()
@@ -224,7 +215,9 @@ def test_the_rings_can_be_asked_while_they_grow() -> None:
     try:
         for _ in range(300):
             assert len(tape.find(GetTape(last=50))) <= 50
-            assert len(samples.since(0)) % RECORD_SIZE == 0
+            records = unpack(b"".join(samples.since(0)))
+            sequences = sequences_of(records).astype(int)
+            assert (sequences[1:] - sequences[:-1] == 1).all()  # nothing twice, nothing missing
     finally:
         done.set()
         thread.join()
@@ -252,7 +245,7 @@ def test_ten_megabytes_without_an_end(recorder: RecorderProcess, places: Places)
     )  # the tape's ring keeps the bytes, nothing else does
     _write_all(master, b"\r\nFL=12.5\r\n")
     wait_for(
-        lambda: 12.5 in unpack(recorder.client.ask(GetHistory())[1][0])["value"],
+        lambda: 12.5 in unpack(b"".join(recorder.client.ask(GetHistory())[1]))["value"],
         "the next message to be read",
     )
     os.close(master)

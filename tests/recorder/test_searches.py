@@ -14,16 +14,9 @@ from tidybench.standins.instruments import (
     ShaftPickup,
     ValvePositioner,
 )
-from tidybench.wire.messages import (
-    Answer,
-    ApplySetups,
-    GetSearch,
-    Request,
-    SearchStatus,
-    SetupText,
-    StartSearch,
-    StopSearch,
-)
+from tidybench.wire.protocol import Answer, Request
+from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
+from tidybench.wire.setups import ApplySetups, SetupText
 
 
 @pytest.fixture

@@ -26,7 +26,8 @@ from tidybench.records.setups import (
     save,
     save_calculations,
 )
-from tidybench.runs.folder import SAMPLES, read_state, run_folders
+from tidybench.runs.folder import SAMPLES, run_folders
+from tidybench.runs.run_state import read_state
 from tidybench.web.clerk import Clerk
 
 NOW = 1_795_416_791_000_000

@@ -10,9 +10,9 @@ from measure.bench import recorder, wait_for
 from tests.conftest import Shop, setup_text
 from tidybench.core.setup import SetupError
 from tidybench.runs.again import AgainError, compared, csv_of, frozen_texts, keep, versions
-from tidybench.runs.folder import read_state
-from tidybench.wire.messages import SetupText
+from tidybench.runs.run_state import read_state
 from tidybench.wire.places import Places
+from tidybench.wire.setups import SetupText
 
 GOOD = setup_text("loop-flow-meter").replace(
     '[identity]\nsend = "ID?\\r"\nlines = 3\nexpect = "SERIAL 20417"\n', ""
@@ -27,11 +27,12 @@ def run(places: Places, shop: Shop) -> Path:
         SetupText(id="loop-flow-meter", text=WRONG),
         SetupText(id="power-analyser", text=setup_text("power-analyser")),
     ]
-    with recorder(setups, places) as (bench, pump):
-        assert bench.log is not None
+    with recorder(setups, places) as bench:
         folder = bench.log.folder
-        wait_for(lambda: min(w.reader.counts.messages for w in bench.workers.values()) >= 6)
-        pump.end_run(bench.log.state.id, "enough")
+        wait_for(
+            lambda: min(w.reader.counts.messages for w in bench.recorder.employment.now.workers.values()) >= 6
+        )
+        bench.end_run()
     return folder
 
 
@@ -50,9 +51,9 @@ def test_a_pattern_found_wrong_after_a_long_test_costs_nothing(run: Path) -> Non
     assert flow.logged is not None
     assert flow.again is not None
     assert (flow.logged.measured, flow.logged.mean) == (0, None)
-    assert flow.logged.not_understood >= 6
+    assert flow.logged.qualities["not-understood"] >= 6
     assert flow.again.measured == flow.logged.samples
-    assert flow.again.not_understood == 0
+    assert "not-understood" not in flow.again.qualities
     assert flow.again.mean == pytest.approx(flow.again.maximum, rel=0.2)
     assert power.logged == power.again  # of the others nothing changes
     assert versions(run) == []

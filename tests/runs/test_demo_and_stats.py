@@ -11,10 +11,14 @@ from hypothesis import strategies as st
 
 from tests.conftest import DEMO
 from tidybench.core.samples import Batch, channels_of, unpack
+from tidybench.core.values.statistics import Statistics
 from tidybench.demo import LENGTH, STEPS, make_runs
-from tidybench.runs.folder import SAMPLES, plain_text, read_marks, read_state, run_folders, safe_text
+from tidybench.runs.cells import plain_text, safe_text
+from tidybench.runs.folder import SAMPLES, run_folders
+from tidybench.runs.marks import read_marks
 from tidybench.runs.recovery import mend
 from tidybench.runs.reread import frozen_setups, reread
+from tidybench.runs.run_state import read_state
 from tidybench.runs.stats import RunStats
 
 NOW = 1_795_416_791_000_000
@@ -94,25 +98,30 @@ def test_the_summary_is_what_the_samples_come_to(folder: Path) -> None:
     st.integers(1, 59),
 )
 def test_stats_do_not_depend_on_the_pieces(samples: list[tuple[int, int, float]], cut: int) -> None:
-    def pack(part: list[tuple[int, int, float]]) -> bytes:
+    def pack(part: list[tuple[int, int, float]], first: int = 0) -> bytes:
         batch = Batch()
-        for n, (channel, quality, value) in enumerate(part):
+        for n, (channel, quality, value) in enumerate(part, first):
             batch.add(channel, quality, n, value if quality < 2 else float("nan"))
         return batch.pack(1) if len(batch) else b""
 
     whole, pieces = RunStats(), RunStats()
     whole.add(pack(samples))
     pieces.add(pack(samples[:cut]))
-    pieces.add(pack(samples[cut:]))
-    assert set(whole.channels) == set(pieces.channels)
-    for number, one in whole.channels.items():
-        other = pieces.channels[number]
-        assert (one.measured, one.by_quality) == (other.measured, other.by_quality)
-        if one.measured:
-            assert (one.low, one.high) == (other.low, other.high)
-            assert one.total == pytest.approx(other.total, abs=1e-3)
-        else:
-            assert one.summary()["mean"] is None
+    pieces.add(pack(samples[cut:], cut))
+    for number in (1, 2, 3):
+        one, other = whole.of(number), pieces.of(number)
+        assert one.samples == sum(channel == number for channel, _, _ in samples)
+        assert one.model_copy(update={"mean": None}) == other.model_copy(update={"mean": None})
+        own = [value for channel, quality, value in samples if channel == number and quality < 2]
+        assert (one.minimum, one.maximum) == ((min(own), max(own)) if own else (None, None))
+        assert one.mean == other.mean if one.mean is None else one.mean == pytest.approx(other.mean, abs=1e-3)
+
+
+def test_statistics_of_older_versions_of_a_run_are_read() -> None:
+    older = {"samples": 10, "measured": 7, "not_understood": 3, "mean": 1.5, "minimum": 1.0, "maximum": 2.0}
+    found = Statistics.model_validate(older)
+    assert (found.samples, found.measured, found.mean) == (10, 7, 1.5)
+    assert found.qualities == {"not-understood": 3}
 
 
 @given(st.text(alphabet=st.characters(exclude_characters="\r\n", codec="utf-8"), max_size=20))

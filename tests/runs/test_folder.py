@@ -10,11 +10,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import wait_for
-from tidybench.core.events import Note, TapeError, tape_line
 from tidybench.core.samples import Batch
+from tidybench.core.tape.events import Note
+from tidybench.core.tape.lines import TapeError, tape_line
+from tidybench.runs.entry import Entry
 from tidybench.runs.files import Appender, trim_lines, trim_records
-from tidybench.runs.folder import RunChannel, metadata, new_folder, slug
+from tidybench.runs.folder import new_folder, slug
 from tidybench.runs.log import RunLog
+from tidybench.runs.run_channel import RunChannel
+from tidybench.runs.sidecar import metadata
 from tidybench.runs.stamps import Stamps, parse
 from tidybench.runs.tape import TapeWriter, read_tape, segments
 
@@ -30,6 +34,12 @@ def begin(runs: Path, name: str = "Pump 7 / ..", rule: str = "each reading") -> 
         runs, bench="b", name=name, item="=x", operator="o", row_rule=rule, at=AT,  # type: ignore[arg-type]
         channels=[CHANNEL], setups={},
     )  # fmt: skip
+
+
+def entry(number: int, at: int, batch: Batch) -> Entry:
+    made = Entry(number, "", Note(at, "x"), batch)
+    made.seal()
+    return made
 
 
 @pytest.mark.parametrize(
@@ -130,15 +140,15 @@ def test_a_full_disk_gives_up_the_tape_before_the_csv(
     monkeypatch.setattr(Appender, "append", write)
     batch = Batch()
     batch.add(1, 0, AT + 5, 1.5)
-    log.write([(1, "", Note(AT + 5, "x"), batch)], ["{}"], [batch.pack(1)], AT + 6)
+    log.write([entry(1, AT + 5, batch)], AT + 6)
     assert log.rows == 1
     assert set(log.troubles) == {"tape", "samples"}
     full.add("csv")
-    log.write([(2, "", Note(AT + 7, "x"), batch)], ["{}"], [batch.pack(2)], AT + 8)
+    log.write([entry(2, AT + 7, batch)], AT + 8)
     assert log.rows == 1
     assert "No space left on device" in log.troubles["csv"]
     full.clear()
-    log.write([], [], [], AT + 9)  # there is room again: the rows that waited follow
+    log.write([], AT + 9)  # there is room again: the rows that waited follow
     assert log.rows == 2
     assert "csv" not in log.troubles
     assert len((log.folder / log.state.csv).read_text().splitlines()) == 3

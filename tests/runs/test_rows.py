@@ -7,8 +7,9 @@ import pytest
 
 from tidybench.core.quality import Quality
 from tidybench.core.samples import Batch
-from tidybench.runs.folder import RunChannel, RunState
 from tidybench.runs.rows import SETTLE, header, make_rule
+from tidybench.runs.run_channel import RunChannel
+from tidybench.runs.run_state import RunState
 
 S = 1_000_000
 T0 = 1_795_416_792 * S

@@ -173,7 +173,7 @@ def test_a_run_from_begin_to_logbook(server: Server) -> None:
     assert run["csv"] in file.headers["content-disposition"]
     flow = next(n for n in detail["numbers"] if n["id"] == "loop-flow")
     logged = {float(row["Loop flow [L/min]"]) for row in table if row["Loop flow [L/min]"]}
-    assert flow["minimum"] - 1e-9 <= min(logged)
+    assert flow["statistics"]["minimum"] - 1e-9 <= min(logged)
     trend = unpack(server.get(f"/api/runs/{run['id']}/trend?points=500").content)
     assert logged <= set(trend["value"].tolist()) | {0.0}
     assert server.get("/api/runs?search=okafor").json()["runs"][0]["id"] == run["id"]
@@ -284,7 +284,7 @@ def test_the_web_server_killed_in_mid_run(server: Server) -> None:
     table = list(csv.DictReader(io.StringIO(server.get(f"/api/runs/{run['id']}/csv").text)))
     times = [row["time"] for row in table]
     assert len(times) == len(set(times))
-    assert detail["missed"] == detail["gave_up"] == 0
+    assert detail["counts"]["missed"] == detail["counts"]["gave_up"] == 0
 
 
 def test_the_recorder_away_is_said_with_an_honest_status(server: Server) -> None:

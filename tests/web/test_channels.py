@@ -93,7 +93,7 @@ def test_a_limit_is_moved_and_nothing_else_of_the_set_up(server: Server) -> None
     assert after.split("limits")[0] == before.split("limits")[0]
     wait_for(lambda: server.get("/api/bench").json()["status"]["crossings"], "a crossing")
     [crossing] = server.get("/api/bench").json()["status"]["crossings"]
-    assert "above the limit of 20.0 L/min" in crossing["words"]
+    assert "above the limit of 20.0 L/min" in crossing["crossing"]["words"]
     refused = put(server, "/api/channels/loop-flow/limits", {"low": 5, "high": 1})
     assert refused.status_code == 422
     assert "must be below" in refused.json()["detail"]
@@ -190,4 +190,5 @@ def test_a_mark_is_corrected_and_the_tape_keeps_both(server: Server) -> None:
     ]
     [folder] = server.places.runs.glob("*/*corrected*")
     tape = (folder / "tape" / "0001.jsonl").read_text("utf-8")
-    assert "=valve to 7 % → valve to 70 %" in tape
+    assert '"k":"mark corrected"' in tape
+    assert f'"mark":{at},"text":"valve to 70 %","before":"=valve to 7 %"' in tape

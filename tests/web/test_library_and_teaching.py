@@ -2,8 +2,8 @@
 
 from tests.conftest import Server, setup_text, wait_for
 from tests.test_captures import LIBRARY
-from tidybench.core.setup import load
-from tidybench.core.setup.edit import adapted
+from tidybench.core.compile.edit import adapted
+from tidybench.core.compile.load import load
 from tidybench.library import FOLDER, shelf
 from tidybench.standins.instruments import PressurePair, SealRig
 

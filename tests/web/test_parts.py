@@ -14,21 +14,15 @@ from starlette.requests import HTTPConnection
 
 from tests.conftest import wait_for
 from tidybench.core.samples import Batch, channels_of, unpack
+from tidybench.core.tape.shown import TapeLine
 from tidybench.web.access import Access
 from tidybench.web.hub import Hub, Listener, thinned
+from tidybench.web.live import LiveTape
 from tidybench.wire.client import Client, RecorderAway
-from tidybench.wire.messages import (
-    REQUEST,
-    TOPIC_SAMPLES,
-    Answer,
-    BeginRun,
-    EndRun,
-    GetStatus,
-    Hello,
-    TapeLine,
-    TapeUpdate,
-)
 from tidybench.wire.places import Places, data_folder
+from tidybench.wire.protocol import REQUEST, TOPIC_SAMPLES, Answer, Hello
+from tidybench.wire.runs import BeginRun, EndRun
+from tidybench.wire.status import GetStatus
 
 
 def test_a_flood_is_thinned_without_losing_its_spikes() -> None:
@@ -118,7 +112,7 @@ def test_requests_and_answers_travel_as_typed_json() -> None:
         with pytest.raises(ValueError, match="validation error"):
             REQUEST.validate_json(bad)
     line = TapeLine(n=1, at=2, link="x", kind="in", text="\x00\xff")
-    assert TapeUpdate.model_validate_json(TapeUpdate(lines=[line]).model_dump_json()).lines == [line]
+    assert LiveTape.model_validate_json(LiveTape(lines=[line]).model_dump_json()).lines == [line]
     assert Answer.model_validate_json(Answer(trouble="disk", why="full").model_dump_json()).trouble == "disk"
 
 

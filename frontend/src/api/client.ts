@@ -30,7 +30,7 @@ export type RegisterPart = Schemas["RegisterPart"];
 export type Search = Schemas["SearchStatus"];
 export type SearchRow = Schemas["SearchRow"];
 export type StartSearch = Schemas["StartSearch"];
-export type Beside = Schemas["Beside"];
+export type Comparison = Schemas["Comparison"];
 export type RunRow = Schemas["RunRow"];
 export type RunDetail = Schemas["RunDetail"];
 

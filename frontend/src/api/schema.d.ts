@@ -44,46 +44,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/live/tape": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Tape
-         * @description Lines of the tape, from the recorder's memory of the last 100 000 pieces.
-         */
-        get: operations["tape"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/live/tape/file": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Tape File
-         * @description The same lines as a text file, for a mail to whoever can help (docs/formats/tape.md).
-         */
-        get: operations["tape_file"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/run": {
         parameters: {
             query?: never;
@@ -146,26 +106,6 @@ export interface paths {
          * @description Another text for a mark of the run in progress; the tape keeps the old one.
          */
         patch: operations["correct_mark"];
-        trace?: never;
-    };
-    "/api/health": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Health
-         * @description Whether recorder, database, links and disk are well.
-         */
-        get: operations["health"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
         trace?: never;
     };
     "/api/setups": {
@@ -937,6 +877,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/live/tape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tape
+         * @description Lines of the tape, from the recorder's memory of the last 100 000 pieces.
+         */
+        get: operations["tape"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/live/tape/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tape File
+         * @description The same lines as a text file, whole, for a mail to whoever can help (docs/formats/tape.md).
+         */
+        get: operations["tape_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Health
+         * @description Whether recorder, database, clerk, links and disk are well.
+         */
+        get: operations["health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -983,7 +983,7 @@ export interface components {
          */
         AgainOutcome: {
             /** Channels */
-            channels: components["schemas"]["Beside"][];
+            channels: components["schemas"]["Comparison"][];
             kept: components["schemas"]["Version"] | null;
         };
         /**
@@ -1009,20 +1009,6 @@ export interface components {
              * @enum {string}
              */
             row_rule: "steady rows" | "each reading";
-        };
-        /**
-         * Beside
-         * @description A channel as it was logged and as it is read again; None where one of them has no such channel.
-         */
-        Beside: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Unit */
-            unit: string;
-            logged: components["schemas"]["Side"] | null;
-            again: components["schemas"]["Side"] | null;
         };
         /**
          * BlockPart
@@ -1242,8 +1228,8 @@ export interface components {
         };
         /**
          * ChannelStatus
-         * @description A channel in force; `number` stands in its samples' records. `zero`: what is taken off its values, since `zeroed_at`;
-         *     `own_zero`: the instrument zeroes itself. `expression`: of a calculated one, `problem`: why it gives nothing.
+         * @description A channel in force. `zero`: what is taken off its values, since `zeroed_at`; `own_zero`: the instrument zeroes itself.
+         *     `expression`: of a calculated one, `problem`: why it gives nothing.
          */
         ChannelStatus: {
             /** Number */
@@ -1416,6 +1402,36 @@ export interface components {
             wait_s: number;
         };
         /**
+         * CommandStatus
+         * @description A person's command: its number on the tape (0 until it was sent), the lines of its answer.
+         */
+        CommandStatus: {
+            /** Id */
+            id: number;
+            /** N */
+            n: number;
+            /** Done */
+            done: boolean;
+            /** Lines */
+            lines: string[];
+            /** Why */
+            why: string;
+        };
+        /**
+         * Comparison
+         * @description A channel as it was logged and as it is read again; None where one of them has no such channel.
+         */
+        Comparison: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            logged: components["schemas"]["Statistics"] | null;
+            again: components["schemas"]["Statistics"] | null;
+        };
+        /**
          * CountPart
          * @description Where a message says how long it is.
          */
@@ -1437,43 +1453,40 @@ export interface components {
             plus: number;
         };
         /**
-         * CrossingRow
-         * @description A limit that was crossed in a run, or the value's coming back; `limit` is the one that was crossed.
+         * Crossing
+         * @description A channel's state that changed: when (microseconds since 1970 UTC), to what, at which value. An event of the tape
+         *     as well. `channel`: its number, 0 where only its name is known. `limit`: the one that was crossed; None where the
+         *     value came back or is stuck. `words`: all of it as a sentence.
          */
-        CrossingRow: {
-            /** At */
-            at: number;
-            /** Channel */
-            channel: string;
-            /** State */
-            state: string;
-            /** Value */
-            value: number;
-            /** Limit */
-            limit: number | null;
-        };
-        /**
-         * CrossingStatus
-         * @description A limit that was crossed and not acknowledged yet. `back_at`: when the value came back, 0 while it has not.
-         */
-        CrossingStatus: {
-            /** Id */
-            id: number;
+        Crossing: {
             /** At */
             at: number;
             /** Channel */
             channel: number;
-            /** Name */
-            name: string;
-            /** State */
-            state: string;
-            /** Words */
-            words: string;
             /**
-             * Back At
-             * @default 0
+             * State
+             * @enum {string}
              */
-            back_at: number;
+            state: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck";
+            /**
+             * Before
+             * @enum {string}
+             */
+            before: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck";
+            /** Value */
+            value: number;
+            /** Limit */
+            limit?: number | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /**
          * CurrentLoopStep
@@ -1682,15 +1695,31 @@ export interface components {
         };
         /**
          * Health
-         * @description Whether everything is well.
+         * @description Whether everything is well. `errors`: the newest first; `logs`: the folder that has all of them.
          */
         Health: {
             /** Well */
             well: boolean;
-            recorder: components["schemas"]["Part"];
-            database: components["schemas"]["Part"];
-            links: components["schemas"]["Part"];
-            disk: components["schemas"]["Part"];
+            recorder: components["schemas"]["HealthPart"];
+            database: components["schemas"]["HealthPart"];
+            clerk: components["schemas"]["HealthPart"];
+            links: components["schemas"]["HealthPart"];
+            disk: components["schemas"]["HealthPart"];
+            versions: components["schemas"]["Versions"];
+            /** Errors */
+            errors: components["schemas"]["ProcessError"][];
+            /** Logs */
+            logs: string;
+        };
+        /**
+         * HealthPart
+         * @description One part of the bench's health.
+         */
+        HealthPart: {
+            /** Well */
+            well: boolean;
+            /** Words */
+            words: string;
         };
         /**
          * HumFilter
@@ -2034,7 +2063,7 @@ export interface components {
              */
             kind: "status" | "away" | "tape" | "skipped";
             status?: components["schemas"]["Status"] | null;
-            tape?: components["schemas"]["TapeUpdate"] | null;
+            tape?: components["schemas"]["LiveTape"] | null;
             /**
              * Why
              * @default
@@ -2042,26 +2071,52 @@ export interface components {
             why: string;
         };
         /**
-         * MarkRow
-         * @description A mark of a run.
+         * LiveTape
+         * @description The newest lines of the tape; `left_out`: how many were not sent for the eye's sake.
          */
-        MarkRow: {
-            /** At */
-            at: number;
-            /** Text */
-            text: string;
-            /** By */
-            by: string;
+        LiveTape: {
+            /** Lines */
+            lines: components["schemas"]["TapeLine"][];
+            /**
+             * Left Out
+             * @default 0
+             */
+            left_out: number;
         };
         /**
-         * MarkStatus
-         * @description A mark of the run in progress.
+         * LoggedError
+         * @description A warning or error, for the page that shows the bench's health. `at`: microseconds since 1970 UTC; `detail`: the
+         *     last lines of its traceback.
          */
-        MarkStatus: {
+        LoggedError: {
+            /** At */
+            at: number;
+            /** Level */
+            level: string;
+            /** Where */
+            where: string;
+            /** Message */
+            message: string;
+            /**
+             * Detail
+             * @default
+             */
+            detail: string;
+        };
+        /**
+         * Mark
+         * @description What a person noted, when (microseconds since 1970 UTC, whole milliseconds), and who. An event of the tape as well.
+         */
+        Mark: {
             /** At */
             at: number;
             /** Text */
             text: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
         };
         /**
          * MarkText
@@ -2225,20 +2280,18 @@ export interface components {
             talker: string;
         };
         /**
-         * OrderStatus
-         * @description A person's command: its number on the tape (0 until it was sent), the lines of its answer.
+         * OpenCrossing
+         * @description A limit that was crossed and not acknowledged yet. `back_at`: when the value came back, 0 while it has not.
          */
-        OrderStatus: {
+        OpenCrossing: {
             /** Id */
             id: number;
-            /** N */
-            n: number;
-            /** Done */
-            done: boolean;
-            /** Lines */
-            lines: string[];
-            /** Why */
-            why: string;
+            crossing: components["schemas"]["Crossing"];
+            /**
+             * Back At
+             * @default 0
+             */
+            back_at: number;
         };
         /**
          * OverdueStatus
@@ -2293,16 +2346,6 @@ export interface components {
              * @default =
              */
             equals: string;
-        };
-        /**
-         * Part
-         * @description One part of the bench's health.
-         */
-        Part: {
-            /** Well */
-            well: boolean;
-            /** Words */
-            words: string;
         };
         /**
          * PatternSource
@@ -2467,6 +2510,27 @@ export interface components {
             spans: components["schemas"]["MessageSpan"][];
             /** Pattern */
             pattern?: number | null;
+        };
+        /**
+         * ProcessError
+         * @description A warning or error, and which process said it.
+         */
+        ProcessError: {
+            /** At */
+            at: number;
+            /** Level */
+            level: string;
+            /** Where */
+            where: string;
+            /** Message */
+            message: string;
+            /**
+             * Detail
+             * @default
+             */
+            detail: string;
+            /** Process */
+            process: string;
         };
         /**
          * Proposals
@@ -2737,6 +2801,37 @@ export interface components {
             c: number;
         };
         /**
+         * RunCounts
+         * @description Counts of a run so far, exact at the tape's line `sequence`.
+         */
+        RunCounts: {
+            /**
+             * Sequence
+             * @default 0
+             */
+            sequence: number;
+            /**
+             * Polls
+             * @default 0
+             */
+            polls: number;
+            /**
+             * Missed
+             * @default 0
+             */
+            missed: number;
+            /**
+             * Gave Up
+             * @default 0
+             */
+            gave_up: number;
+            /**
+             * Lost
+             * @default 0
+             */
+            lost: number;
+        };
+        /**
          * RunDetail
          * @description One run, whole.
          */
@@ -2772,20 +2867,15 @@ export interface components {
             folder: string;
             /** Csv */
             csv: string;
-            /** Polls */
-            polls: number;
-            /** Missed */
-            missed: number;
-            /** Gave Up */
-            gave_up: number;
+            counts: components["schemas"]["RunCounts"];
             /** Repairs */
             repairs: string[];
             /** Numbers */
             numbers: components["schemas"]["RunNumbers"][];
             /** Marks */
-            marks: components["schemas"]["MarkRow"][];
+            marks: components["schemas"]["Mark"][];
             /** Crossings */
-            crossings: components["schemas"]["CrossingRow"][];
+            crossings: components["schemas"]["Crossing"][];
         };
         /**
          * RunNumbers
@@ -2810,16 +2900,7 @@ export interface components {
             low: number | null;
             /** High */
             high: number | null;
-            /** Samples */
-            samples: number;
-            /** Measured */
-            measured: number;
-            /** Minimum */
-            minimum: number | null;
-            /** Maximum */
-            maximum: number | null;
-            /** Mean */
-            mean: number | null;
+            statistics: components["schemas"]["Statistics"];
         };
         /**
          * RunPage
@@ -2890,18 +2971,13 @@ export interface components {
             rows: number;
             /** Saved At */
             saved_at: number;
-            /** Polls */
-            polls: number;
-            /** Missed */
-            missed: number;
-            /** Gave Up */
-            gave_up: number;
+            counts: components["schemas"]["RunCounts"];
             /** Troubles */
             troubles: string[];
             /** Repairs */
             repairs: string[];
             /** Marks */
-            marks: components["schemas"]["MarkStatus"][];
+            marks: components["schemas"]["Mark"][];
         };
         /**
          * ScalingStepShown
@@ -3192,33 +3268,6 @@ export interface components {
             changes: string[];
         };
         /**
-         * Side
-         * @description What one reading of a run gave for a channel. The numbers are None where nothing was measured.
-         */
-        Side: {
-            /**
-             * Samples
-             * @default 0
-             */
-            samples: number;
-            /**
-             * Measured
-             * @default 0
-             */
-            measured: number;
-            /**
-             * Not Understood
-             * @default 0
-             */
-            not_understood: number;
-            /** Mean */
-            mean?: number | null;
-            /** Minimum */
-            minimum?: number | null;
-            /** Maximum */
-            maximum?: number | null;
-        };
-        /**
          * SignStep
          * @description The sign is turned round.
          */
@@ -3406,6 +3455,40 @@ export interface components {
             last: number;
         };
         /**
+         * Statistics
+         * @description Counts and figures of a channel over a stretch. The figures are None where nothing was measured; `first` and
+         *     `last`: times of the outermost samples, microseconds since 1970 UTC; `qualities`: how many samples of each.
+         */
+        Statistics: {
+            /**
+             * Samples
+             * @default 0
+             */
+            samples: number;
+            /**
+             * Measured
+             * @default 0
+             */
+            measured: number;
+            /** Minimum */
+            minimum?: number | null;
+            /** Maximum */
+            maximum?: number | null;
+            /** Mean */
+            mean?: number | null;
+            /** First */
+            first?: number | null;
+            /** Last */
+            last?: number | null;
+            /**
+             * Qualities
+             * @default {}
+             */
+            qualities: {
+                [key: string]: number;
+            };
+        };
+        /**
          * Status
          * @description Everything the recorder says of itself, a few times a second.
          */
@@ -3428,17 +3511,27 @@ export interface components {
              * Crossings
              * @default []
              */
-            crossings: components["schemas"]["CrossingStatus"][];
+            crossings: components["schemas"]["OpenCrossing"][];
             /**
              * Overdue
              * @default []
              */
             overdue: components["schemas"]["OverdueStatus"][];
+            /**
+             * Version
+             * @default
+             */
+            version: string;
+            /**
+             * Errors
+             * @default []
+             */
+            errors: components["schemas"]["LoggedError"][];
         };
         /**
          * TapeLine
          * @description One event for the eye: `text` has one character per byte where bytes went over the link; `why` says
-         *     which query or command was sent.
+         *     which query or command was sent. `more`: bytes that stand on the tape behind those shown here.
          */
         TapeLine: {
             /** N */
@@ -3456,19 +3549,11 @@ export interface components {
              * @default
              */
             why: string;
-        };
-        /**
-         * TapeUpdate
-         * @description The newest lines of the tape; `left_out` says how many were not sent for the eye's sake.
-         */
-        TapeUpdate: {
-            /** Lines */
-            lines: components["schemas"]["TapeLine"][];
             /**
-             * Left Out
+             * More
              * @default 0
              */
-            left_out: number;
+            more: number;
         };
         /**
          * TcpPart
@@ -3641,7 +3726,21 @@ export interface components {
             /** Csv */
             csv: string;
             /** Channels */
-            channels: components["schemas"]["Beside"][];
+            channels: components["schemas"]["Comparison"][];
+        };
+        /**
+         * Versions
+         * @description What runs here; "" where it is not known.
+         */
+        Versions: {
+            /** Web Server */
+            web_server: string;
+            /** Recorder */
+            recorder: string;
+            /** Database */
+            database: string;
+            /** Python */
+            python: string;
         };
         /**
          * ZeroDone
@@ -3706,76 +3805,6 @@ export interface operations {
             query?: {
                 seconds?: number;
                 points?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    tape: {
-        parameters: {
-            query?: {
-                last?: number;
-                before?: number;
-                after?: number;
-                link?: string;
-                direction?: "" | "in" | "out" | "events";
-                find?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TapeLine"][];
-                };
-            };
-            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    tape_file: {
-        parameters: {
-            query?: {
-                last?: number;
-                before?: number;
-                after?: number;
-                link?: string;
-                direction?: "" | "in" | "out" | "events";
-                find?: string;
             };
             header?: never;
             path?: never;
@@ -3918,35 +3947,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunStatus"];
-                };
-            };
-            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    health: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Health"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
@@ -4326,7 +4326,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OrderStatus"];
+                    "application/json": components["schemas"]["CommandStatus"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
@@ -5345,6 +5345,105 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    tape: {
+        parameters: {
+            query?: {
+                last?: number;
+                before?: number;
+                after?: number;
+                link?: string;
+                direction?: "" | "in" | "out" | "events";
+                find?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TapeLine"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    tape_file: {
+        parameters: {
+            query?: {
+                last?: number;
+                before?: number;
+                after?: number;
+                link?: string;
+                direction?: "" | "in" | "out" | "events";
+                find?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    health: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

@@ -6,7 +6,7 @@ import { moment } from "../look/format";
 import { Button, Chip } from "../parts/Button";
 import { alarm, wanted, want } from "./alarm";
 
-type Crossing = Schemas["CrossingStatus"];
+type Crossing = Schemas["OpenCrossing"];
 
 const Box = styled.section`
   background: var(--faultGround);
@@ -62,7 +62,7 @@ export function CrossingBanner({ crossings, run }: CrossingBannerProps) {
     const last = crossings.at(-1);
     if (last && last.id > newest.current) {
       newest.current = last.id;
-      alarm(last.words);
+      alarm(last.crossing.words);
     }
   }, [crossings]);
   const [first, ...others] = crossings;
@@ -75,15 +75,15 @@ export function CrossingBanner({ crossings, run }: CrossingBannerProps) {
     <Box role="alert" data-testid="crossings">
       <ol>
         <li>
-          {first.words}{" "}
+          {first.crossing.words}{" "}
           <span className="small">
-            since {moment(first.at / 1000)}
+            since {moment(first.crossing.at / 1000)}
             {first.back_at > 0 && `, back within at ${moment(first.back_at / 1000)}`}
           </span>
         </li>
         {shown.map((one) => (
           <li key={one.id}>
-            then {one.words}, {moment(one.at / 1000)}
+            then {one.crossing.words}, {moment(one.crossing.at / 1000)}
             {one.back_at > 0 && `, back at ${moment(one.back_at / 1000)}`}
           </li>
         ))}

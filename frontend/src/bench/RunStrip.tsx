@@ -127,7 +127,7 @@ function Logging({ run, status, verdict, onMark, onEnd }: LoggingProps) {
   }, []);
   const begun = run.begun_at / 1000;
   const saved = run.saved_at ? Math.max(0, (now - run.saved_at / 1000) / 1000) : null;
-  const lost = run.missed + run.gave_up;
+  const lost = run.counts.missed + run.counts.gave_up;
   return (
     <Strip $on aria-label="Run">
       <div className="cell">

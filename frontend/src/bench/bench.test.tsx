@@ -10,12 +10,12 @@ import { BeginWindow, EndWindow, remember } from "./RunWindows";
 
 const status = (run: Partial<NonNullable<Status["run"]>> | null): Status => ({
   at: 0, session: "s", pid: 1, instruments: [instrument()], ports: [],
-  channels: [inForce()], crossings: [], overdue: [],
+  channels: [inForce()], crossings: [], overdue: [], version: "0", errors: [],
   disk: { free_bytes: 1e11, hours_left: 5040 },
   run: run && {
     id: "r", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor", row_rule: "steady rows",
     begun_at: (Date.now() - 872_000) * 1000, folder: "/runs/x", csv: "pump-7.csv", rows: 4361,
-    saved_at: (Date.now() - 400) * 1000, polls: 9000, missed: 0, gave_up: 0, troubles: [], repairs: [], marks: [], ...run,
+    saved_at: (Date.now() - 400) * 1000, counts: { sequence: 9, polls: 9000, missed: 0, gave_up: 0, lost: 0 }, troubles: [], repairs: [], marks: [], ...run,
   },
 }); // prettier-ignore
 
@@ -56,7 +56,10 @@ describe("the run strip", () => {
   });
 
   it("counts what was lost and names what is outside its limits", () => {
-    strip(status({ missed: 2, gave_up: 1 }), { out: ["Loop flow"], known: true });
+    strip(status({ counts: { sequence: 9, polls: 9000, missed: 2, gave_up: 1, lost: 0 } }), {
+      out: ["Loop flow"],
+      known: true,
+    });
     expect(screen.getByTestId("rows").textContent).toContain("3 polls lost");
     expect(screen.getByText("outside limits: Loop flow")).toBeTruthy();
   });

@@ -257,7 +257,7 @@ describe("marks", () => {
   it("are corrected, known by their time", async () => {
     const { sent } = serve({ "PATCH /api/run/marks": { status: 200, body: {} } });
     const onClose = vi.fn();
-    render(<MarkWindow marks={[{ at: 5_000_000, text: "valve to 6 %" }]} onClose={onClose} />);
+    render(<MarkWindow marks={[{ at: 5_000_000, text: "valve to 6 %", by: "" }]} onClose={onClose} />);
     await userEvent.click(screen.getByRole("button", { name: "correct valve to 6 %" }));
     expect(screen.getByRole("heading", { name: "Correct a mark" })).toBeTruthy();
     await userEvent.type(screen.getByLabelText("What happened"), "!");

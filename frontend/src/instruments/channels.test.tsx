@@ -101,7 +101,8 @@ describe("a channel at its readout", () => {
 
 describe("crossed limits", () => {
   const crossing = (id: number, words: string, back_at = 0) => ({
-    id, at: 1e15 + id, channel: id, name: words, state: "high", words, back_at,
+    id, back_at,
+    crossing: { at: 1e15 + id, channel: id, name: words, state: "high" as const, before: "within" as const, value: 1, limit: 2, words },
   }); // prettier-ignore
   it("stand there until a person has seen them, the first cause first", async () => {
     const { sent } = serve({ "POST /api/crossings/acknowledge": { status: 204, body: null } });

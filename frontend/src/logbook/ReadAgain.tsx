@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import styled from "styled-components";
-import { api, type Beside, got, type RunDetail, said } from "../api/client";
+import { api, type Comparison, got, type RunDetail, said } from "../api/client";
 import { count, figure, moment } from "../look/format";
 import { mono } from "../look/theme";
 import { Button } from "../parts/Button";
@@ -75,7 +75,7 @@ function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; on
   const client = useQueryClient();
   const [key, setKey] = useState(setups[0]?.id ?? "");
   const [texts, setTexts] = useState<Record<string, string>>({});
-  const [beside, setBeside] = useState<Beside[] | null>(null);
+  const [beside, setBeside] = useState<Comparison[] | null>(null);
   const [trouble, setTrouble] = useState("");
   const [busy, setBusy] = useState(false);
   const text = texts[key] ?? setups.find((one) => one.id === key)?.text ?? "";
@@ -143,10 +143,13 @@ function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; on
   );
 }
 
+const notUnderstood = (side: { qualities: Record<string, number> }): number =>
+  side.qualities["not-understood"] ?? 0;
+
 const number = (value: number | null | undefined): string => (value == null ? "–" : figure(value, 3));
 
 /** What was logged and what comes of reading it again, channel by channel. */
-export function SideBySide({ channels }: { channels: Beside[] }) {
+export function SideBySide({ channels }: { channels: Comparison[] }) {
   return (
     <Table aria-label="Logged and read again">
       <thead>
@@ -172,8 +175,8 @@ export function SideBySide({ channels }: { channels: Beside[] }) {
               </td>
               <td className="number">{one.logged ? count(one.logged.measured) : "–"}</td>
               <td className="number">{one.again ? count(one.again.measured) : "–"}</td>
-              <td className="number">{one.logged ? count(one.logged.not_understood) : "–"}</td>
-              <td className="number">{one.again ? count(one.again.not_understood) : "–"}</td>
+              <td className="number">{one.logged ? count(notUnderstood(one.logged)) : "–"}</td>
+              <td className="number">{one.again ? count(notUnderstood(one.again)) : "–"}</td>
               <td className="number">{number(one.logged?.mean)}</td>
               <td className="number">{number(one.again?.mean)}</td>
             </tr>

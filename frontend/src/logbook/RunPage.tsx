@@ -135,13 +135,15 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
                     {one.name}
                     {one.unit && `, ${one.unit}`}
                   </td>
-                  {[one.mean, one.minimum, one.maximum].map((value, index) => (
-                    <td className="number" key={index}>
-                      {value === null ? "–" : figure(value, one.decimals)}
-                    </td>
-                  ))}
+                  {[one.statistics.mean, one.statistics.minimum, one.statistics.maximum].map(
+                    (value, index) => (
+                      <td className="number" key={index}>
+                        {value == null ? "–" : figure(value, one.decimals)}
+                      </td>
+                    ),
+                  )}
                   <td className="number wide">
-                    {count(one.measured)} of {count(one.samples)}
+                    {count(one.statistics.measured)} of {count(one.statistics.samples)}
                   </td>
                 </tr>
               ))}
@@ -175,7 +177,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
               {run.crossings.map((one, index) => (
                 <tr key={index}>
                   <td style={{ whiteSpace: "nowrap" }}>{clock(one.at / 1000)}</td>
-                  <td>{one.channel}</td>
+                  <td>{one.name}</td>
                   <td>{crossed(one)}</td>
                   <td className="number">{Number(one.value.toPrecision(6))}</td>
                 </tr>
@@ -218,11 +220,10 @@ function crossed(one: RunDetail["crossings"][number]): string {
 }
 
 function completeness(run: RunDetail): string {
-  const lost = run.missed + run.gave_up;
-  const polls = `${count(run.polls)} polls`;
-  return lost
-    ? `${polls}, ${count(run.gave_up)} without reply, ${count(run.missed)} missed`
-    : `${polls}, all answered`;
+  const { polls, gave_up, missed } = run.counts;
+  return missed + gave_up
+    ? `${count(polls)} polls, ${count(gave_up)} without reply, ${count(missed)} missed`
+    : `${count(polls)} polls, all answered`;
 }
 
 function Trend({ run, theme }: { run: RunDetail; theme: Theme }) {

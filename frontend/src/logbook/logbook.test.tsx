@@ -4,7 +4,7 @@ import userEvent from "@testing-library/user-event";
 import type { ReactElement } from "react";
 import { MemoryRouter, Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import type { Beside, RunDetail, RunRow } from "../api/client";
+import type { Comparison, RunDetail, RunRow } from "../api/client";
 import { themes } from "../look/theme";
 import { Logbook } from "./Logbook";
 import { ReadAgain } from "./ReadAgain";
@@ -42,13 +42,13 @@ const row = (more: Partial<RunRow> = {}): RunRow => ({
 }); // prettier-ignore
 
 const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
-  ...row(), row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", polls: 3840, missed: 0, gave_up: 0,
-  repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: "Loop flow", state: "high", value: 203.25, limit: 200 }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
+  ...row(), row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
+  repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
   numbers: [
     { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,
-      high: 165, samples: 2400, measured: 2398, minimum: 126.71, maximum: 194.1, mean: 151.68 },
+      high: 165, statistics: { samples: 2400, measured: 2398, minimum: 126.71, maximum: 194.1, mean: 151.68, first: 1, last: 2, qualities: {} } },
     { number: 2, id: "p", name: "Pressure", unit: "bar", decimals: 2, interval_s: 1, instrument: "i", low: null,
-      high: null, samples: 0, measured: 0, minimum: null, maximum: null, mean: null },
+      high: null, statistics: { samples: 0, measured: 0, minimum: null, maximum: null, mean: null, first: null, last: null, qualities: {} } },
   ],
   ...more,
 }); // prettier-ignore
@@ -135,7 +135,11 @@ describe("one run", () => {
 
   it("says what was lost and what was mended", async () => {
     serve(
-      answers({ missed: 2, gave_up: 1, status: "interrupted", repairs: ["The CSV's last row was torn."] }),
+      answers({
+        counts: { sequence: 7, polls: 3840, missed: 2, gave_up: 1, lost: 0 },
+        status: "interrupted",
+        repairs: ["The CSV's last row was torn."],
+      }),
     );
     show(page, "/logbook/1");
     expect(await screen.findByText("3 840 polls, 1 without reply, 2 missed")).toBeTruthy();
@@ -161,11 +165,11 @@ describe("one run", () => {
 
 describe("reading a run again", () => {
   const key = row().id;
-  const side = (measured: number, not_understood: number, mean: number | null): Beside["logged"] => ({
-    samples: 10, measured, not_understood, mean, minimum: mean, maximum: mean,
+  const side = (measured: number, not_understood: number, mean: number | null): Comparison["logged"] => ({
+    samples: 10, measured, mean, minimum: mean, maximum: mean, first: 1, last: 2, qualities: { "not-understood": not_understood },
   }); // prettier-ignore
   it("shows what was logged beside what comes of it, and keeps it as another version", async () => {
-    const channels: Beside[] = [
+    const channels: Comparison[] = [
       { id: "f", name: "Loop flow", unit: "L/min", logged: side(4, 6, 150), again: side(10, 0, 151) },
       { id: "p", name: "Pressure", unit: "bar", logged: side(10, 0, 2), again: side(10, 0, 2) },
     ];

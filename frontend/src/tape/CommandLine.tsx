@@ -74,7 +74,7 @@ export function CommandLine({ instrument }: { instrument: Instrument }) {
   const [history, setHistory] = useState(() => historyOf(instrument.id));
   const [place, setPlace] = useState(-1);
   const [waiting, setWaiting] = useState(false);
-  const [answer, setAnswer] = useState<{ sent: string; order: Schemas["OrderStatus"] } | null>(null);
+  const [answer, setAnswer] = useState<{ sent: string; came: Schemas["CommandStatus"] } | null>(null);
   const [trouble, setTrouble] = useState("");
 
   const send = async (): Promise<void> => {
@@ -88,13 +88,13 @@ export function CommandLine({ instrument }: { instrument: Instrument }) {
       setPlace(-1);
       setWaiting(true);
       setText("");
-      const order = await got(
+      const came = await got(
         api.POST("/api/instruments/{key}/command", {
           params: { path: { key: instrument.id } },
           body: { data: bytes, wait_ms: 800 },
         }),
       );
-      setAnswer({ sent: text, order });
+      setAnswer({ sent: text, came });
     } catch (error) {
       setTrouble(said(error));
     } finally {
@@ -106,7 +106,7 @@ export function CommandLine({ instrument }: { instrument: Instrument }) {
     setPlace(next);
     setText(history[next] ?? "");
   };
-  const lines = answer?.order.lines ?? [];
+  const lines = answer?.came.lines ?? [];
   return (
     <Frame
       aria-label="Send a command"

@@ -2,6 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef } from "react";
 import styled from "styled-components";
 import type { TapeLine } from "../api/client";
+import { count } from "../look/format";
 import { mono } from "../look/theme";
 import { ControlText, hex } from "../parts/ControlText";
 import { answers, isBad, isWire, joined, type Show, type TimeAs, timeOf, whySent } from "./lines";
@@ -178,6 +179,7 @@ function Said({ line, show }: { line: TapeLine; show: Show }) {
         </span>
       )}
       {show !== "text" && <span className={show === "both" ? "hex" : line.kind}>{hex(line.text)}</span>}
+      {line.more > 0 && <span className="why">… {count(line.more)} more bytes (all are on the tape)</span>}
       {why && <span className="why">{why}</span>}
     </>
   );

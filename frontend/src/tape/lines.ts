@@ -82,5 +82,6 @@ export function whySent(line: TapeLine): string {
   if (what === "identity" && !number) return "who are you";
   if (what === "start" && number) return `start command ${number}`;
   if (what === "release" && number) return `release command ${number}`;
+  if (number === "trigger") return "trigger";
   return "";
 }

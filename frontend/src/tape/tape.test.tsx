@@ -10,7 +10,7 @@ import { Tape } from "./Tape";
 
 let n = 0;
 const line = (kind: string, text: string, at: number, more: Partial<TapeLine> = {}): TapeLine => ({
-  n: ++n, at: at * 1000, link: "port 3", kind, text, why: "", ...more,
+  n: ++n, at: at * 1000, link: "port 3", kind, text, why: "", more: 0, ...more,
 }); // prettier-ignore
 
 // The test's browser lays nothing out, so no line would be in view: here all of them are.

@@ -9,7 +9,8 @@ from functools import partial
 from pathlib import Path
 from typing import Literal
 
-from tidybench.core.events import Event, Received, Sent, TapeError, parse_tape_line
+from tidybench.core.tape.events import Event, Received, Sent
+from tidybench.core.tape.lines import TapeError, parse_tape_line
 from tidybench.runs.tape import read_tape
 
 Kind = Literal["tape", "saved text", "plain bytes"]

@@ -11,8 +11,9 @@ from typing import TextIO
 
 from tidybench.captures.capture import Capture, CaptureError, open_capture
 from tidybench.captures.readout import Readout, Table, Trouble
+from tidybench.core.compile.load import load
 from tidybench.core.reading.element import shown_byte
-from tidybench.core.setup import Setup, SetupError, load
+from tidybench.core.setup import Setup, SetupError
 from tidybench.runs.stamps import Stamps
 
 MOST_SAID = 50

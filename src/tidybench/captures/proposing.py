@@ -1,8 +1,8 @@
 """A set-up proposed from a capture."""
 
 from tidybench.captures.capture import Capture, CaptureError
-from tidybench.core.events import Received, Sent
 from tidybench.core.setup import UNCHOSEN
+from tidybench.core.tape.events import Received, Sent
 from tidybench.core.teaching.drafting import draft
 
 

@@ -7,16 +7,17 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 from tidybench.captures.capture import Capture, CaptureError, pieces
-from tidybench.core.events import Event, Opened, Sent, Start
+from tidybench.core.compile.planning import plan_links
+from tidybench.core.exchange.link_reader import LinkReader
+from tidybench.core.exchange.state import ExchangeError
 from tidybench.core.framing import make_check
-from tidybench.core.plan import plan_links
 from tidybench.core.preview import Previewed, previewed, read_message
 from tidybench.core.quality import Quality
 from tidybench.core.reading.reader import MessageReader
 from tidybench.core.samples import Batch
-from tidybench.core.session import LinkReader
 from tidybench.core.setup import Setup
-from tidybench.runs.folder import safe_text
+from tidybench.core.tape.events import Event, Opened, Sent, Start
+from tidybench.runs.cells import safe_text
 from tidybench.runs.stamps import Stamps
 
 Sample = tuple[int, int, float]
@@ -115,12 +116,13 @@ class Readout:
         reader = LinkReader(self._plan)
         begun = False
         for event in self._events():
-            if isinstance(event, Sent) and event.poll and event.query not in self._plan.readers:
-                event = Sent(event.at, event.data, 0, event.query)  # another instrument's on the same link
-            if isinstance(event, Start) and event.state.get("query", "") not in self._plan.readers:
-                event = Start(event.at, {**event.state, "query": ""})
             begun = begun or isinstance(event, Start | Opened)
-            batch = reader.feed(event) if begun else None
+            try:
+                batch = reader.feed(event) if begun else None
+            except ExchangeError as error:
+                raise CaptureError(
+                    f"The lines of this tape are not in the order they happened: {error}."
+                ) from None
             self.messages = max(self.messages, reader.counts.messages)
             if batch is not None:
                 yield from self._split(batch)

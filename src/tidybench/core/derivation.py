@@ -6,12 +6,13 @@ Like the rest of the core a pure function: fed with what happened, in order of s
 from collections.abc import Mapping, Sequence
 
 from tidybench.core.channels.calculator import Calculated, Calculator, Known
-from tidybench.core.channels.limits import Crossing, LimitWatch
-from tidybench.core.events import Event, Note, Opened, Start
+from tidybench.core.channels.limits import LimitWatch
 from tidybench.core.samples import Batch
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import Calculations
 from tidybench.core.setup.channel import LimitsPart
+from tidybench.core.tape.events import Event, Note, Opened, Start
+from tidybench.core.values.crossing import Crossing
 
 BEGIN, RESTARTED, END = "begin", "recorder restarted", "end"
 """Notes at which a tape begins, or goes on after a break: everything that is remembered begins anew. And at which it ends."""
@@ -59,6 +60,15 @@ class Derivation:
     def calculated(self) -> list[Calculated]:
         """The calculated channels, in their order."""
         return self._calculator.all
+
+    @property
+    def failed(self) -> bool:
+        """Whether the evaluation of a calculated channel failed since the last look."""
+        return self._calculator.failed
+
+    def failures(self) -> list[tuple[str, Exception]]:
+        """Which failed, by name, and of what; they are taken out."""
+        return self._calculator.failures()
 
     def inherit(self, older: "Derivation") -> None:
         """Take over the states of limits from the one that goes, so that nothing is said twice."""

@@ -8,8 +8,9 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from tidybench.core.diagnosis.evidence import hex_of, parity_seen, recurring_end, unprintable_share
+from tidybench.core.exchange.counts import LinkCounts
+from tidybench.core.exchange.identity import Identity
 from tidybench.core.reading.reader import Counts
-from tidybench.core.session import LinkCounts
 
 StageName = Literal["Port", "Bytes", "Messages", "Readings", "Channels"]
 StageState = Literal["passing", "losses", "stopped", "nothing"]
@@ -27,16 +28,6 @@ FALLING_BEHIND = 2048
 
 STUCK = 50
 """Messages in a row, all alike to the last digit, after which that is said."""
-
-
-@dataclass(slots=True, frozen=True)
-class Identity:
-    """Who an instrument says it is. `lines`: its answer; `heard`: whether one came at all."""
-
-    expected: str = ""
-    lines: tuple[str, ...] = ()
-    heard: bool = False
-    matches: bool = True
 
 
 @dataclass(slots=True, frozen=True)

@@ -4,22 +4,23 @@ from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
-from tidybench.core.events import Event, Opened, Received, Sent, Tick
+from tidybench.core.compile.planning import plan_links
 from tidybench.core.framing import Cut, make_check, make_framer
 from tidybench.core.framing.check import Checker
-from tidybench.core.plan import plan_links
 from tidybench.core.quality import Quality
 from tidybench.core.reading.form import Form, Learns, Refusal
 from tidybench.core.reading.stop import Stop
 from tidybench.core.setup import Setup
+from tidybench.core.tape.events import Event, Opened, Received, Sent, Tick
+from tidybench.core.values.origin import Asked
 
 
 @dataclass(slots=True, frozen=True)
 class Previewed:
     """One message: its time, itself, its fields as text (empty where not understood), and why not.
 
-    `column`: the character, from 1, at which reading stopped; 0 where it did not. `query`: the key of
-    the query it answers, "" where it came by itself. `body`: what is read, without check characters. `cell`:
+    `column`: the character, from 1, at which reading stopped; 0 where it did not. `query`: the
+    query it answers, None where it came by itself. `body`: what is read, without check characters. `cell`:
     what stood where a number was expected.
     """
 
@@ -28,7 +29,7 @@ class Previewed:
     fields: dict[str, str]
     why: str
     column: int = 0
-    query: str = ""
+    query: Asked | None = None
     body: bytes = b""
     cell: str = ""
 
@@ -51,8 +52,7 @@ def previewed(setup: Setup, events: Iterable[Event]) -> Iterator[Previewed]:
     by_query = {key: reader.forms for key, reader in plan.readers.items()}
     every = [form for forms in by_query.values() for form in forms]
     asked = setup.instrument.talks == "when asked"
-    own = f"{setup.instrument.id}/"
-    query = ""
+    query: Asked | None = None
     forms: Sequence[Form] | None = None if asked else every
     for event in events:
         if isinstance(event, Opened):
@@ -60,9 +60,10 @@ def previewed(setup: Setup, events: Iterable[Event]) -> Iterator[Previewed]:
         elif isinstance(event, Sent) and asked:
             framer.asked(event.data, event.at)
             # A command's answer is nobody's reading; a query that is new in this set-up is judged by all forms.
-            query = event.query
-            mine = event.poll and (query.startswith(own) or not query)
-            forms = by_query.get(query, every if mine else None)
+            query = event.origin if isinstance(event.origin, Asked) else None
+            mine = event.poll and (query is None or query.instrument == setup.instrument.id)
+            own = by_query.get(query) if query is not None else None
+            forms = own if own is not None else every if mine else None
         elif isinstance(event, Received | Tick):
             due = framer.deadline()
             if due is not None and due <= event.at and isinstance(event, Received):
@@ -73,22 +74,24 @@ def previewed(setup: Setup, events: Iterable[Event]) -> Iterator[Previewed]:
             yield from _rows(cut, query, forms, check)
 
 
-def _rows(cut: Cut, query: str, forms: Sequence[Form] | None, check: Checker | None) -> Iterator[Previewed]:
+def _rows(
+    cut: Cut, query: Asked | None, forms: Sequence[Form] | None, check: Checker | None
+) -> Iterator[Previewed]:
     if forms is not None:
         for body, time in zip(cut.bodies, cut.times, strict=True):
             yield read_message(body, time, forms, check, query)
 
 
 def read_message(
-    body: bytes, at: int, forms: Sequence[Form], check: Checker | None, query: str = ""
+    body: bytes, at: int, forms: Sequence[Form], check: Checker | None, query: Asked | None = None
 ) -> Previewed:
     """One message as these forms read it, in order."""
     text = body.decode("latin-1")
     if check is not None:
-        sealed = check(body)
-        if sealed is None:
+        checked = check(body)
+        if checked is None:
             return Previewed(at, text, {}, "the check characters do not come out right", 0, query)
-        body = sealed
+        body = checked
     stops: list[Stop] = []
     for form in forms:
         if isinstance(form, Learns) and form.learn(body):

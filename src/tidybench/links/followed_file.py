@@ -6,8 +6,8 @@ import threading
 import time
 from collections import deque
 
+from tidybench.core.pace import time_at_head
 from tidybench.core.setup import FilePart
-from tidybench.core.timing.pace import time_at_head
 from tidybench.links.link import LinkError, ModemLines
 
 LOOK_EVERY = 0.05

@@ -6,8 +6,8 @@ Ends on SIGTERM or SIGINT, or when the process that started it does (end of file
 named by TIDY_PARENT_PIPE). A run in progress is then closed as interrupted.
 """
 
-import contextlib
 import fcntl
+import logging
 import os
 import signal
 import sys
@@ -15,15 +15,16 @@ import threading
 import time
 from pathlib import Path
 
-import zmq
-
-from tidybench.core.setup import SetupError, load
+from tidybench import __version__, logs
+from tidybench.core.compile.load import load
+from tidybench.core.setup import SetupError
 from tidybench.recorder import tuning
-from tidybench.recorder.bench import Bench, Refused
-from tidybench.recorder.pump import Pump
-from tidybench.recorder.service import Service
-from tidybench.wire.messages import SetupText
+from tidybench.recorder.recorder import Recorder
+from tidybench.recorder.refused import RequestRefused
 from tidybench.wire.places import Places, data_folder
+from tidybench.wire.setups import SetupText
+
+logger = logging.getLogger("tidybench.recorder")
 
 
 def main() -> int:
@@ -32,6 +33,8 @@ def main() -> int:
     tuning.priority()
     places = Places(data_folder())
     places.make()
+    logs.set_up("recorder", places.logs)
+    logger.info("Tidy Bench %s begins (process %d)", __version__, os.getpid())
     done = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: done.set())
@@ -40,35 +43,27 @@ def main() -> int:
     if lock is None:
         print("Another recorder has these runs open and does not end.", file=sys.stderr)
         return 3
-    bench = Bench(places, carry_on="--carry-on" in arguments)
+    recorder = Recorder(places, carry_on="--carry-on" in arguments)
     files = [Path(argument) for argument in arguments if not argument.startswith("--")]
-    if files and not _apply(bench, files):
+    if files and not _apply(recorder, files):
         return 2
     tuning.collector()
-    context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
-    pump = Pump(bench, context)
-    service = Service(bench, pump, context)
-    pump.start()
-    service.start()
+    recorder.start()
+    logger.info("ready")
     done.wait()
-    service.stop()
-    bench.stop()
-    if bench.log is not None:
-        with contextlib.suppress(Refused):
-            pump.end_run(bench.log.state.id, "Tidy Bench was stopped during the run.", "interrupted")
-    pump.stop()
-    context.destroy(linger=0)
+    recorder.stop()
+    logger.info("ended")
     return 0
 
 
-def _apply(bench: Bench, files: list[Path]) -> bool:
+def _apply(recorder: Recorder, files: list[Path]) -> bool:
     try:
         texts = [
             SetupText(id=load(text).instrument.id, text=text)
             for text in (f.read_text("utf-8") for f in files)
         ]
-        bench.apply(texts)
-    except (OSError, SetupError, Refused) as error:
+        recorder.employment.apply(texts)
+    except (OSError, SetupError, RequestRefused) as error:
         print(error, file=sys.stderr)
         return False
     return True

@@ -1,12 +1,13 @@
 """An instrument as the recorder sees it right now, with its reading path."""
 
-from tidybench.core.path import Facts, Identity, reading_path
+from tidybench.core.exchange.identity import Identity
+from tidybench.core.path import Facts, reading_path
 from tidybench.core.reading.reader import Counts, MessageReader
 from tidybench.core.setup import SerialPart, Setup
 from tidybench.links.ports import SIMULATED
 from tidybench.recorder.rates import Rates
 from tidybench.recorder.worker import Worker
-from tidybench.wire.messages import IdentityStatus, InstrumentStatus, ModemStatus, StageStatus
+from tidybench.wire.instruments import IdentityStatus, InstrumentStatus, ModemStatus, StageStatus
 
 
 def instrument_status(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -> InstrumentStatus:
@@ -22,7 +23,7 @@ def instrument_status(setup: Setup, worker: Worker, rates: Rates, now: int, shar
         for s in reading_path(facts)
     ]
     lines = worker.modem_lines()
-    who = worker.attendant.identities.get(setup.instrument.id)
+    who = worker.session.identities.get(setup.instrument.id)
     counts = facts.counts
     return InstrumentStatus(
         id=setup.instrument.id,
@@ -92,8 +93,8 @@ def _facts(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -
         waiting=worker.waiting(),
         pending=worker.reader.framer.pending,
         binary=setup.framing.binary,
-        identity=worker.attendant.identities.get(setup.instrument.id, Identity()),
-        command_trouble=worker.attendant.troubles.get(setup.instrument.id, ""),
+        identity=worker.session.identities.get(setup.instrument.id, Identity()),
+        command_trouble=worker.session.troubles.get(setup.instrument.id, ""),
         bytes_in_per_s=rates.of(address, "in", counts.bytes_in),
         bytes_out_per_s=rates.of(address, "out", counts.bytes_out),
         messages_per_s=rates.of(*_messages_of(setup, own, address, counts.messages, shared)),

@@ -2,13 +2,13 @@
 
 import threading
 
-from tidybench.core.events import Event
 from tidybench.core.samples import Batch
-from tidybench.runs.log import Entry
+from tidybench.core.tape.events import Event
+from tidybench.runs.entry import Entry
 
 
 class Journal:
-    """Workers put events in; the pump takes them all out, in order."""
+    """Links put events in, from any thread; the writer takes them all out, in order."""
 
     def __init__(self, first: int = 1) -> None:
         self._lock = threading.Lock()
@@ -16,16 +16,20 @@ class Journal:
         self._sequence = first - 1
         self._waiting = threading.Event()
 
+    def start_after(self, sequence: int) -> None:
+        """Go on with the numbers of a tape that is there. Before anything is put."""
+        self._sequence = sequence
+
     def put(self, link: str, event: Event, batch: Batch | None = None) -> int:
         """Number an event; gives its number."""
         with self._lock:
             self._sequence = sequence = self._sequence + 1
-            self._entries.append((sequence, link, event, batch))
+            self._entries.append(Entry(sequence, link, event, batch))
         if not self._waiting.is_set():
             self._waiting.set()
         return sequence
 
-    def nudge(self) -> None:
+    def wake(self) -> None:
         """Wake whoever waits, with nothing new."""
         self._waiting.set()
 
@@ -39,8 +43,3 @@ class Journal:
         with self._lock:
             entries, self._entries = self._entries, []
         return entries
-
-    @property
-    def sequence(self) -> int:
-        """The last number given."""
-        return self._sequence

@@ -7,7 +7,7 @@ from pathlib import Path
 from tidybench.core.setup import SerialPart, Setup
 from tidybench.links.ports import SIMULATED, Port, PortWatch, device_of, ports
 from tidybench.links.serial_port import remedy
-from tidybench.wire.messages import PortInfo
+from tidybench.wire.ports import PortInfo
 
 
 class PortList:

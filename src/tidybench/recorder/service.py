@@ -1,119 +1,186 @@
-"""Answers the requests of the web server, one at a time."""
+"""Answers the requests of the web server and of commands, one at a time.
 
+A request that must wait for the disk (a run that ends) is answered when that is done; others are answered meanwhile.
+"""
+
+import logging
 import threading
+import time
+from collections import deque
 from collections.abc import Callable
+from concurrent.futures import Future
+from dataclasses import dataclass
+from typing import Any, TypeVar
 
 import zmq
 from pydantic import ValidationError
 
 from tidybench import __version__
-from tidybench.recorder.bench import Bench, Refused
-from tidybench.recorder.pump import Pump
-from tidybench.wire.messages import (
-    PROTOCOL,
-    REQUEST,
-    Acknowledge,
-    AddMark,
-    Answer,
-    ApplySetups,
-    BeginRun,
-    CorrectMark,
-    EndRun,
-    GetHistory,
-    GetOrder,
-    GetPorts,
-    GetSearch,
-    GetSetups,
-    GetStatus,
-    GetTape,
-    Hello,
-    LabelPort,
-    ReadOnce,
-    ReleasePort,
-    Request,
-    SendCommand,
-    StartSearch,
-    StopSearch,
-    TakeBackPort,
-    ZeroChannel,
-)
+from tidybench.core.diagnosis.addresses import AddressError, query_maker
+from tidybench.recorder.employment import Employment
+from tidybench.recorder.hand_commands import HandCommands
+from tidybench.recorder.held_ports import HeldPorts
+from tidybench.recorder.mailbox import Mailbox
+from tidybench.recorder.refused import RequestRefused
+from tidybench.recorder.run_in_progress import checked_begin, checked_mark, without_controls
+from tidybench.recorder.searches.desk import SearchDesk
+from tidybench.recorder.state import StateFile
+from tidybench.recorder.writer import Writer
+from tidybench.recorder.zeros import Zeros
+from tidybench.runs.run_state import RunEnd
+from tidybench.wire.channels import ZeroChannel
+from tidybench.wire.commands import CommandStatus, GetCommand, SendCommand
+from tidybench.wire.crossings import Acknowledge
+from tidybench.wire.instruments import ReadOnce
+from tidybench.wire.ports import GetPorts, LabelPort, ReleasePort, TakeBackPort
+from tidybench.wire.protocol import PROTOCOL, REQUEST, Answer, Hello, Request
+from tidybench.wire.runs import AddMark, BeginRun, CorrectMark, EndRun
+from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
+from tidybench.wire.setups import ApplySetups, GetSetups
+from tidybench.wire.status import GetHistory, GetStatus
+from tidybench.wire.tape import GetTape
+
+logger = logging.getLogger(__name__)
+
+T = TypeVar("T")
+Answered = Answer | Future[Answer]
+
+LOOK_EVERY, LOOK_SOON = 200, 10
+"""Milliseconds between two looks at anything but requests; sooner where an answer is waited for."""
+
+PATIENCE = 60.0
+"""Seconds after which a request that waits for the disk is answered that it did not happen."""
+
+
+@dataclass(slots=True)
+class Parts:
+    """What requests are carried out by."""
+
+    writer: Writer
+    employment: Employment
+    zeros: Zeros
+    ports: HeldPorts
+    searches: SearchDesk
+    commands: HandCommands
+    state: StateFile
+    free_bytes: Callable[[], int]
+
+
+@dataclass(slots=True)
+class _Waiting:
+    head: list[bytes]
+    answer: "Future[Answer]"
+    until: float
 
 
 class Service(threading.Thread):
-    """A thread around the control socket. Frames: identity, request number, JSON."""
+    """A thread around the control socket. Frames: identity, request number, JSON; behind the answer, what it is about.
 
-    def __init__(self, bench: Bench, pump: Pump, context: "zmq.Context[zmq.Socket[bytes]]") -> None:
+    `mailbox`: what is to be done in this thread between two requests.
+    """
+
+    def __init__(
+        self, parts: Parts, mailbox: Mailbox, context: "zmq.Context[zmq.Socket[bytes]]", endpoint: str
+    ) -> None:
         super().__init__(name="service", daemon=True)
-        self._bench, self._pump = bench, pump
+        self.mailbox = mailbox
+        self._parts = parts
         self._socket = context.socket(zmq.ROUTER)
         self._socket.setsockopt(zmq.LINGER, 0)
-        self._socket.bind(bench.places.control)
+        self._socket.bind(endpoint)
         self._stopping = threading.Event()
-
-    def run(self) -> None:
-        while not self._stopping.is_set():
-            if not self._socket.poll(200):
-                continue
-            identity, number, *rest = self._socket.recv_multipart()
-            answer, extra = self.answer(rest[0] if rest else b"")
-            frames = [identity, number, answer.model_dump_json().encode(), *extra]
-            try:
-                self._socket.send_multipart(frames, zmq.NOBLOCK)
-            except zmq.ZMQError:
-                pass  # whoever asked is gone
-        self._socket.close()
-
-    def stop(self) -> None:
-        """End."""
-        self._stopping.set()
-        self.join(5)
-
-    def answer(self, data: bytes) -> tuple[Answer, list[bytes]]:
-        """The answer to one request, and frames that follow it."""
-        try:
-            request = REQUEST.validate_json(data)
-        except ValidationError as error:
-            return Answer(trouble="invalid", why=f"The recorder does not know this request: {error}"), []
-        try:
-            return self._carry_out(request)
-        except Refused as error:
-            return Answer(trouble=error.trouble, why=str(error)), []  # type: ignore[arg-type]
-        except Exception as error:
-            return Answer(trouble="failed", why=f"The recorder failed at this: {error!r}"), []
-
-    def _carry_out(self, request: Request) -> tuple[Answer, list[bytes]]:
-        bench = self._bench
-        if isinstance(request, GetHistory):
-            return Answer(), [bench.samples.since(request.since)]
-        return self._answers()[type(request)](request), []
-
-    def _answers(self) -> dict[type, Callable[[Request], Answer]]:
-        return {
+        self._waiting: deque[_Waiting] = deque()
+        self._table: dict[type, Callable[[Any], Answered]] = {
             Hello: self._hello,
-            GetStatus: lambda _: Answer(status=self._bench.status()),
-            GetTape: self._tape,
-            GetPorts: lambda _: Answer(ports=self._bench.status().ports),
-            GetSetups: lambda _: Answer(setups=self._bench.state.setups),
+            GetStatus: lambda _: Answer(status=self._status()),
+            GetPorts: lambda _: Answer(ports=self._status().ports),
+            GetSetups: lambda _: Answer(setups=self._parts.state.now.setups),
             ApplySetups: self._apply,
             BeginRun: self._begin,
             EndRun: self._end,
             AddMark: self._mark,
             CorrectMark: self._correct_mark,
+            Acknowledge: self._acknowledge,
+            ZeroChannel: lambda r: Answer(zeroed=self._parts.zeros.press(r.channel, r.undo)),
             ReleasePort: self._release,
             TakeBackPort: self._release,
             LabelPort: self._label,
             SendCommand: self._command,
-            GetOrder: self._order,
+            GetCommand: lambda r: _known(self._parts.commands.look(r.command), "command"),
             ReadOnce: self._read_once,
             StartSearch: self._start_search,
-            GetSearch: self._search,
-            StopSearch: self._search,
-            ZeroChannel: self._zero,
-            Acknowledge: self._acknowledge,
+            GetSearch: lambda r: _known(self._parts.searches.look(r.search), "search"),
+            StopSearch: lambda r: _known(self._parts.searches.stop(r.search), "search"),
         }
 
-    def _hello(self, request: Request) -> Answer:
-        assert isinstance(request, Hello)
+    # ---- the thread
+
+    def run(self) -> None:
+        self.mailbox.open()
+        while not self._stopping.is_set():
+            came = self._socket.poll(LOOK_SOON if self._waiting else LOOK_EVERY)
+            self.mailbox.carry_out()
+            self._send_late()
+            if came:
+                identity, number, *rest = self._socket.recv_multipart()
+                self._receive([identity, number], rest[0] if rest else b"")
+        self.mailbox.carry_out()
+        self._send_late()
+        self._socket.close()
+
+    def stop(self) -> None:
+        """End. Any thread."""
+        self._stopping.set()
+        self.join(5)
+
+    def _receive(self, head: list[bytes], data: bytes) -> None:
+        answer, frames = self.answer(data)
+        if isinstance(answer, Future):
+            self._waiting.append(_Waiting(head, answer, time.monotonic() + PATIENCE))
+        else:
+            self._send(head, answer, frames)
+
+    def _send_late(self) -> None:
+        for one in list(self._waiting):
+            if one.answer.done():
+                self._waiting.remove(one)
+                self._send(one.head, _outcome(one.answer.result), [])
+            elif time.monotonic() > one.until:
+                self._waiting.remove(one)
+                late = "The disk has not answered yet. What was asked for goes on; look again in a moment."
+                self._send(one.head, Answer(trouble="disk", why=late), [])
+
+    def _send(self, head: list[bytes], answer: Answer, frames: list[bytes]) -> None:
+        try:
+            self._socket.send_multipart([*head, answer.model_dump_json().encode(), *frames], zmq.NOBLOCK)
+        except zmq.ZMQError:
+            pass  # whoever asked is gone
+
+    def answer(self, data: bytes) -> tuple[Answered, list[bytes]]:
+        """The answer to one request, or where it will come; and frames that follow it."""
+        try:
+            request: Request = REQUEST.validate_json(data)
+        except ValidationError as error:
+            return Answer(trouble="invalid", why=f"The recorder does not know this request: {error}"), []
+        if isinstance(request, GetHistory):
+            return Answer(), self._parts.writer.samples.since(request.since)
+        if isinstance(request, GetTape):
+            return Answer(), ["\n".join(self._parts.writer.tape.find(request)).encode()]
+        try:
+            return self._table[type(request)](request), []
+        except Exception as error:
+            return _refusal(error), []
+
+    # ---- what is done
+
+    def _ask(self, call: Callable[[], T]) -> T:
+        return self._parts.writer.mailbox.ask(call)
+
+    def _status(self) -> Any:
+        return self._ask(self._parts.writer.status)
+
+    @staticmethod
+    def _hello(request: Hello) -> Answer:
         mine = Hello(protocol=PROTOCOL, version=__version__)
         if request.protocol != PROTOCOL:
             why = (
@@ -123,87 +190,129 @@ class Service(threading.Thread):
             return Answer(trouble="version", why=why, hello=mine)
         return Answer(hello=mine)
 
-    def _tape(self, request: Request) -> Answer:
-        assert isinstance(request, GetTape)
-        return Answer(tape=self._bench.tape.find(request))
+    def _apply(self, request: ApplySetups) -> Answer:
+        self._parts.employment.apply(request.setups, request.calculations)
+        return Answer(status=self._status())
 
-    def _apply(self, request: Request) -> Answer:
-        assert isinstance(request, ApplySetups)
-        self._bench.apply(request.setups, request.calculations)
-        return Answer(status=self._bench.status())
+    def _begin(self, request: BeginRun) -> Answer:
+        checked_begin(request)
+        writer, free = self._parts.writer, self._parts.free_bytes()
+        run = self._ask(lambda: writer.begin(request, free))
+        self._remember_run(run.folder)
+        return Answer(run=run)
 
-    def _zero(self, request: Request) -> Answer:
-        assert isinstance(request, ZeroChannel)
-        return Answer(zeroed=self._bench.zero(request.channel, request.undo))
+    def _end(self, request: EndRun) -> "Future[Answer]":
+        sealed = self.end_run(request.run, request.reason)
+        answered: Future[Answer] = Future()
 
-    def _acknowledge(self, request: Request) -> Answer:
-        assert isinstance(request, Acknowledge)
-        self._bench.acknowledge(request.crossings, request.by)
-        return Answer(status=self._bench.status())
+        def after(done: "Future[None]") -> None:
+            error = done.exception()
+            if error is None:
+                answered.set_result(Answer())
+                return
+            why = error.strerror if isinstance(error, OSError) else repr(error)
+            words = f"The run was ended, but that could not be written yet: {why}. It is tried again."
+            answered.set_result(Answer(trouble="disk", why=words))
 
-    def _begin(self, request: Request) -> Answer:
-        assert isinstance(request, BeginRun)
-        self._bench.begin(request)
-        return Answer(run=self._bench.run_status())
+        sealed.add_done_callback(after)
+        return answered
 
-    def _end(self, request: Request) -> Answer:
-        assert isinstance(request, EndRun)
-        self._pump.end_run(request.run, request.reason)
+    def end_run(self, run: str, reason: str, status: RunEnd = "ended") -> "Future[None]":
+        """End the run in progress; what is given comes true when it is on the disk. Raises RequestRefused. This thread, or
+        any once this one has ended."""
+        writer = self._parts.writer
+        sealed = self._ask(lambda: writer.end(run, reason, status))
+        self._remember_run(None)
+        return sealed
+
+    def _remember_run(self, folder: str | None) -> None:
+        try:
+            self._parts.state.remember(run=folder)
+        except OSError:
+            # Its folder knows how it stands; a restart would only take it for interrupted.
+            logger.exception("which run is on cannot be remembered")
+
+    def _mark(self, request: AddMark) -> Answer:
+        text, by = checked_mark(request.text), without_controls(request.by, "The name beside a mark")
+        writer = self._parts.writer
+        return Answer(run=self._ask(lambda: writer.mark(text, by)))
+
+    def _correct_mark(self, request: CorrectMark) -> Answer:
+        text, writer = checked_mark(request.text), self._parts.writer
+        return Answer(run=self._ask(lambda: writer.correct_mark(request.at, text)))
+
+    def _acknowledge(self, request: Acknowledge) -> Answer:
+        writer = self._parts.writer
+        self._ask(lambda: writer.acknowledge(request.crossings, request.by))
+        return Answer(status=self._status())
+
+    def _release(self, request: ReleasePort | TakeBackPort) -> Answer:
+        self._parts.ports.release(request.link, back=isinstance(request, TakeBackPort))
         return Answer()
 
-    def _mark(self, request: Request) -> Answer:
-        assert isinstance(request, AddMark)
-        self._bench.mark(request.text, request.by)
-        return Answer(run=self._bench.run_status())
-
-    def _correct_mark(self, request: Request) -> Answer:
-        assert isinstance(request, CorrectMark)
-        self._bench.correct_mark(request.at, request.text)
-        return Answer(run=self._bench.run_status())
-
-    def _release(self, request: Request) -> Answer:
-        assert isinstance(request, ReleasePort | TakeBackPort)
-        self._bench.release(request.link, back=isinstance(request, TakeBackPort))
+    def _label(self, request: LabelPort) -> Answer:
+        self._parts.ports.label(request.name, request.label)
         return Answer()
 
-    def _label(self, request: Request) -> Answer:
-        assert isinstance(request, LabelPort)
-        self._bench.label(request.name, request.label)
-        return Answer()
-
-    def _command(self, request: Request) -> Answer:
-        assert isinstance(request, SendCommand)
+    def _command(self, request: SendCommand) -> Answer:
         try:
             data = request.data.encode("latin-1")
         except UnicodeEncodeError as error:
-            why = f"“{error.object[error.start]}” is no byte: a command is made of bytes from 00 to FF."
-            return Answer(trouble="invalid", why=why)
-        return Answer(order=self._bench.command(request.link, data, request.wait_ms))
+            char = error.object[error.start]
+            raise RequestRefused(
+                "invalid", f"“{char}” is no byte: a command is made of bytes from 00 to FF."
+            ) from None
+        worker = self._parts.employment.now.workers.get(request.link)
+        if worker is None:
+            raise RequestRefused("not found", f"No instrument in force uses {request.link}.")
+        if not data:
+            raise RequestRefused("invalid", "There is nothing to send.")
+        if worker.trouble:
+            raise RequestRefused("conflict", f"It cannot be sent. {worker.sentence}")
+        if worker.plan.link.kind == "file":
+            raise RequestRefused("conflict", "A file takes no commands.")
+        return Answer(command=self._parts.commands.give(worker, data, request.wait_ms))
 
-    def _order(self, request: Request) -> Answer:
-        assert isinstance(request, GetOrder)
-        found = self._bench.orders.look(request.order)
-        return (
-            Answer(order=found)
-            if found
-            else Answer(trouble="not found", why="This command is not known any more.")
-        )
-
-    def _read_once(self, request: Request) -> Answer:
-        assert isinstance(request, ReadOnce)
-        self._bench.read_once(request.instrument)
+    def _read_once(self, request: ReadOnce) -> Answer:
+        setup = self._parts.employment.now.setup_of(request.instrument)
+        if setup is None:
+            raise RequestRefused("not found", f"There is no instrument “{request.instrument}” on the bench.")
+        worker = self._parts.employment.worker_of(setup)
+        if worker.trouble:
+            raise RequestRefused("conflict", f"It cannot be asked. {worker.sentence}")
+        if not setup.is_asked:
+            raise RequestRefused("conflict", f"{setup.instrument.name} has no query to ask. Add one first.")
+        worker.read_once(request.instrument)
         return Answer()
 
-    def _start_search(self, request: Request) -> Answer:
-        assert isinstance(request, StartSearch)
-        return Answer(search=self._bench.search(request))
+    def _start_search(self, request: StartSearch) -> Answer:
+        if request.search == "addresses":
+            try:
+                query_maker(request.query)
+            except AddressError as error:
+                raise RequestRefused("invalid", str(error)) from error
+            if request.last < request.first:
+                raise RequestRefused("invalid", "The first address must not be above the last.")
+        if self._parts.searches.busy(request.ports):
+            raise RequestRefused("conflict", "Another search has this port just now. Stop it first.")
+        return Answer(search=self._parts.searches.start(request))
 
-    def _search(self, request: Request) -> Answer:
-        assert isinstance(request, GetSearch | StopSearch)
-        desk = self._bench.searches
-        found = desk.stop(request.search) if isinstance(request, StopSearch) else desk.look(request.search)
-        return (
-            Answer(search=found)
-            if found
-            else Answer(trouble="not found", why="This search is not known any more.")
-        )
+
+def _known(found: CommandStatus | SearchStatus | None, what: str) -> Answer:
+    if found is None:
+        raise RequestRefused("not found", f"This {what} is not known any more.")
+    return Answer(command=found) if isinstance(found, CommandStatus) else Answer(search=found)
+
+
+def _outcome(call: Callable[[], Answer]) -> Answer:
+    try:
+        return call()
+    except Exception as error:
+        return _refusal(error)
+
+
+def _refusal(error: Exception) -> Answer:
+    if isinstance(error, RequestRefused):
+        return Answer(trouble=error.trouble, why=str(error))
+    logger.error("a request failed", exc_info=error)
+    return Answer(trouble="failed", why=f"The recorder failed at this: {error!r}. Its log has more.")

@@ -1,11 +1,16 @@
-"""The recorder's state file: set-ups in force, channel numbers, released ports, labels, the run in progress."""
+"""recorder.json: what a recorder that was killed needs to carry on."""
 
+import logging
+from collections.abc import Callable
 from pathlib import Path
 
 from pydantic import BaseModel
 
-from tidybench.runs.folder import write_whole
-from tidybench.wire.messages import SetupText
+from tidybench.runs.disk import Disk
+from tidybench.runs.whole import WholeFile, newest_of, read_newest
+from tidybench.wire.setups import SetupText
+
+logger = logging.getLogger(__name__)
 
 
 class Zero(BaseModel):
@@ -16,7 +21,8 @@ class Zero(BaseModel):
 
 
 class RecorderState(BaseModel):
-    """What a recorder that was killed needs to carry on."""
+    """Set-ups in force, channel numbers, zeros, released ports, labels, the run in progress. Never changed in place: a new
+    one takes its place once it is written."""
 
     setups: list[SetupText] = []
     calculations: str = ""
@@ -27,17 +33,40 @@ class RecorderState(BaseModel):
     run: str | None = None
 
 
-def read(path: Path) -> RecorderState:
+class StateFile:
+    """What the recorder remembers. Only one thread may `remember`; any may look at `now`."""
+
+    def __init__(self, path: Path, disk: Disk) -> None:
+        self._file = WholeFile(path, disk, lambda error: logger.error("%s: %s", path, error))
+        self.now = _read(path)
+
+    def remember(self, **changes: object) -> RecorderState:
+        """Change what is remembered; gives what was remembered before. Safe against a kill when it returns, against a power
+        cut a little later. Raises OSError, and has changed nothing, where it cannot be written."""
+        before = self.now
+        after = before.model_copy(update=changes)
+        self._file.put(after.model_dump_json(indent=1))
+        self.now = after
+        return before
+
+    def take_back(self, before: RecorderState) -> None:
+        """What was remembered before, again: what was to come has failed."""
+        self.now = before
+        try:
+            self._file.put(before.model_dump_json(indent=1))
+        except OSError as error:
+            logger.error("the state could not be taken back: %s", error)
+
+
+def _read(path: Path) -> RecorderState:
     """The state, or a fresh one where there is none that can be read."""
+    parse: Callable[[bytes], RecorderState] = RecorderState.model_validate_json
     try:
-        return RecorderState.model_validate_json(path.read_bytes())
+        return read_newest(path, parse)
     except FileNotFoundError:
         return RecorderState()
-    except ValueError:
+    except ValueError as error:
+        logger.error("%s cannot be read and is set aside: %s", path, error)
+        newest_of(path).unlink(missing_ok=True)
         path.replace(path.with_suffix(".unreadable"))
         return RecorderState()
-
-
-def write(path: Path, state: RecorderState) -> None:
-    """Write it whole."""
-    write_whole(path, state.model_dump_json(indent=1))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from tidybench.core.setup import load
+from tidybench.core.compile.load import load
 from tidybench.core.setup.calculated import CALCULATED, load_calculations
 from tidybench.records.models import Bench, Instrument, SetupVersion
 

@@ -4,52 +4,43 @@ Versions lie in the run folder below `again/`: `002/` has the CSV, the set-up it
 what was logged.
 """
 
-import math
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from pydantic import BaseModel
 
-from tidybench.core.plan import plan_links
-from tidybench.core.quality import Quality
+from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links
 from tidybench.core.samples import RECORD_SIZE, Batch, channels_of, qualities_of, unpack
-from tidybench.core.setup import Setup, SetupError, load
-from tidybench.runs.folder import SAMPLES, RunChannel, RunState, read_state, run_channel, write_whole
+from tidybench.core.setup import Setup, SetupError
+from tidybench.core.values.statistics import Gathering, Statistics
+from tidybench.runs.folder import SAMPLES
 from tidybench.runs.reread import frozen_setups, reread
 from tidybench.runs.rows import header, make_rule
+from tidybench.runs.run_channel import RunChannel, run_channel
+from tidybench.runs.run_state import RunState, read_state
+from tidybench.runs.whole import write_whole
 
 AGAIN = "again"
 STATE = "again.json"
 PIECE = 100_000
-"""Samples that are reckoned at once."""
+"""Samples that are taken in at once."""
 
 
 class AgainError(ValueError):
     """Why a run cannot be read again so, in a sentence."""
 
 
-class Side(BaseModel):
-    """What one reading of a run gave for a channel. The numbers are None where nothing was measured."""
-
-    samples: int = 0
-    measured: int = 0
-    not_understood: int = 0
-    mean: float | None = None
-    minimum: float | None = None
-    maximum: float | None = None
-
-
-class Beside(BaseModel):
+class Comparison(BaseModel):
     """A channel as it was logged and as it is read again; None where one of them has no such channel."""
 
     id: str
     name: str
     unit: str
-    logged: Side | None
-    again: Side | None
+    logged: Statistics | None
+    again: Statistics | None
 
 
 class Version(BaseModel):
@@ -59,60 +50,48 @@ class Version(BaseModel):
     at: int
     instrument: str
     csv: str
-    channels: list[Beside]
+    channels: list[Comparison]
 
 
-@dataclass(slots=True)
 class _Gathered:
-    """What comes of a channel, reckoned as it comes: a run of weeks does not fit into memory."""
+    """What comes of a channel, gathered in pieces: a run of weeks does not fit into memory."""
 
-    samples: int = 0
-    measured: int = 0
-    not_understood: int = 0
-    total: float = 0.0
-    low: float = math.inf
-    high: float = -math.inf
-    _qualities: list[int] = field(default_factory=list)
-    _values: list[float] = field(default_factory=list)
+    def __init__(self) -> None:
+        self._gathering = Gathering()
+        self._times: list[int] = []
+        self._values: list[float] = []
+        self._qualities: list[int] = []
 
-    def add(self, quality: int, value: float) -> None:
+    def add(self, at: int, quality: int, value: float) -> None:
         """One sample."""
-        self._qualities.append(quality)
+        self._times.append(at)
         self._values.append(value)
+        self._qualities.append(quality)
         if len(self._values) >= PIECE:
             self._flush()
 
-    def add_many(self, qualities: "np.ndarray[Any, Any]", values: "np.ndarray[Any, Any]") -> None:
-        """Many samples."""
-        good = values[qualities <= Quality.FLAGGED]
-        self.samples += len(values)
-        self.measured += len(good)
-        self.not_understood += int((qualities == Quality.NOT_UNDERSTOOD).sum())
-        if len(good):
-            self.total += float(good.sum())
-            self.low, self.high = min(self.low, float(good.min())), max(self.high, float(good.max()))
+    def add_many(self, records: "np.ndarray[Any, Any]", qualities: "np.ndarray[Any, Any]") -> None:
+        """Many samples, as records of samples.bin."""
+        self._gathering.add(records["time"], records["value"], qualities)
 
     def _flush(self) -> None:
-        self.add_many(np.array(self._qualities, np.uint8), np.array(self._values, np.float64))
-        self._qualities.clear()
-        self._values.clear()
+        if self._values:
+            times, values = np.array(self._times, np.int64), np.array(self._values, np.float64)
+            self._gathering.add(times, values, np.array(self._qualities, np.uint8))
+            for gathered in (self._times, self._values, self._qualities):
+                gathered.clear()
 
-    def side(self) -> Side:
-        """In numbers. The mean has the digits that do not depend on the order of adding up."""
+    @property
+    def statistics(self) -> Statistics:
+        """What has come until now. The mean has the digits that do not depend on the order of adding up."""
         self._flush()
-        if not self.measured:
-            return Side(samples=self.samples, not_understood=self.not_understood)
-        return Side(
-            samples=self.samples,
-            measured=self.measured,
-            not_understood=self.not_understood,
-            mean=float(f"{self.total / self.measured:.11g}"),
-            minimum=self.low,
-            maximum=self.high,
-        )
+        found = self._gathering.statistics
+        if found.mean is not None:
+            found.mean = float(f"{found.mean:.11g}")
+        return found
 
 
-def compared(folder: Path, setup_text: str) -> list[Beside]:
+def compared(folder: Path, setup_text: str) -> list[Comparison]:
     """What would come of it, side by side with what was logged. Nothing is written.
 
     Raises AgainError, SetupError, OSError.
@@ -122,7 +101,7 @@ def compared(folder: Path, setup_text: str) -> list[Beside]:
     gathered = {channel.number: _Gathered() for channel in later.channels}
     for _, batch in _read(folder, setups, later):
         _gather(gathered, batch)
-    return _beside(folder, state, later, gathered)
+    return _comparison(folder, state, later, gathered)
 
 
 def keep(folder: Path, setup_text: str, at: int) -> Version:
@@ -149,7 +128,7 @@ def keep(folder: Path, setup_text: str, at: int) -> Version:
         at=at,
         instrument=setup.instrument.name,
         csv=name,
-        channels=_beside(folder, state, later, gathered),
+        channels=_comparison(folder, state, later, gathered),
     )
     # Last of all: a version without it is a half one, and does not count.
     write_whole(place / STATE, version.model_dump_json(indent=1))
@@ -216,7 +195,7 @@ def _state_with(state: RunState, setup: Setup) -> RunState:
 
 
 def _read(folder: Path, setups: list[Setup], state: RunState) -> Iterator[tuple[int, Batch]]:
-    numbers = {**state.later, **{channel.id: channel.number for channel in state.channels}}
+    numbers = state.numbers
     try:
         plans = plan_links(setups, numbers)
     except KeyError as error:
@@ -227,13 +206,15 @@ def _read(folder: Path, setups: list[Setup], state: RunState) -> Iterator[tuple[
 
 
 def _gather(gathered: dict[int, _Gathered], batch: Batch) -> None:
-    for word, value in zip(batch.words, batch.values, strict=True):
+    for word, at, value in zip(batch.words, batch.times, batch.values, strict=True):
         one = gathered.get(word >> 8)
         if one is not None:
-            one.add(word & 0xFF, value)
+            one.add(at, word & 0xFF, value)
 
 
-def _beside(folder: Path, state: RunState, later: RunState, gathered: dict[int, _Gathered]) -> list[Beside]:
+def _comparison(
+    folder: Path, state: RunState, later: RunState, gathered: dict[int, _Gathered]
+) -> list[Comparison]:
     before = {channel.number: _Gathered() for channel in state.channels}
     with open(folder / SAMPLES, "rb") as file:
         while data := file.read(PIECE * RECORD_SIZE):
@@ -242,12 +223,12 @@ def _beside(folder: Path, state: RunState, later: RunState, gathered: dict[int, 
             for number in np.unique(numbers):
                 if int(number) in before:
                     mine = numbers == number
-                    before[int(number)].add_many(qualities[mine], records["value"][mine])
-    logged = {channel.id: before[channel.number].side() for channel in state.channels}
-    again = {channel.id: gathered[channel.number].side() for channel in later.channels}
+                    before[int(number)].add_many(records[mine], qualities[mine])
+    logged = {channel.id: before[channel.number].statistics for channel in state.channels}
+    again = {channel.id: gathered[channel.number].statistics for channel in later.channels}
     named = {channel.id: channel for channel in (*state.channels, *later.channels)}
     return [
-        Beside(id=key, name=one.name, unit=one.unit, logged=logged.get(key), again=again.get(key))
+        Comparison(id=key, name=one.name, unit=one.unit, logged=logged.get(key), again=again.get(key))
         for key, one in named.items()
     ]
 

@@ -1,14 +1,17 @@
 """Files that only grow: appended in whole pieces, mended when a piece was torn."""
 
 import os
+from collections.abc import Callable
 from pathlib import Path
 
-LONGEST_LINE = 16 * 1024 * 1024
+from tidybench.runs.disk import Disk, synced
+
+MAX_LINE = 16 * 1024 * 1024
 """No line of a tape or CSV comes near this; the last whole one is looked for in so many bytes."""
 
 
 class Appender:
-    """A file that is appended to in pieces that must stay whole.
+    """A file that is appended to in pieces that must stay whole. Only one thread may use it.
 
     A piece that cannot be written whole (a full disk) is taken back, and the OSError raised.
     """
@@ -17,6 +20,8 @@ class Appender:
         self.path = path
         self._fd = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o644)
         self.size = os.fstat(self._fd).st_size
+        self._synced = self.size
+        self._syncing = False
 
     def append(self, data: bytes) -> None:
         """Hand `data` to the operating system, all of it or nothing."""
@@ -29,16 +34,35 @@ class Appender:
             raise
         self.size += len(data)
 
-    def sync(self) -> None:
-        """Bring it to the disk."""
-        os.fdatasync(self._fd)
+    def sync(self, disk: Disk, failed: Callable[[Exception], None]) -> None:
+        """Have `disk` bring it to the disk; nothing waits for it. Does nothing where that is on its way, or done."""
+        if self._syncing or self._synced == self.size:
+            return
+        self._syncing, size = True, self.size
+
+        def done(error: Exception | None) -> None:
+            self._syncing = False
+            if error is None:
+                self._synced = size
+            else:
+                failed(error)
+
+        disk.run(synced([os.dup(self._fd)]), done)
+
+    def release(self) -> int:
+        """Its descriptor, which is the caller's from here on; nothing can be appended any more."""
+        fd, self._fd = self._fd, -1
+        return fd
 
     def close(self) -> None:
-        """Sync and close."""
+        """Bring it to the disk, wait for that, and close."""
+        fd = self.release()
+        if fd < 0:
+            return
         try:
-            self.sync()
+            os.fdatasync(fd)
         finally:
-            os.close(self._fd)
+            os.close(fd)
 
 
 def trim_lines(path: Path) -> int:
@@ -46,7 +70,7 @@ def trim_lines(path: Path) -> int:
     if not path.exists():
         return 0
     total = path.stat().st_size
-    start = max(0, total - LONGEST_LINE)
+    start = max(0, total - MAX_LINE)
     with open(path, "rb") as file:
         file.seek(start)
         keep = start + file.read().rfind(b"\n") + 1

@@ -1,74 +1,67 @@
 """A run as it is logged: tape first, then samples, then CSV rows, all within one flush."""
 
 import json
+import logging
 import os
-import threading
 import uuid
 from collections.abc import Iterable, Sequence
-from math import isnan
 from pathlib import Path
-from typing import Literal
 
-from tidybench.core.events import Event, GaveUp, Lost, Missed, Note, Sent, SetUp, Start
-from tidybench.core.samples import Batch
+from tidybench.core.tape.counting import count
+from tidybench.core.tape.events import Note, SetUp, Start
+from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.mark import Mark
+from tidybench.runs.crossings import CROSSINGS, crossing_row
+from tidybench.runs.crossings import HEAD as CROSSINGS_HEAD
+from tidybench.runs.disk import Disk, Done, HereAndNow, Together, synced
+from tidybench.runs.entry import Entry
 from tidybench.runs.files import Appender
-from tidybench.runs.folder import (
-    CROSSINGS,
-    MARKS,
-    SAMPLES,
-    SUMMARY,
-    RowRule,
-    RunChannel,
-    RunState,
-    csv_cell,
-    metadata,
-    new_folder,
-    read_marks,
-    read_state,
-    setup_file,
-    write_state,
-    write_whole,
-)
+from tidybench.runs.folder import SAMPLES, SETUPS, SUMMARY, TAPE, new_folder, setup_file
+from tidybench.runs.marks import MarksFile
 from tidybench.runs.rows import header, make_rule
-from tidybench.runs.stamps import Stamps
+from tidybench.runs.run_channel import RunChannel
+from tidybench.runs.run_state import STATE, RowRule, RunEnd, RunState, read_state, state_text
+from tidybench.runs.sidecar import metadata
 from tidybench.runs.stats import RunStats
 from tidybench.runs.tape import TapeWriter
+from tidybench.runs.whole import WholeFile, write_whole
 
-RunEnd = Literal["ended", "interrupted"]
-
-MARKS_HEAD = "time,elapsed_s,text,by\r\n"
+logger = logging.getLogger(__name__)
 
 SUM_SIZE = 1 << 16
 """Bytes of samples that gather before the summary takes them in."""
 
-Entry = tuple[int, str, Event, Batch | None]
-"""One line of the recorder's journal: sequence number, link, event, its samples."""
+MAX_WAITING_ROWS = 100_000
+"""Rows that wait for room on a full disk; the oldest of more are given up."""
 
 
 class RunLog:
-    """Writes one run folder. Only one thread may use it."""
+    """Writes one run folder. Only one thread may use it, and that thread never waits for the disk: what must be durable
+    is handed to `disk`, which calls back in the same thread."""
 
-    def __init__(self, folder: Path, state: RunState, last_row: int | None = None) -> None:
+    def __init__(
+        self, folder: Path, state: RunState, disk: Disk | None = None, last_row: int | None = None
+    ) -> None:
         self.folder = folder
         self.state = state
         self.stats = RunStats()
         self.rows = 0
-        self.marks: list[tuple[int, str]] = []
         self.troubles: dict[str, str] = {}
         self.saved_at = 0
+        self.turned = False  # a new tape segment began: it wants starting states
+        self._disk = disk or HereAndNow()
         self._rule = make_rule(state, last_row)
-        self._stamps = Stamps()
-        self._tape: TapeWriter | None = TapeWriter(folder / "tape")
+        self._tape: TapeWriter | None = TapeWriter(folder / TAPE, self._disk, self._refused)
         self._samples: Appender | None = Appender(folder / SAMPLES)
         self._csv = Appender(folder / state.csv)
-        self._marks = Appender(folder / MARKS)
-        self._crossings = Appender(folder / CROSSINGS)
+        self._marks = MarksFile(folder, state.begun_at, self._disk, self._refused)
+        self._crossings: Appender | None = Appender(folder / CROSSINGS)
+        if not self._crossings.size:
+            self._crossings.append(CROSSINGS_HEAD.encode())
+        self._state_file = WholeFile(folder / STATE, self._disk, self._refused)
         self._started: set[str] = {""}
         self._pending_rows: list[str] = []
         self._unsummed = bytearray()
-        self._closing = threading.Lock()
-        self._ended = False
-        self.turned = False  # a new tape segment began: it wants starting states
 
     @classmethod
     def begin(
@@ -83,8 +76,9 @@ class RunLog:
         at: int,
         channels: Sequence[RunChannel],
         setups: dict[str, str],
+        disk: Disk | None = None,
     ) -> "RunLog":
-        """Make a run folder and begin to log into it. `setups`: TOML text by instrument id."""
+        """Make a run folder and begin to log into it. `setups`: TOML text by instrument id. Raises OSError."""
         folder, csv = new_folder(runs, name, at)
         state = RunState(
             id=str(uuid.uuid4()),
@@ -98,62 +92,58 @@ class RunLog:
             channels=list(channels),
         )
         for instrument, text in setups.items():
-            (folder / "set-ups" / setup_file(instrument)).write_text(text, "utf-8")
-        write_whole(folder / f"{csv}-metadata.json", metadata(state))
-        log = cls(folder, state)
+            (folder / SETUPS / setup_file(instrument)).write_text(text, "utf-8")
+        (folder / f"{csv}-metadata.json").write_text(metadata(state), "utf-8")
+        log = cls(folder, state, disk)
         log._csv.append(header(state.channels).encode())
-        log._marks.append(MARKS_HEAD.encode())
-        log._crossings.append(b"time,elapsed_s,channel,state,value,limit\r\n")
-        write_state(folder, state)
+        log._state_file.put(state_text(state))
         return log
 
     @classmethod
-    def resume(cls, folder: Path, *, rows: int, stats: RunStats, links: Iterable[str], now: int) -> "RunLog":
+    def resume(
+        cls,
+        folder: Path,
+        *,
+        rows: int,
+        stats: RunStats,
+        links: Iterable[str],
+        now: int,
+        disk: Disk | None = None,
+    ) -> "RunLog":
         """Go on with a run whose folder has been mended. Rows go on from `now`: a gap stays a gap."""
-        log = cls(folder, read_state(folder), last_row=now)
+        log = cls(folder, read_state(folder), disk, last_row=now)
         log.rows, log.stats = rows, stats
-        log.marks = [(mark.at, mark.text) for mark in read_marks(folder)]
         log._started |= set(links)
         return log
 
-    def write(self, entries: Sequence[Entry], lines: Sequence[str], packs: Sequence[bytes], now: int) -> None:
-        """Log what happened and the rows due by `now`. For each entry, `lines` has its line of the tape
-        and `packs` its samples as records."""
+    @property
+    def marks(self) -> list[Mark]:
+        """The marks so far."""
+        return self._marks.marks
+
+    def write(self, entries: Sequence[Entry], now: int) -> None:
+        """Log what happened (sealed entries, in order) and the rows due by `now`."""
         tape: list[str] = []
         packed: list[bytes] = []
-        rows = self._pending_rows
-        started, rule = self._started, self._rule
-        counts = self.state.counts.model_copy()
-        last = polls = 0
-        for (sequence, link, event, batch), line, pack in zip(entries, lines, packs, strict=True):
-            kind = type(event)
+        rows, started, rule, counts = self._pending_rows, self._started, self._rule, self.state.counts
+        for entry in entries:
+            event, link = entry.event, entry.link
             if link not in started:
+                kind = type(event)
                 if kind is Start:
                     started.add(link)
                 elif kind is not SetUp:
                     continue  # what this happened upon is not on this tape
-            tape.append(line)
-            last = sequence
-            if batch is not None:
-                packed.append(pack)
-                rows += rule.feed(event.at, batch)
-            if kind is Sent:
-                polls += 1 if event.poll else 0  # type: ignore[union-attr]
-            elif kind is Missed:
-                counts.missed += event.count  # type: ignore[union-attr]
-            elif kind is GaveUp:
-                counts.gave_up += 1
-            elif kind is Lost:
-                counts.lost += 1
-        counts.sequence = last or counts.sequence
-        counts.polls += polls
+            tape.append(entry.line)
+            if entry.batch is not None:
+                packed.append(entry.packed)
+                rows += rule.feed(event.at, entry.batch)
+            count(counts, entry.sequence, event)
         rows += rule.until(now)
-        samples = b"".join(packed)
         if tape:
             tape.append("")
             self._write_tape("\n".join(tape).encode())
-        # In one step, and not before the tape has what they count: another thread writes the state.
-        self.state.counts = counts
+        samples = b"".join(packed)
         if samples:
             self._write_samples(samples)
             self._unsummed += samples
@@ -162,18 +152,34 @@ class RunLog:
         self._write_rows(now)
 
     def _sum(self) -> None:
-        self.stats.add(bytes(self._unsummed))
-        self._unsummed.clear()
+        if self._unsummed:
+            self.stats.add(bytes(self._unsummed))
+            self._unsummed.clear()
+
+    # ---- sinks: each file fails by itself, in words, with its traceback in the log
+
+    def _fail(self, file: str, sentence: str, error: Exception) -> None:
+        if file not in self.troubles:
+            logger.error("%s: %s", self.folder, sentence, exc_info=error)
+        self.troubles[file] = sentence
+
+    def _refused(self, error: Exception) -> None:
+        why = error.strerror if isinstance(error, OSError) else repr(error)
+        self._fail(
+            "disk",
+            f"The disk reports an error while saving: {why}. What was logged since may be lost in a power cut.",
+            error,
+        )
 
     def _write_tape(self, data: bytes) -> None:
         if self._tape is None:
             return
         try:
             self.turned |= self._tape.append(data)
-        except OSError as error:
+        except Exception as error:
             # The CSV matters more: the tape is given up before it.
-            self.troubles["tape"] = (
-                f"The tape of this run ends here: {error.strerror}. Rows are still logged."
+            self._fail(
+                "tape", f"The tape of this run ends here: {_why(error)}. Rows are still logged.", error
             )
             self._tape = None
 
@@ -182,32 +188,37 @@ class RunLog:
             return
         try:
             self._samples.append(data)
-        except OSError as error:
-            self.troubles["samples"] = f"samples.bin ends here: {error.strerror}. Rows are still logged."
+        except Exception as error:
+            self._fail("samples", f"samples.bin ends here: {_why(error)}. Rows are still logged.", error)
             self._samples = None
 
     def _write_rows(self, now: int) -> None:
-        if not self._pending_rows:
+        rows = self._pending_rows
+        if not rows:
             self.saved_at = self.saved_at or now
             return
         try:
-            self._csv.append("".join(self._pending_rows).encode())
-        except OSError as error:
-            self.troubles["csv"] = (
-                f"Rows cannot be written: {error.strerror}. Every row so far is safe; "
-                "free some space, the waiting rows follow by themselves."
+            self._csv.append("".join(rows).encode())
+        except Exception as error:
+            self._fail(
+                "csv",
+                f"Rows cannot be written: {_why(error)}. Every row so far is safe; "
+                "free some space, the waiting rows follow by themselves.",
+                error,
             )
-            del self._pending_rows[: max(0, len(self._pending_rows) - 100_000)]
+            del rows[: max(0, len(rows) - MAX_WAITING_ROWS)]
             return
         self.troubles.pop("csv", None)
-        self.rows += len(self._pending_rows)
-        self._pending_rows.clear()
+        self.rows += len(rows)
+        rows.clear()
         self.saved_at = now
+
+    # ---- what happens in a run besides
 
     def keep_setups(self, texts: dict[str, str]) -> dict[str, str]:
         """Keep set-ups that come into force during the run beside those it began with; gives the name of
-        each one's file within `set-ups`, by instrument."""
-        folder = self.folder / "set-ups"
+        each one's file within `set-ups`, by instrument. Raises OSError."""
+        folder = self.folder / SETUPS
         names: dict[str, str] = {}
         for instrument, text in texts.items():
             file = setup_file(instrument)
@@ -217,7 +228,11 @@ class RunLog:
             if not same:
                 (folder / "changed").mkdir(exist_ok=True)
                 path = folder / "changed" / file.replace(instrument, f"{instrument}.{len(kept) + 1:03d}", 1)
-                path.write_text(text, "utf-8")
+                try:
+                    path.write_text(text, "utf-8")
+                except OSError:
+                    path.unlink(missing_ok=True)  # half a set-up is none
+                    raise
                 same = [path]
             names[instrument] = str(same[0].relative_to(folder))
         return names
@@ -225,78 +240,91 @@ class RunLog:
     def know_later(self, numbers: dict[str, int]) -> None:
         """Channels that came after the beginning: they go to the samples and the tape, not to the CSV."""
         columns = {channel.id for channel in self.state.channels}
-        later = {**self.state.later, **{k: n for k, n in numbers.items() if k not in columns}}
-        self.state = self.state.model_copy(update={"later": later})
-        write_state(self.folder, self.state)
+        later = {k: n for k, n in numbers.items() if k not in columns}
+        if later.items() <= self.state.later.items():
+            return
+        self.state.later |= later
+        self._put_state()
 
-    def mark(self, at: int, text: str, by: str = "") -> None:
-        """Add a mark to marks.csv. The tape's line is the journal's."""
-        elapsed = (at - self.state.begun_at) / 1e6
-        self._marks.append(self._mark_row(at, elapsed, text, by).encode())
-        self.marks.append((at, text))
-
-    def _mark_row(self, at: int, elapsed: float, text: str, by: str) -> str:
-        return f"{self._stamps.milli(at)},{elapsed:.3f},{csv_cell(text)},{csv_cell(by)}\r\n"
+    def mark(self, mark: Mark) -> None:
+        """Add a mark to marks.csv. The tape's line is the journal's. Raises OSError."""
+        self._marks.add(mark)
 
     def correct_mark(self, at: int, text: str) -> str | None:
-        """Another text for the mark made at `at`; gives the old one, None where there is no such mark. The tape keeps both."""
-        number = next((n for n, mark in enumerate(self.marks) if mark[0] == at), None)
-        if number is None:
-            return None
-        rows = [MARKS_HEAD]
-        for n, mark in enumerate(read_marks(self.folder)):
-            elapsed = (mark.at - self.state.begun_at) / 1e6
-            rows.append(self._mark_row(mark.at, elapsed, text if n == number else mark.text, mark.by))
-        with self._closing:
-            self._marks.close()
-            write_whole(self.folder / MARKS, "".join(rows))
-            self._marks = Appender(self.folder / MARKS)
-        old = self.marks[number][1]
-        self.marks[number] = at, text
-        return old
+        """Another text for the mark made at `at`; gives the old one, None where there is no such mark. The tape keeps
+        both. Raises OSError, and has changed nothing, where it cannot be written."""
+        return self._marks.correct(at, text)
 
-    def crossing(self, at: int, channel: str, state: str, value: float, limit: float) -> None:
+    def crossing(self, crossing: Crossing) -> None:
         """Add a limit that was crossed to crossings.csv. The tape's line is the journal's."""
-        elapsed = (at - self.state.begun_at) / 1e6
-        figure = "" if isnan(limit) else f"{limit:.15g}"
-        row = f"{self._stamps.micro(at)},{elapsed:.6f},{csv_cell(channel)},{state},{value:.15g},{figure}\r\n"
+        if self._crossings is None:
+            return
         try:
-            self._crossings.append(row.encode())
+            self._crossings.append(crossing_row(crossing, self.state.begun_at).encode())
+        except Exception as error:
+            self._fail("crossings", f"{CROSSINGS} ends here: {_why(error)}. Rows are still logged.", error)
+            self._crossings = None
+
+    def _put_state(self) -> None:
+        try:
+            self._state_file.put(state_text(self.state))
         except OSError as error:
-            self.troubles["crossings"] = f"{CROSSINGS} ends here: {error.strerror}. Rows are still logged."
+            self._fail("state", f"{STATE} cannot be written: {_why(error)}. Free some space.", error)
+        else:
+            self.troubles.pop("state", None)
 
     def sync(self) -> None:
-        """Bring everything to the disk, and the state with it. Another thread may call this."""
-        with self._closing:
-            if self._ended:
-                return
-            for file in (self._tape, self._samples, self._csv, self._marks, self._crossings):
-                if file is not None:
-                    file.sync()
-            write_state(self.folder, self.state)
+        """Have everything brought to the disk, and the state with it. Nothing waits for it."""
+        for file in (self._samples, self._csv, self._crossings):
+            if file is not None:
+                file.sync(self._disk, self._refused)
+        if self._tape is not None:
+            self._tape.sync()
+        self._marks.sync()
+        if self._state_file.settled:
+            self._put_state()
 
-    def end(self, at: int, reason: str, status: RunEnd = "ended") -> None:
-        """Write the last rows and the summary, and close."""
+    def end(self, at: int, reason: str, status: RunEnd = "ended", done: Done | None = None) -> None:
+        """Write the last rows and the summary, and give the files up; `done` is called when all of it is on the disk.
+
+        Raises OSError where summary or state cannot be written: nothing more is logged then either, and `conclude` may be
+        tried again.
+        """
         self._sum()
         self._pending_rows += self._rule.until(at)
         self._write_rows(at)
-        with self._closing:
-            self._ended = True
-            for file in (self._tape, self._samples, self._csv, self._marks, self._crossings):
-                if file is not None:
-                    file.close()
         self.state = self.state.model_copy(update={"ended_at": at, "reason": reason, "status": status})
-        write_summary(self.folder, self.state, self.stats, self.rows)
-        write_state(self.folder, self.state)
+        together = Together(done, 2)
+        self.abandon(together.one)
+        self.conclude(together.one)
 
-    def abandon(self) -> None:
-        """Close the files as they are, for whoever goes on with the run."""
-        for file in (self._tape, self._samples, self._csv, self._marks, self._crossings):
-            if file is not None:
-                try:
-                    file.close()
-                except OSError:
-                    pass
+    def conclude(self, done: Done | None = None) -> None:
+        """Write what an ended run came to. Raises OSError."""
+        together = Together(done, 2)
+        summary = WholeFile(self.folder / SUMMARY, self._disk, self._refused)
+        summary.put(summary_text(self.state, self.stats, self.rows), together.one)
+        self._state_file.put(state_text(self.state), together.one)
+
+    def abandon(self, done: Done | None = None) -> None:
+        """Give the files up as they are, for whoever goes on with the run; they go to the disk by themselves, and `done`
+        is called when they are there."""
+        descriptors = [
+            file.release() for file in (self._tape, self._samples, self._csv, self._crossings) if file
+        ]
+        self._tape = self._samples = self._crossings = None
+        self._marks.close()
+
+        def after(error: Exception | None) -> None:
+            if error is not None:
+                self._refused(error)
+            if done is not None:
+                done(error)
+
+        self._disk.run(synced([one for one in descriptors if one >= 0]), after)
+
+
+def _why(error: Exception) -> str:
+    return (error.strerror if isinstance(error, OSError) else None) or repr(error)
 
 
 def begin_note(name: str, at: int) -> Note:
@@ -304,12 +332,10 @@ def begin_note(name: str, at: int) -> Note:
     return Note(at, "begin", name)
 
 
-def write_summary(folder: Path, state: RunState, stats: RunStats, rows: int) -> None:
+def summary_text(state: RunState, stats: RunStats, rows: int) -> str:
     """summary.json: what the run came to."""
     channels = [
-        {"id": c.id, "name": c.name, "unit": c.unit, **stats.channels[c.number].summary()}
-        if c.number in stats.channels
-        else {"id": c.id, "name": c.name, "unit": c.unit, "samples": 0, "measured": 0}
+        {"id": c.id, "name": c.name, "unit": c.unit, **stats.of(c.number).model_dump()}
         for c in state.channels
     ]
     whole = {
@@ -323,4 +349,9 @@ def write_summary(folder: Path, state: RunState, stats: RunStats, rows: int) -> 
         "repairs": state.repairs,
         "channels": channels,
     }
-    write_whole(folder / SUMMARY, json.dumps(whole, indent=1, ensure_ascii=False) + os.linesep)
+    return json.dumps(whole, indent=1, ensure_ascii=False) + os.linesep
+
+
+def write_summary(folder: Path, state: RunState, stats: RunStats, rows: int) -> None:
+    """Write summary.json, and wait until it is on the disk."""
+    write_whole(folder / SUMMARY, summary_text(state, stats, rows))

@@ -11,16 +11,21 @@ from pathlib import Path
 
 import numpy as np
 
-from tidybench.core.events import GaveUp, Lost, Missed, Sent
 from tidybench.core.samples import RECORD_SIZE, Batch, qualities_of, sequences_of, unpack
-from tidybench.runs.files import LONGEST_LINE, Appender, trim_lines, trim_records
-from tidybench.runs.folder import MARKS, SAMPLES, RunCounts, RunState, read_state, write_state
+from tidybench.core.tape.counting import count
+from tidybench.core.values.counts import RunCounts
+from tidybench.runs.crossings import CROSSINGS
+from tidybench.runs.files import MAX_LINE, Appender, trim_lines, trim_records
+from tidybench.runs.folder import SAMPLES
 from tidybench.runs.log import write_summary
+from tidybench.runs.marks import MARKS
 from tidybench.runs.reread import reread
 from tidybench.runs.rows import make_rule
+from tidybench.runs.run_state import RunState, read_state, write_state
 from tidybench.runs.stamps import parse
 from tidybench.runs.stats import RunStats
 from tidybench.runs.tape import segments
+from tidybench.runs.whole import adopt, complete_lines
 
 CHUNK = 1_000_000
 
@@ -41,6 +46,7 @@ def mend(folder: Path) -> Mended:
     """Make an unfinished run's files whole and agree; the state gets a sentence for each repair."""
     state = read_state(folder)
     repairs = list(state.repairs)
+    adopt(folder / MARKS, complete_lines)
     newest = segments(folder / "tape")
     torn = trim_lines(newest[-1]) if newest and newest[-1].suffix == ".jsonl" else 0
     if torn:
@@ -50,6 +56,7 @@ def mend(folder: Path) -> Mended:
     if torn := trim_lines(folder / state.csv):
         repairs.append(f"The CSV's last row was torn: {torn} bytes were cut.")
     trim_lines(folder / MARKS)
+    trim_lines(folder / CROSSINGS)
 
     last_sequence, added, counts, last_at, links = _complete_samples(folder, state)
     if added:
@@ -91,14 +98,14 @@ def set_aside(folder: Path, state: RunState, why: str) -> None:
 def _complete_samples(folder: Path, state: RunState) -> tuple[int, int, RunCounts, int, set[str]]:
     """Add the samples that the tape gives and samples.bin lacks."""
     path = folder / SAMPLES
-    count = path.stat().st_size // RECORD_SIZE if path.exists() else 0
+    records = path.stat().st_size // RECORD_SIZE if path.exists() else 0
     tail = b""
-    if count:
+    if records:
         with open(path, "rb") as file:
-            file.seek((count - 1) * RECORD_SIZE)
+            file.seek((records - 1) * RECORD_SIZE)
             tail = file.read(RECORD_SIZE)
-    last = int(sequences_of(unpack(tail))[0]) if count else 0
-    have = _count_of(path, last) if count else 0  # records of the last event: it may be half written
+    last = int(sequences_of(unpack(tail))[0]) if records else 0
+    have = _count_of(path, last) if records else 0  # records of the last event: it may be half written
 
     found = segments(folder / "tape")
     # Starting states stand at the head of every segment; the newest may have been cut before them.
@@ -113,11 +120,7 @@ def _complete_samples(folder: Path, state: RunState) -> tuple[int, int, RunCount
         last_sequence, last_at = max(last_sequence, item.sequence), max(last_at, event.at)
         links.add(item.link)
         if item.sequence > base:
-            counts.polls += isinstance(event, Sent) and event.poll > 0
-            counts.missed += event.count if isinstance(event, Missed) else 0
-            counts.gave_up += isinstance(event, GaveUp)
-            counts.lost += isinstance(event, Lost)
-            counts.sequence = item.sequence
+            count(counts, item.sequence, event)
         if item.batch is None or item.sequence < last:
             continue
         packed = item.batch.pack(item.sequence)
@@ -205,7 +208,7 @@ def _newest_rows(path: Path, since: int) -> Counter[str]:
     """The rows at the end of the CSV that are not older than `since`, each with how often it stands there."""
     with open(path, "rb") as file:
         size = os.fstat(file.fileno()).st_size
-        start = max(0, size - LONGEST_LINE)
+        start = max(0, size - MAX_LINE)
         file.seek(start)
         lines = file.read().split(b"\r\n")[1:-1]  # without the header, or the rest of a row
     rows = (line.decode() + "\r\n" for line in lines)

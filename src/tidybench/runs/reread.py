@@ -1,28 +1,22 @@
 """A run's tape read again through the core: the same samples, bit for bit."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
+from tidybench.core.compile.link_plan import LinkPlan
+from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links, same_work
 from tidybench.core.derivation import Derivation, basis
-from tidybench.core.events import Event, Opened, SetUp, Start
-from tidybench.core.plan import LinkPlan, plan_links, same_work
-from tidybench.core.samples import Batch
-from tidybench.core.session import LinkReader
-from tidybench.core.setup import Setup, load
+from tidybench.core.exchange.link_reader import LinkReader
+from tidybench.core.exchange.state import ExchangeError
+from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import CALCULATED, Calculations, load_calculations
-from tidybench.runs.folder import read_state, setup_file
+from tidybench.core.tape.events import Opened, SetUp, Start
+from tidybench.core.tape.lines import TapeError
+from tidybench.runs.entry import Entry
+from tidybench.runs.folder import setup_file
+from tidybench.runs.run_state import read_state
 from tidybench.runs.tape import read_tape
-
-
-@dataclass(slots=True, frozen=True)
-class Reread:
-    """One event of the tape and the samples it gives."""
-
-    sequence: int
-    link: str
-    event: Event
-    batch: Batch | None
 
 
 def frozen_setups(folder: Path) -> list[Setup]:
@@ -36,15 +30,15 @@ def frozen_calculations(folder: Path) -> Calculations:
     return load_calculations(path.read_text("utf-8")) if path.exists() else Calculations()
 
 
-def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | None = None) -> Iterator[Reread]:
-    """Read a run's tape again, with the set-ups in its folder, and those that came into force in it; or
-    with other `plans` from its beginning to its end.
+def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | None = None) -> Iterator[Entry]:
+    """Read a run's tape again: what happened and the samples it gives, with the set-ups in its folder and those that came
+    into force in it; or with other `plans` from its beginning to its end.
 
     From a later segment on, a link counts from its first starting state there; windows of calculated channels
     fill anew.
     """
     state = read_state(folder)
-    numbers = {**state.later, **{channel.id: channel.number for channel in state.channels}}
+    numbers = state.numbers
     corrected = plans is not None
     if plans is None:
         plans = plan_links(frozen_setups(folder), numbers)
@@ -58,6 +52,7 @@ def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | Non
     derivation = Derivation(setups, calculations, numbers, tape=True)
     for sequence, link, event in read_tape(folder / "tape", first_segment):
         if isinstance(event, SetUp) and not corrected:
+            numbers |= event.numbers
             texts = {name: (folder / "set-ups" / name).read_text("utf-8") for name in event.files}
             changed = [load(text) for name, text in texts.items() if name.endswith(".setup.toml")]
             if not link:
@@ -78,6 +73,9 @@ def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | Non
         elif isinstance(event, Start | Opened):
             started.add(link)
         reader = readers.get(link) if link in started else None
-        batch = reader.feed(event) if reader else None
+        try:
+            batch = reader.feed(event) if reader else None
+        except ExchangeError as error:
+            raise TapeError(f"line {sequence} is out of order: {error}") from error
         derivation.feed(link, event, batch)
-        yield Reread(sequence, link, event, batch)
+        yield Entry(sequence, link, event, batch)

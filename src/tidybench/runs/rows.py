@@ -7,7 +7,9 @@ from typing import Protocol
 
 from tidybench.core.quality import Quality
 from tidybench.core.samples import Batch
-from tidybench.runs.folder import RunChannel, RunState, csv_cell, safe_text
+from tidybench.runs.cells import csv_cell, safe_text
+from tidybench.runs.run_channel import RunChannel
+from tidybench.runs.run_state import RunState
 from tidybench.runs.stamps import Stamps
 
 SETTLE = 40_000

@@ -1,23 +1,39 @@
 """The tape of a run: JSON lines in numbered segments, closed ones compressed."""
 
+import contextlib
 import gzip
+import os
 import shutil
-import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from typing import IO
 
-from tidybench.core.events import Event, TapeError, parse_tape_line
+from tidybench.core.tape.events import Event
+from tidybench.core.tape.lines import TapeError, parse_tape_line
+from tidybench.runs.disk import Disk, HereAndNow
 from tidybench.runs.files import Appender
 
 SEGMENT_SIZE = 64 * 1024 * 1024
 
 
-class TapeWriter:
-    """Appends lines to the newest segment and begins another when it is full."""
+def _ignored(error: Exception) -> None:
+    """For whoever has no use for it."""
 
-    def __init__(self, folder: Path, segment_size: int = SEGMENT_SIZE) -> None:
+
+class TapeWriter:
+    """Appends lines to the newest segment and begins another when it is full. Only one thread may use it."""
+
+    def __init__(
+        self,
+        folder: Path,
+        disk: Disk | None = None,
+        failed: Callable[[Exception], None] = _ignored,
+        segment_size: int = SEGMENT_SIZE,
+    ) -> None:
+        """`disk` compresses full segments; `failed` is told when it refuses."""
         self._folder = folder
+        self._disk, self._failed = disk or HereAndNow(), failed
         self._size = segment_size
         found = segments(folder)
         self._number = int(found[-1].name[:4]) if found else 1
@@ -29,31 +45,56 @@ class TapeWriter:
         """Append whole lines; True when a new segment was begun first."""
         turned = self._file.size >= self._size
         if turned:
-            full = self._file
+            following = Appender(self._folder / f"{self._number + 1:04d}.jsonl")
+            full, self._file = self._file, following
             self._number += 1
-            self._file = Appender(self._folder / f"{self._number:04d}.jsonl")
-            full.close()
-            threading.Thread(target=compress, args=(full.path,), name="tape compression", daemon=True).start()
+            self._compress(full)
         self._file.append(data)
         return turned
 
+    def _compress(self, full: Appender) -> None:
+        """A segment that is full is replaced by its gzip, which is on the disk before the segment goes."""
+        written = full.release()
+        source = os.open(full.path, os.O_RDONLY)
+        packed = full.path.with_name(full.path.name + ".gz")
+        making = packed.with_name(packed.name + ".new")
+        target = os.open(making, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o644)
+
+        def done(error: Exception | None) -> None:
+            if error is None:
+                with contextlib.suppress(FileNotFoundError):  # the folder was taken away
+                    making.replace(packed)
+                    full.path.unlink()
+            else:
+                self._failed(error)
+
+        self._disk.run(partial(_compressed, written, source, target), done)
+
     def sync(self) -> None:
-        """Bring it to the disk."""
-        self._file.sync()
+        """Have it brought to the disk."""
+        self._file.sync(self._disk, self._failed)
+
+    def release(self) -> int:
+        """The newest segment's descriptor, the caller's from here on."""
+        return self._file.release()
 
     def close(self) -> None:
-        """Close the newest segment."""
+        """Close the newest segment, and wait until it is on the disk."""
         self._file.close()
 
 
-def compress(path: Path) -> None:
-    """Replace a closed segment by its gzip; a crash leaves one of them whole."""
-    packed = path.with_name(path.name + ".gz")
-    temporary = path.with_name(path.name + ".gz.new")
-    with open(path, "rb") as source, gzip.open(temporary, "wb", compresslevel=3) as target:
-        shutil.copyfileobj(source, target, 64 * 1024)
-    temporary.replace(packed)
-    path.unlink()
+def _compressed(written: int, source: int, target: int) -> None:
+    """Work for a disk: `source` packed into `target`. The descriptors are its own."""
+    try:
+        os.fdatasync(written)
+        with os.fdopen(source, "rb", closefd=False) as plain, os.fdopen(target, "wb", closefd=False) as out:
+            with gzip.GzipFile(fileobj=out, mode="wb", compresslevel=3, mtime=0) as packed:
+                shutil.copyfileobj(plain, packed, 64 * 1024)
+            out.flush()
+            os.fsync(target)
+    finally:
+        for one in (written, source, target):
+            os.close(one)
 
 
 def segments(folder: Path) -> list[Path]:

@@ -6,6 +6,7 @@ token stands in DATA/access.json. Ends on SIGTERM, or when the process that star
 
 import argparse
 import json
+import logging
 import os
 import signal
 import sys
@@ -14,9 +15,12 @@ from pathlib import Path
 
 import uvicorn
 
+from tidybench import __version__, logs
 from tidybench.records.database import engine_for
 from tidybench.web.app import guarded, make_app
 from tidybench.wire.places import Places, data_folder
+
+logger = logging.getLogger("tidybench.web")
 
 
 def main() -> int:
@@ -27,6 +31,8 @@ def main() -> int:
     parser.add_argument("--front-end", type=Path)
     options = parser.parse_args()
     places = Places(data_folder())
+    logs.set_up("web", places.logs)
+    logger.info("Tidy Bench %s begins (process %d)", __version__, os.getpid())
     token = json.loads(places.access.read_text())["token"]
     engine = engine_for(os.environ["TIDY_DATABASE_URL"])
     app = make_app(places, engine, options.front_end, [places.setups, *options.setups])
@@ -34,7 +40,9 @@ def main() -> int:
         guarded(app, token, options.port),
         host="127.0.0.1",
         port=options.port,
+        log_config=None,
         log_level="warning",
+        access_log=False,
         ws_max_size=65_536,
         timeout_graceful_shutdown=2,
     )

@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import logging
 import platform
 from collections.abc import AsyncIterator
 from pathlib import Path
@@ -21,15 +22,18 @@ from tidybench import __version__
 from tidybench.core.setup import SetupError
 from tidybench.records.setups import bench_id, save, save_calculations
 from tidybench.web import (
+    again_routes,
     bench_routes,
     channel_routes,
     demo_routes,
+    health_routes,
     instrument_routes,
     layout_routes,
     port_routes,
     register_routes,
     run_routes,
     setup_routes,
+    tape_routes,
     teaching_routes,
 )
 from tidybench.web.access import LONGEST_BODY, Access
@@ -38,6 +42,8 @@ from tidybench.web.context import Context
 from tidybench.web.hub import Hub
 from tidybench.wire.client import RecorderAway
 from tidybench.wire.places import Places
+
+logger = logging.getLogger(__name__)
 
 
 def make_app(
@@ -79,6 +85,9 @@ def make_app(
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)
     app.include_router(run_routes.router)
+    app.include_router(again_routes.router)
+    app.include_router(tape_routes.router)
+    app.include_router(health_routes.router)
     app.add_exception_handler(RecorderAway, _recorder_away)
     app.add_exception_handler(DBAPIError, _database_away)
     app.add_exception_handler(RequestValidationError, _invalid)
@@ -127,7 +136,7 @@ def _keep_files(context: Context, folders: list[Path]) -> None:
                 with Session(context.engine) as session, session.begin():
                     keep(session, bench_id(session, context.bench), path.read_text("utf-8"), from_file=True)
             except (SetupError, OSError, UnicodeDecodeError) as error:
-                print(f"{path.name} was not taken in: {error}", flush=True)
+                logger.warning("%s was not imported: %s", path.name, error)
 
 
 async def _recorder_away(request: Request, error: Exception) -> Response:

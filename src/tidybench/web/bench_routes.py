@@ -3,34 +3,51 @@
 import asyncio
 import contextlib
 import time
-from datetime import datetime
-from typing import Annotated, Literal
+import uuid
+from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request, Response, WebSocket, WebSocketDisconnect
-from sqlalchemy import text
+from fastapi import APIRouter, Query, Request, Response, WebSocket, WebSocketDisconnect
+from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from tidybench.web.context import Context, answered, context_of
+from tidybench.runs.run_state import RowRule
+from tidybench.web.context import answered, context_of
 from tidybench.web.hub import thinned
-from tidybench.web.models import Begin, End, Health, LiveMessage, MarkText, NewMark, Part, Refusal
-from tidybench.wire.client import RecorderAway
-from tidybench.wire.messages import (
-    AddMark,
-    BeginRun,
-    CorrectMark,
-    EndRun,
-    GetHistory,
-    GetTape,
-    RunStatus,
-    TapeLine,
-)
+from tidybench.web.live import LiveMessage
+from tidybench.web.refusals import REFUSALS
+from tidybench.wire.runs import AddMark, BeginRun, CorrectMark, EndRun, RunStatus
+from tidybench.wire.status import GetHistory
 
-REFUSALS: dict[int | str, dict[str, object]] = {
-    "default": {
-        "model": Refusal,
-        "description": "Refused (400, 404, 409, 503 or 507), and why in a sentence.",
-    }
-}
+
+class Begin(BaseModel):
+    """A run to begin."""
+
+    name: Annotated[str, Field(max_length=120)]
+    item: Annotated[str, Field(max_length=120)] = ""
+    operator: Annotated[str, Field(max_length=120)] = ""
+    row_rule: RowRule = "steady rows"
+
+
+class End(BaseModel):
+    """Which run to end: another window may have begun another one meanwhile."""
+
+    run: uuid.UUID
+
+
+class NewMark(BaseModel):
+    """A mark for the run in progress."""
+
+    text: Annotated[str, Field(max_length=500)]
+    by: Annotated[str, Field(max_length=120)] = ""
+
+
+class MarkText(BaseModel):
+    """A mark, known by its time, and the text it is to have."""
+
+    at: int
+    text: Annotated[str, Field(max_length=500)]
+
+
 router = APIRouter(prefix="/api", responses=REFUSALS)
 
 
@@ -78,43 +95,8 @@ async def history(
     """The recorder's own memory of the last `seconds`, as packed samples, thinned to `points`."""
     since = time.time_ns() // 1000 - round(seconds * 1e6)
     _, frames = await context_of(request).hub.ask(GetHistory(since=since))
-    data = await run_in_threadpool(thinned, frames[0], points) if frames else b""
+    data = await run_in_threadpool(lambda: thinned(b"".join(frames), points))
     return Response(data, media_type="application/octet-stream")
-
-
-def wanted_tape(
-    last: Annotated[int, Query(ge=1, le=100_000)] = 200,
-    before: Annotated[int, Query(ge=0)] = 0,
-    after: Annotated[int, Query(ge=0)] = 0,
-    link: Annotated[str, Query(max_length=1000)] = "",
-    direction: Literal["", "in", "out", "events"] = "",
-    find: Annotated[str, Query(max_length=200)] = "",
-) -> GetTape:
-    """Which lines of the tape: the newest `last` before number `before` and after number `after`, of one
-    link, one direction, with some text in them."""
-    return GetTape(last=last, before=before, after=after, link=link, direction=direction, find=find)
-
-
-@router.get("/live/tape")
-async def tape(request: Request, wanted: Annotated[GetTape, Depends(wanted_tape)]) -> list[TapeLine]:
-    """Lines of the tape, from the recorder's memory of the last 100 000 pieces."""
-    return (await answered(request, wanted)).tape
-
-
-@router.get("/live/tape/file", response_class=Response)
-async def tape_file(request: Request, wanted: Annotated[GetTape, Depends(wanted_tape)]) -> Response:
-    """The same lines as a text file, for a mail to whoever can help (docs/formats/tape.md)."""
-    lines = (await answered(request, wanted)).tape
-    name = f"tape_{datetime.now().strftime('%Y-%m-%d_%H%M%S')}.txt"
-    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return Response("".join(map(_plain, lines)), media_type="text/plain; charset=utf-8", headers=headers)
-
-
-def _plain(line: TapeLine) -> str:
-    at = datetime.fromtimestamp(line.at / 1e6).astimezone().isoformat(timespec="milliseconds")
-    arrow = {"in": "<-", "out": "->"}.get(line.kind, "--")
-    text = line.text.encode("unicode_escape").decode() if arrow != "--" else line.text
-    return f"{at}  {line.link or 'bench'}  {arrow}  {text}\n"
 
 
 @router.post("/run", status_code=201)
@@ -145,37 +127,3 @@ async def correct_mark(request: Request, body: MarkText) -> RunStatus:
     answer = await answered(request, CorrectMark(at=body.at, text=body.text))
     assert answer.run is not None
     return answer.run
-
-
-@router.get("/health")
-async def health(request: Request) -> Health:
-    """Whether recorder, database, links and disk are well."""
-    context = context_of(request)
-    hub = context.hub
-    status = hub.status
-    recorder = Part(well=hub.here, words="heard" if hub.here else str(RecorderAway()))
-    database = await run_in_threadpool(_database, context)
-    if status is None:
-        unknown = Part(well=False, words="not known: the recorder has not been heard yet")
-        return Health(well=False, recorder=recorder, database=database, links=unknown, disk=unknown)
-    stopped = [i.name for i in status.instruments if any(s.state == "stopped" for s in i.stages)]
-    passing = "all passing" if status.instruments else "no instrument is connected yet"
-    links = Part(well=not stopped, words=f"stopped: {', '.join(stopped)}" if stopped else passing)
-    free = status.disk.free_bytes
-    disk = Part(well=free > 200 * 2**20, words=f"{free / 2**30:.1f} GB free")
-    parts = (recorder, database, links, disk)
-    return Health(
-        well=all(p.well for p in parts), recorder=recorder, database=database, links=links, disk=disk
-    )
-
-
-def _database(context: Context) -> Part:
-    try:
-        with context.engine.connect() as connection:
-            connection.execute(text("SELECT 1"))
-    except Exception as error:
-        return Part(
-            well=False, words=f"does not answer ({str(error).splitlines()[0]}); runs are logged all the same"
-        )
-    trouble = context.clerk.trouble
-    return Part(well=not trouble, words=trouble or "answers, records follow")

@@ -2,40 +2,92 @@
 
 import time
 import tomllib
+from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Request
-from pydantic import TypeAdapter, ValidationError
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from tidybench.core.channels.calculator import Calculator, Known
 from tidybench.core.channels.scaling import residuals, traced
-from tidybench.core.setup import LimitsPart, Setup, SetupError, load
+from tidybench.core.compile.edit import changed, document_with
+from tidybench.core.compile.load import load
+from tidybench.core.setup import LimitsPart, Setup, SetupError
 from tidybench.core.setup.calculated import CALCULATED, Calculations, load_calculations
 from tidybench.core.setup.channel import ZeroPart
-from tidybench.core.setup.edit import changed, document_with
 from tidybench.core.setup.scaling import PointsStep, ScalingStep
 from tidybench.core.setup.toml import sentences
 from tidybench.records.setups import bench_id, save_calculations
-from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import Context, answered, context_of
-from tidybench.web.instrument_routes import command, setups_in_force
-from tidybench.web.models import (
-    Acknowledged,
-    CalculatedChecked,
-    CalculationsBody,
-    CalculationsForm,
-    Command,
-    RegisterValue,
-    ScalingStepShown,
-    ScalingTried,
-    SetupSaved,
-    TryScaling,
-    ZeroDone,
-)
-from tidybench.web.register_routes import write
-from tidybench.web.setup_routes import calculations_text, keep, put_in_force
-from tidybench.wire.messages import Acknowledge, ZeroChannel
+from tidybench.web.instrument_routes import Command, command, setups_in_force
+from tidybench.web.refusals import REFUSALS
+from tidybench.web.register_routes import RegisterValue, write
+from tidybench.web.setup_routes import SetupSaved, calculations_text, keep, put_in_force
+from tidybench.wire.channels import ZeroChannel
+from tidybench.wire.crossings import Acknowledge
+
+
+class ZeroDone(BaseModel):
+    """A channel was zeroed, or a zero undone."""
+
+    at: int
+    sentence: str
+
+
+class Acknowledged(BaseModel):
+    """Crossings that a person has seen."""
+
+    crossings: Annotated[list[int], Field(max_length=200)]
+    by: Annotated[str, Field(max_length=120)] = ""
+
+
+class TryScaling(BaseModel):
+    """Steps of scaling, and a value to try them with (null: none)."""
+
+    scale: Annotated[float, Field(allow_inf_nan=False)] = 1.0
+    offset: Annotated[float, Field(allow_inf_nan=False)] = 0.0
+    scaling: Annotated[list[dict[str, Any]], Field(max_length=20)]
+    value: Annotated[float, Field(allow_inf_nan=False)] | None = None
+
+
+class ScalingStepShown(BaseModel):
+    """What a value is after a step; null where none is left, and why (as a quality)."""
+
+    words: str
+    value: float | None
+    quality: int
+
+
+class ScalingTried(BaseModel):
+    """The value step by step; of each step that is a calibration, what is left at its points."""
+
+    steps: list[ScalingStepShown]
+    residuals: list[list[float]]
+
+
+class CalculationsForm(BaseModel):
+    """The calculated channels: the document as TOML, and as data."""
+
+    text: str
+    calculations: Calculations
+
+
+class CalculationsBody(BaseModel):
+    """Calculated channels to keep: as TOML, or as data."""
+
+    text: Annotated[str, Field(max_length=500_000)] | None = None
+    calculations: Calculations | None = None
+
+
+class CalculatedChecked(BaseModel):
+    """What is wrong with a calculated channel ("" for nothing), at which column of its expression (0: no place)."""
+
+    id: str
+    problem: str
+    column: int
+    interval_s: float
+
 
 router = APIRouter(prefix="/api", responses=REFUSALS)
 STEPS: TypeAdapter[list[ScalingStep]] = TypeAdapter(list[ScalingStep])

@@ -1,55 +1,74 @@
 """The clerk: follows run folders into the records, and catches up after any outage by itself."""
 
-import contextlib
+import logging
 import threading
-import traceback
+import time
 import uuid
 from pathlib import Path
 
 from sqlalchemy import Engine, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
-from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
 from tidybench.core.samples import RECORD_SIZE, unpack
+from tidybench.core.values.channel import Channel
 from tidybench.records import blocks
 from tidybench.records.database import upgrade
 from tidybench.records.models import Mark, Run, RunChannel
 from tidybench.records.setups import bench_id
-from tidybench.runs.folder import SAMPLES, RunState, read_marks, read_state, run_folders
+from tidybench.runs.folder import SAMPLES, run_folders
+from tidybench.runs.marks import read_marks
+from tidybench.runs.run_state import RunState, read_state
+
+logger = logging.getLogger(__name__)
 
 EVERY = 1.0
 PIECE = 200_000
 """Records taken in one transaction."""
 
 
+TRY_AGAIN = 60.0
+"""Seconds after which a run that could not be taken in is tried again."""
+
+
 class Clerk(threading.Thread):
-    """Runs until `stop`. `trouble` says why the records do not follow, "" when they do."""
+    """Runs until `stop`. `trouble` says why the records do not follow, "" when they do; `behind` counts the samples that the
+    run in progress has and the records have not. Any thread may look at them."""
 
     def __init__(self, engine: Engine, runs: Path) -> None:
         super().__init__(name="clerk", daemon=True)
         self._engine, self._runs = engine, runs
         self._stopping = threading.Event()
         self._complete: set[Path] = set()
+        self._failed: dict[Path, tuple[float, str]] = {}  # when to try again, and what is wrong
         self.migrated = False
         self.trouble = ""
+        self.behind = 0
+
+    @property
+    def words(self) -> str:
+        """How far the records follow."""
+        return f"{self.behind} samples behind" if self.behind else "records follow"
 
     def run(self) -> None:
         while not self._stopping.is_set():
             try:
                 self.follow()
-                self.trouble = ""
-            except (OperationalError, DBAPIError) as error:
-                first = str(error.orig).splitlines()[0] if error.orig else str(error)
-                self.trouble = (
-                    f"The database does not answer ({first}). Runs are logged all the same; records follow."
+                self.trouble = " ".join(why for _, why in self._failed.values())
+            except (OperationalError, InterfaceError) as error:
+                self._say(
+                    f"The database does not answer ({_first_line(error)}). Runs are logged all the same; records follow."
                 )
-            except OSError as error:
-                self.trouble = f"A run folder cannot be read: {error}."
             except Exception as error:  # the clerk must not end before the server does
-                traceback.print_exc()
-                self.trouble = f"The records do not follow: {error!r}. Runs are logged all the same."
+                logger.exception("the records do not follow")
+                self._say(f"The records do not follow: {error!r}. Runs are logged all the same.")
             self._stopping.wait(EVERY)
+
+    def _say(self, trouble: str) -> None:
+        if not self.trouble:
+            logger.warning(trouble)
+        self.trouble = trouble
 
     def stop(self) -> None:
         """End after the present transaction."""
@@ -57,18 +76,33 @@ class Clerk(threading.Thread):
         self.join(10)
 
     def follow(self) -> None:
-        """Take in everything there is now."""
+        """Take in everything there is now. A run that cannot be taken in fails by itself; raises where the database does
+        not answer."""
         if not self.migrated:
             upgrade(self._engine)
             self.migrated = True
         for folder in run_folders(self._runs):
             if folder in self._complete or self._stopping.is_set():
                 continue
-            with contextlib.suppress(ValueError, FileNotFoundError):  # a folder that is just being made
+            due, _ = self._failed.get(folder, (0.0, ""))
+            if time.monotonic() < due:
+                continue
+            try:
                 self._follow(folder)
+                self._failed.pop(folder, None)
+            except (OperationalError, InterfaceError):
+                raise
+            except Exception as error:
+                if folder not in self._failed:
+                    logger.exception("the run in %s cannot be taken into the records", folder)
+                why = f"The run in {folder.name} cannot be taken into the records: {_first_line(error)}."
+                self._failed[folder] = time.monotonic() + TRY_AGAIN, why
 
     def _follow(self, folder: Path) -> None:
-        state = read_state(folder)
+        try:
+            state = read_state(folder)
+        except (ValueError, FileNotFoundError):
+            return  # a folder that is just being made
         with Session(self._engine) as session, session.begin():
             followed, complete = self._register(session, folder, state)
         if complete:
@@ -79,6 +113,9 @@ class Clerk(threading.Thread):
             with open(folder / SAMPLES, "rb") as file:
                 file.seek(followed * RECORD_SIZE)
                 records = unpack(file.read(PIECE * RECORD_SIZE))
+            if state.status == "logging":
+                size = (folder / SAMPLES).stat().st_size // RECORD_SIZE
+                self.behind = max(0, size - followed - len(records))
             if not len(records):
                 break
             with Session(self._engine) as session, session.begin():
@@ -98,7 +135,7 @@ class Clerk(threading.Thread):
         changing = {
             "ended_at": state.ended_at,
             "status": state.status,
-            "reason": state.reason,
+            "reason": storable(state.reason),
             "folder": str(folder),
             "counts": state.counts.model_dump(),
             "repairs": state.repairs,
@@ -127,9 +164,7 @@ class Clerk(threading.Thread):
                     number=channel.number,
                     position=position,
                     key=channel.id,
-                    **channel.model_dump(
-                        include={"name", "unit", "decimals", "interval_s", "instrument", "low", "high"}
-                    ),
+                    **channel.model_dump(include=set(Channel.model_fields) - {"number", "id"}),
                 )
             )
         return 0, False
@@ -137,7 +172,13 @@ class Clerk(threading.Thread):
     @staticmethod
     def _marks(session: Session, key: uuid.UUID, folder: Path) -> None:
         values = [
-            {"run_id": key, "position": n, "at": mark.at, "text": mark.text, "by": mark.by}
+            {
+                "run_id": key,
+                "position": n,
+                "at": mark.at,
+                "text": storable(mark.text),
+                "by": storable(mark.by),
+            }
             for n, mark in enumerate(read_marks(folder))
         ]
         if values:
@@ -151,3 +192,13 @@ class Clerk(threading.Thread):
         """Whether all of a run is in the records."""
         with Session(self._engine) as session:
             return bool(session.scalar(select(Run.complete).where(Run.id == uuid.UUID(run))))
+
+
+def storable(text: str) -> str:
+    """A text as PostgreSQL takes it: without NUL (a file may have been written by something else than Tidy Bench)."""
+    return text.replace("\0", "\ufffd")
+
+
+def _first_line(error: Exception) -> str:
+    origin = error.orig if isinstance(error, DBAPIError) and error.orig else error
+    return (str(origin).splitlines() or [repr(origin)])[0]

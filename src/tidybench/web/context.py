@@ -9,8 +9,10 @@ from starlette.requests import HTTPConnection
 
 from tidybench.web.clerk import Clerk
 from tidybench.web.hub import Hub
-from tidybench.wire.messages import Answer, Request
 from tidybench.wire.places import Places
+from tidybench.wire.protocol import Answer, Request
+from tidybench.wire.runs import EndRun
+from tidybench.wire.setups import ApplySetups
 
 
 @dataclass(slots=True)
@@ -32,12 +34,20 @@ def context_of(connection: HTTPConnection) -> Context:
     return context
 
 
+PATIENCE: dict[type, float] = {EndRun: 65.0, ApplySetups: 40.0}
+"""Seconds that requests may take which wait for the disk, or for ports to be freed; others 10."""
+
 STATUS = {"invalid": 400, "conflict": 409, "not found": 404, "disk": 507, "version": 503, "failed": 500}
+
+
+async def asked(connection: HTTPConnection, request: Request) -> tuple[Answer, list[bytes]]:
+    """The recorder's answer and what follows it; raises HTTPException with its sentence where it refused."""
+    answer, frames = await context_of(connection).hub.ask(request, PATIENCE.get(type(request), 10.0))
+    if answer.trouble:
+        raise HTTPException(STATUS[answer.trouble], answer.why)
+    return answer, frames
 
 
 async def answered(connection: HTTPConnection, request: Request) -> Answer:
     """The recorder's answer; raises HTTPException with its sentence where it refused."""
-    answer, _ = await context_of(connection).hub.ask(request)
-    if answer.trouble:
-        raise HTTPException(STATUS[answer.trouble], answer.why)
-    return answer
+    return (await asked(connection, request))[0]

@@ -2,14 +2,46 @@
 
 import json
 import socket
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Request
+from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import context_of
-from tidybench.web.models import StandIn, StandInOrder, StandIns
+from tidybench.web.refusals import REFUSALS
+
+
+class StandIn(BaseModel):
+    """A simulated instrument of the demo and the faults it shows."""
+
+    name: str
+    title: str
+    can: list[str]
+    faults: list[str]
+    key: bool
+    overrun: int
+
+
+class StandIns(BaseModel):
+    """The demo's simulated instruments; `valve` is the opening of the loop's valve, 0 to 1."""
+
+    valve: float
+    empty: bool
+    stand_ins: list[StandIn]
+
+
+class StandInOrder(BaseModel):
+    """What a simulated instrument, or the loop, is to do."""
+
+    stand_in: Annotated[str, Field(max_length=80)] = ""
+    fault: Annotated[str, Field(max_length=80)] = ""
+    on: bool = True
+    key: bool = False
+    valve: Annotated[float, Field(ge=0, le=1)] | None = None
+    valve_by_itself: bool = False
+    empty: bool | None = None
+
 
 router = APIRouter(prefix="/api/demo", responses=REFUSALS)
 

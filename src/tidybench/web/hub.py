@@ -14,20 +14,14 @@ from pydantic import ValidationError
 
 from tidybench import __version__
 from tidybench.core.samples import RECORD_SIZE, channels_of, qualities_of, unpack
+from tidybench.core.tape.lines import parse_tape_line
+from tidybench.core.tape.shown import shown
 from tidybench.core.thinning import thin
-from tidybench.web.models import LiveMessage
+from tidybench.web.live import LiveMessage, LiveTape
 from tidybench.wire.client import RecorderAway
-from tidybench.wire.messages import (
-    TOPIC_SAMPLES,
-    TOPIC_STATUS,
-    Answer,
-    GetStatus,
-    Hello,
-    Request,
-    Status,
-    TapeUpdate,
-)
 from tidybench.wire.places import Places
+from tidybench.wire.protocol import TOPIC_SAMPLES, TOPIC_STATUS, Answer, Hello, Request
+from tidybench.wire.status import GetStatus, Status
 
 AWAY_AFTER = 1.5
 """Seconds without a status after which the recorder counts as away."""
@@ -133,26 +127,29 @@ class Hub:
         socket.subscribe(b"")
         socket.connect(self._places.live)
         while True:
-            topic, data = await socket.recv_multipart()
+            topic, *frames = await socket.recv_multipart()
             try:
-                self._heard_of(topic, data)
-            except ValidationError:
+                self._heard_of(topic, frames)
+            except (ValueError, IndexError):
                 # An older or newer recorder: its run goes on, and the handshake says what to do.
                 self._heard = time.monotonic()
                 self._start(self._greet())
 
-    def _heard_of(self, topic: bytes, data: bytes) -> None:
+    def _heard_of(self, topic: bytes, frames: list[bytes]) -> None:
+        """One piece of the stream. Raises ValueError or IndexError where it is another version's."""
         if topic == TOPIC_SAMPLES:
+            data = frames[0]
             self._tell(thinned(data, 25) if len(data) > MANY * RECORD_SIZE else data)
         elif topic == TOPIC_STATUS:
-            status = Status.model_validate_json(data)
+            status = Status.model_validate_json(frames[0])
             fresh = self.status is None or self.status.session != status.session
             self.status, self._heard = status, time.monotonic()
             if fresh:
                 self._start(self._greet())
             self._tell(self.message().model_dump_json())
-        else:
-            tape = TapeUpdate.model_validate_json(data)
+        elif self._listeners:
+            told = [shown(*parse_tape_line(line)) for line in frames[1].decode().split("\n")]
+            tape = LiveTape(lines=[line for line in told if line is not None], left_out=int(frames[0]))
             self._tell(LiveMessage(kind="tape", tape=tape).model_dump_json())
 
     def _start(self, work: Coroutine[Any, Any, None]) -> None:

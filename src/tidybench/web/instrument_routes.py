@@ -4,30 +4,77 @@ import asyncio
 import difflib
 import time
 import tomllib
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Request, Response
+from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
-from tidybench.core.setup import Setup, SetupError, load
+from tidybench.core.compile.edit import adapted, bare, changed, copied
+from tidybench.core.compile.load import load
+from tidybench.core.setup import LinkPart, Setup, SetupError
 from tidybench.core.setup.calculated import CALCULATED
-from tidybench.core.setup.edit import adapted, bare, changed, copied
 from tidybench.library import shelf
 from tidybench.records.setups import Stored, bench_id, history, in_force, known_keys
-from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import Context, answered, context_of
-from tidybench.web.models import (
-    Command,
-    LibraryEntry,
-    NewInstrument,
-    SetupChange,
-    SetupForm,
-    SetupSaved,
-    SetupVersionInfo,
-)
-from tidybench.web.setup_routes import keep
-from tidybench.wire.messages import GetOrder, GetStatus, OrderStatus, ReadOnce, SendCommand
+from tidybench.web.refusals import REFUSALS
+from tidybench.web.setup_routes import SetupSaved, keep
+from tidybench.wire.commands import CommandStatus, GetCommand, SendCommand
+from tidybench.wire.instruments import ReadOnce
+from tidybench.wire.status import GetStatus
+
+
+class SetupForm(BaseModel):
+    """A set-up as text and as data: whole, and only what its text gives."""
+
+    key: str
+    version: int
+    saved_at: int
+    text: str
+    setup: Setup
+    given: dict[str, Any]
+
+
+class SetupChange(BaseModel):
+    """Some keys of a set-up: tables are merged, null takes a key away."""
+
+    changes: dict[str, Any]
+
+
+class NewInstrument(BaseModel):
+    """A link, as in a set-up's [link], and what to call the instrument; `like`: a set-up of the library to begin with."""
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    link: dict[str, Any]
+    like: Annotated[str, Field(max_length=80)] = ""
+
+
+class LibraryEntry(BaseModel):
+    """A set-up that comes with Tidy Bench: what it is called, what it is for, its TOML, its serial settings."""
+
+    key: str
+    name: str
+    about: str
+    text: str
+    link: LinkPart
+
+
+class SetupVersionInfo(BaseModel):
+    """A version of a set-up, and the lines in which it differs from the one before: `- ` gone, `+ ` new."""
+
+    version: int
+    saved_at: int
+    text: str
+    changes: list[str]
+
+
+class Command(BaseModel):
+    """What to send, one character a byte, and how long to wait for the answer to begin."""
+
+    data: Annotated[str, Field(min_length=1, max_length=4000)]
+    wait_ms: Annotated[float, Field(ge=0, le=60_000)] = 600.0
+
 
 router = APIRouter(prefix="/api/instruments", responses=REFUSALS)
 library = APIRouter(prefix="/api", responses=REFUSALS)
@@ -128,7 +175,7 @@ async def read_once(request: Request, key: str) -> None:
 
 
 @router.post("/{key}/command")
-async def command(request: Request, key: str, body: Command) -> OrderStatus:
+async def command(request: Request, key: str, body: Command) -> CommandStatus:
     """Send a command between two polls, and wait for its whole answer."""
     hub = context_of(request).hub
     known = hub.status.instruments if hub.status is not None else []
@@ -139,16 +186,16 @@ async def command(request: Request, key: str, body: Command) -> OrderStatus:
     link = next((one.link for one in known if one.id == key), None)
     if link is None:
         raise HTTPException(404, f"There is no instrument “{key[:80]}” on the bench.")
-    order = (await answered(request, SendCommand(link=link, data=body.data, wait_ms=body.wait_ms))).order
-    assert order is not None
+    sent = (await answered(request, SendCommand(link=link, data=body.data, wait_ms=body.wait_ms))).command
+    assert sent is not None
     until = time.monotonic() + ANSWER_PATIENCE
-    while not order.done and time.monotonic() < until:
+    while not sent.done and time.monotonic() < until:
         await asyncio.sleep(0.03)
-        order = (await answered(request, GetOrder(order=order.id))).order
-        assert order is not None
-    if order.why:
-        raise HTTPException(409, f"No answer could come. {order.why}")
-    return order
+        sent = (await answered(request, GetCommand(command=sent.id))).command
+        assert sent is not None
+    if sent.why:
+        raise HTTPException(409, f"No answer could come. {sent.why}")
+    return sent
 
 
 def _changed(text: str, changes: dict[str, Any]) -> str:

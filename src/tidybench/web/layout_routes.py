@@ -4,6 +4,7 @@ from typing import Annotated
 
 import numpy as np
 from fastapi import APIRouter, HTTPException, Path, Query, Request, Response
+from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
@@ -11,9 +12,33 @@ from tidybench.core.samples import DTYPE
 from tidybench.records.history import history
 from tidybench.records.layouts import layouts, remove_layout, save_layout
 from tidybench.records.setups import bench_id
-from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import Context, context_of
-from tidybench.web.models import LayoutData, NamedLayout
+from tidybench.web.refusals import REFUSALS
+
+
+class LaneData(BaseModel):
+    """A lane of the Bench: its channels by id, how high it is beside the others, its scale (null: automatic)."""
+
+    channels: Annotated[list[Annotated[str, Field(max_length=64)]], Field(max_length=200)]
+    weight: Annotated[float, Field(ge=0.25, le=8)] = 1.0
+    scale: tuple[float, float] | None = None
+    log: bool = False
+
+
+class LayoutData(BaseModel):
+    """How the Bench is laid out: its lanes in order, and the channels that stand in none. A channel that is not named
+    joins those of its unit."""
+
+    lanes: Annotated[list[LaneData], Field(max_length=200)] = []
+    hidden: Annotated[list[Annotated[str, Field(max_length=64)]], Field(max_length=1000)] = []
+
+
+class NamedLayout(BaseModel):
+    """A layout under its name."""
+
+    name: str
+    data: LayoutData
+
 
 router = APIRouter(prefix="/api", responses=REFUSALS)
 Name = Annotated[str, Path(min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f/]+$")]

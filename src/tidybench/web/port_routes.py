@@ -1,21 +1,28 @@
 """Ports: those there are, their labels, releasing them, and what is looked for on them."""
 
-from fastapi import APIRouter, Request
+from typing import Annotated
 
-from tidybench.web.bench_routes import REFUSALS
+from fastapi import APIRouter, Request
+from pydantic import BaseModel, Field
+
 from tidybench.web.context import answered
-from tidybench.web.models import PortLabel, PortOrder
-from tidybench.wire.messages import (
-    GetPorts,
-    GetSearch,
-    LabelPort,
-    PortInfo,
-    ReleasePort,
-    SearchStatus,
-    StartSearch,
-    StopSearch,
-    TakeBackPort,
-)
+from tidybench.web.refusals import REFUSALS
+from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
+from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
+
+
+class PortOrder(BaseModel):
+    """A port to release or take back."""
+
+    link: Annotated[str, Field(max_length=200)]
+
+
+class PortLabel(BaseModel):
+    """A port and its label; empty takes it away."""
+
+    name: Annotated[str, Field(max_length=200)]
+    label: Annotated[str, Field(max_length=200)]
+
 
 router = APIRouter(prefix="/api", responses=REFUSALS)
 

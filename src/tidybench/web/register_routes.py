@@ -1,16 +1,33 @@
 """Registers of Modbus devices, written by a person and read back."""
 
 import asyncio
+from typing import Annotated
 
 from fastapi import APIRouter, HTTPException, Request
+from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
+from tidybench.core.acting.register_write import write_register
+from tidybench.core.compile.load import load
 from tidybench.core.framing import make_check
-from tidybench.core.protocols.register_write import write_register
-from tidybench.core.setup import load
-from tidybench.web.bench_routes import REFUSALS
-from tidybench.web.instrument_routes import command, stored_setup
-from tidybench.web.models import Command, RegisterValue, RegisterWritten
+from tidybench.web.instrument_routes import Command, command, stored_setup
+from tidybench.web.refusals import REFUSALS
+
+
+class RegisterValue(BaseModel):
+    """A register of the kept register map, and what to write into it."""
+
+    name: Annotated[str, Field(max_length=80)]
+    value: Annotated[float, Field(allow_inf_nan=False)]
+
+
+class RegisterWritten(BaseModel):
+    """What came of it, in a sentence; `read_back` where it could be read."""
+
+    good: bool
+    read_back: float | None
+    sentence: str
+
 
 router = APIRouter(prefix="/api/instruments", responses=REFUSALS)
 

@@ -1,39 +1,72 @@
 """The logbook: all runs, one run, its trend and its CSV."""
 
-import time
 import uuid
-from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
 import numpy as np
 from fastapi import APIRouter, HTTPException, Query, Request, Response
 from fastapi.responses import FileResponse
+from pydantic import BaseModel
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
-from tidybench.core.events import TapeError
 from tidybench.core.samples import DTYPE
-from tidybench.core.setup import SetupError
+from tidybench.core.values.channel import Channel
+from tidybench.core.values.counts import RunCounts
+from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.mark import Mark
+from tidybench.core.values.statistics import Statistics
 from tidybench.records.blocks import picture
-from tidybench.records.models import Mark, Run, RunChannel, SampleBlock
-from tidybench.runs.again import AgainError, compared, csv_of, frozen_texts, keep, versions
-from tidybench.runs.folder import read_crossings
-from tidybench.web.bench_routes import REFUSALS
+from tidybench.records.models import Mark as MarkTable
+from tidybench.records.models import Run, RunChannel, SampleBlock
+from tidybench.runs.crossings import read_crossings
 from tidybench.web.context import Context, context_of
-from tidybench.web.models import (
-    AgainBody,
-    AgainInfo,
-    AgainOutcome,
-    CrossingRow,
-    FrozenSetup,
-    MarkRow,
-    RunDetail,
-    RunNumbers,
-    RunPage,
-    RunRow,
-)
+from tidybench.web.refusals import REFUSALS
+
+
+class RunRow(BaseModel):
+    """A run in the logbook's list."""
+
+    id: uuid.UUID
+    name: str
+    item: str
+    operator: str
+    begun_at: int
+    ended_at: int | None
+    status: str
+    reason: str
+    channels: int
+    samples: int
+    complete: bool
+
+
+class RunPage(BaseModel):
+    """Some runs of the logbook, newest first."""
+
+    runs: list[RunRow]
+    total: int
+
+
+class RunNumbers(Channel):
+    """A channel of a run and what it came to."""
+
+    statistics: Statistics
+
+
+class RunDetail(RunRow):
+    """One run, whole."""
+
+    row_rule: str
+    folder: str
+    csv: str
+    counts: RunCounts
+    repairs: list[str]
+    numbers: list[RunNumbers]
+    marks: list[Mark]
+    crossings: list[Crossing]
+
 
 router = APIRouter(prefix="/api/runs", responses=REFUSALS)
 
@@ -101,6 +134,8 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
                     func.min(SampleBlock.minimum).label("minimum"),
                     func.max(SampleBlock.maximum).label("maximum"),
                     func.sum(SampleBlock.mean * SampleBlock.measured).label("total"),
+                    func.min(SampleBlock.first_time).label("first"),
+                    func.max(SampleBlock.last_time).label("last"),
                 )
                 .where(SampleBlock.run_id == key)
                 .group_by(SampleBlock.number)
@@ -109,20 +144,19 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
         own = session.scalars(
             select(RunChannel).where(RunChannel.run_id == key).order_by(RunChannel.position)
         ).all()
-        marks = session.scalars(select(Mark).where(Mark.run_id == key).order_by(Mark.position)).all()
-        counts = run.counts
+        marks = session.scalars(
+            select(MarkTable).where(MarkTable.run_id == key).order_by(MarkTable.position)
+        ).all()
         return RunDetail(
             **_row(run, channels).model_dump(),
             row_rule=run.row_rule,
             folder=run.folder,
             csv=run.csv,
-            polls=counts["polls"],
-            missed=counts["missed"],
-            gave_up=counts["gave_up"],
+            counts=RunCounts.model_validate(run.counts),
             repairs=run.repairs,
             numbers=[_numbers(channel, sums.get(channel.number)) for channel in own],
-            marks=[MarkRow(at=m.at, text=m.text, by=m.by) for m in marks],
-            crossings=[CrossingRow(**asdict(one)) for one in read_crossings(Path(run.folder))],
+            marks=[Mark(m.at, m.text, m.by) for m in marks],
+            crossings=read_crossings(Path(run.folder)),
         )
 
 
@@ -137,11 +171,20 @@ def _numbers(channel: RunChannel, sums: Any) -> RunNumbers:
         instrument=channel.instrument,
         low=channel.low,
         high=channel.high,
-        samples=sums.samples if sums else 0,
-        measured=sums.measured if sums else 0,
-        minimum=sums.minimum if sums else None,
-        maximum=sums.maximum if sums else None,
-        mean=sums.total / sums.measured if sums and sums.measured else None,
+        statistics=_statistics(sums) if sums else Statistics(),
+    )
+
+
+def _statistics(sums: Any) -> Statistics:
+    """What the database summed up."""
+    return Statistics(
+        samples=sums.samples,
+        measured=sums.measured,
+        minimum=sums.minimum,
+        maximum=sums.maximum,
+        mean=sums.total / sums.measured if sums.measured else None,
+        first=sums.first,
+        last=sums.last,
     )
 
 
@@ -177,46 +220,11 @@ def _trend(context: Context, key: uuid.UUID, start: int | None, end: int | None,
 @router.get("/{key}/csv", response_class=FileResponse)
 def csv_file(request: Request, key: uuid.UUID) -> FileResponse:
     """The run's CSV."""
-    folder, name = _folder(request, key)
-    return _csv(folder / name, folder)
+    folder, name = folder_of(request, key)
+    return csv_response(folder / name, folder)
 
 
-@router.get("/{key}/again")
-def again(request: Request, key: uuid.UUID) -> AgainInfo:
-    """The set-ups a run began with, and the versions of its CSV besides what was logged."""
-    folder, _ = _folder(request, key)
-    setups = [FrozenSetup(id=id_, name=name, text=text) for id_, (name, text) in frozen_texts(folder).items()]
-    return AgainInfo(setups=setups, versions=versions(folder))
-
-
-@router.post("/{key}/again")
-def read_again(request: Request, key: uuid.UUID, body: AgainBody) -> AgainOutcome:
-    """A run read again from its tape with a corrected set-up, beside what was logged."""
-    folder, _ = _folder(request, key)
-    try:
-        if body.keep:
-            kept = keep(folder, body.text, time.time_ns() // 1000)
-            return AgainOutcome(channels=kept.channels, kept=kept)
-        return AgainOutcome(channels=compared(folder, body.text), kept=None)
-    except (AgainError, SetupError) as error:
-        raise HTTPException(400, str(error)) from None
-    except TapeError as error:
-        raise HTTPException(409, f"The tape cannot be read: {error}") from None
-    except OSError as error:
-        raise HTTPException(409, f"{error.filename}: {error.strerror}.") from None
-
-
-@router.get("/{key}/again/{version}/csv", response_class=FileResponse)
-def again_csv(request: Request, key: uuid.UUID, version: int) -> FileResponse:
-    """The CSV of another version."""
-    folder, _ = _folder(request, key)
-    path = csv_of(folder, version)
-    if path is None:
-        raise HTTPException(404, f"This run has no version {version}.")
-    return _csv(path, folder)
-
-
-def _folder(request: Request, key: uuid.UUID) -> tuple[Path, str]:
+def folder_of(request: Request, key: uuid.UUID) -> tuple[Path, str]:
     """A run's folder, and the name of its CSV; 404 where it is not where it was."""
     context = context_of(request)
     with Session(context.engine) as session:
@@ -227,7 +235,7 @@ def _folder(request: Request, key: uuid.UUID) -> tuple[Path, str]:
     return folder, name
 
 
-def _csv(path: Path, folder: Path) -> FileResponse:
+def csv_response(path: Path, folder: Path) -> FileResponse:
     if not path.resolve().is_relative_to(folder.resolve()) or not path.is_file():
         raise HTTPException(404, f"The run's folder is not where it was: {folder}.")
     return FileResponse(path, media_type="text/csv; charset=utf-8; header=present", filename=path.name)

@@ -1,19 +1,46 @@
 """Set-ups: those in force, and saving a new version."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Request
+from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from tidybench.core import setup as setups
-from tidybench.core.plan import plan_links
+from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links
 from tidybench.core.setup.calculated import CALCULATED, load_calculations
 from tidybench.records.setups import Stored, bench_id, calculations_in_force, in_force, remove, save
-from tidybench.web.bench_routes import REFUSALS
 from tidybench.web.context import Context, answered, context_of
-from tidybench.web.models import SetupBody, SetupInfo, SetupSaved
-from tidybench.wire.messages import ApplySetups, SetupText
+from tidybench.web.refusals import REFUSALS
+from tidybench.wire.setups import ApplySetups, SetupText
+
+
+class SetupInfo(BaseModel):
+    """A set-up in force."""
+
+    key: str
+    name: str
+    version: int
+    saved_at: int
+    text: str
+
+
+class SetupSaved(BaseModel):
+    """A set-up was kept; `sentence` says whether it is in force."""
+
+    key: str
+    version: int
+    in_force: bool
+    sentence: str
+
+
+class SetupBody(BaseModel):
+    """A set-up as TOML."""
+
+    text: Annotated[str, Field(max_length=500_000)]
+
 
 router = APIRouter(prefix="/api/setups", responses=REFUSALS)
 
@@ -42,7 +69,7 @@ async def add_setup(request: Request, body: SetupBody) -> SetupSaved:
 async def keep(context: Context, text: str) -> SetupSaved:
     """Keep a set-up as a new version and put it in force; says so where a run is on."""
     try:
-        setup = setups.load(text)
+        setup = load(text)
     except setups.SetupError as error:
         raise HTTPException(400, str(error)) from None
     await _must_fit(context, setup)
@@ -63,7 +90,7 @@ async def keep(context: Context, text: str) -> SetupSaved:
 async def _must_fit(context: Context, setup: setups.Setup) -> None:
     """Refuse a set-up that cannot be in force beside the others, before it is kept."""
     stored = await run_in_threadpool(_in_force, context)
-    others = [setups.load(s.text) for s in stored if s.key != setup.instrument.id]
+    others = [load(s.text) for s in stored if s.key != setup.instrument.id]
     own = {channel.id for channel in setup.channel}
     text = await run_in_threadpool(calculations_text, context)
     for part in load_calculations(text).calculated:

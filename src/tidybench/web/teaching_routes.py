@@ -1,45 +1,142 @@
 """Teaching: what a set-up would make of the last messages, proposals, patterns by pointing."""
 
 from collections.abc import Sequence
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, HTTPException, Request
+from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from tidybench.core.events import Event, Opened, Received, Sent
-from tidybench.core.plan import plan_links
+from tidybench.core.compile.edit import changed
+from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links
 from tidybench.core.preview import Previewed, preview
 from tidybench.core.reading.pattern import Pattern, PatternError
 from tidybench.core.reading.reader import MessageReader
-from tidybench.core.setup import ChannelPart, Setup, SetupError, load
-from tidybench.core.setup.edit import changed
+from tidybench.core.setup import ChannelPart, FramingPart, Setup, SetupError
+from tidybench.core.setup.framing import CheckPart
+from tidybench.core.tape.events import Event, Opened, Received, Sent
 from tidybench.core.teaching.alignment import align
 from tidybench.core.teaching.drafting import channels_of
 from tidybench.core.teaching.framings import propose_framing, score
-from tidybench.core.teaching.pointing import point
+from tidybench.core.teaching.pointing import Meaning, point
 from tidybench.core.teaching.proposals import propose
 from tidybench.core.teaching.remedies import remedies, token_remedies
 from tidybench.core.teaching.tokens import shape, tokens
-from tidybench.web.bench_routes import REFUSALS
-from tidybench.web.context import answered, context_of
-from tidybench.web.instrument_routes import setups_in_force, stored_setup
-from tidybench.web.models import (
-    Failure,
-    FramingSuggestion,
-    MessageSpan,
-    PatternSource,
-    Pointed,
-    Preview,
-    PreviewRow,
-    Proposals,
-    ReadingProposal,
-    RemedyInfo,
-    SetupChange,
-)
-from tidybench.wire.messages import GetTape, TapeLine
+from tidybench.core.values.origin import Asked, Heard, ReaderKey
+from tidybench.web.context import context_of
+from tidybench.web.instrument_routes import SetupChange, setups_in_force, stored_setup
+from tidybench.web.refusals import REFUSALS
+from tidybench.web.tape_routes import Wanted, told
+
+
+class MessageSpan(BaseModel):
+    """Which characters of a message a field takes: from `start` up to `end`, counted from 0."""
+
+    start: int
+    end: int
+    name: str
+    kind: str
+
+
+class PreviewRow(BaseModel):
+    """One message as a set-up would read it; `why` it is not understood, and from which character on
+    (`column`, from 1; 0 for none). `spans` and which `pattern` reads it (from 0) only for the newest message of
+    each query that a pattern reads."""
+
+    at: int
+    message: str
+    query: str
+    fields: dict[str, str]
+    why: str
+    column: int
+    spans: list[MessageSpan]
+    pattern: int | None = None
+
+
+class RemedyInfo(BaseModel):
+    """What one press would do about messages that are not understood: a pattern in place of number
+    `number`, one more where that is null, one more error pattern; or a `token` for the reader."""
+
+    words: str
+    source: str
+    number: int | None
+    error: bool
+    token: str
+    stands_for: Literal["", "none", "over", "under"]
+
+
+class Failure(BaseModel):
+    """Messages of one look that are not understood: the newest of them, how many, what could be done."""
+
+    message: str
+    query: str
+    why: str
+    column: int
+    count: int
+    remedies: list[RemedyInfo]
+
+
+class Preview(BaseModel):
+    """The last messages, newest first, as a changed set-up would read them; `trouble` where it cannot be used
+    yet, the rows are then as the kept one reads them."""
+
+    rows: list[PreviewRow]
+    failures: list[Failure]
+    trouble: str
+
+
+class Pointed(BaseModel):
+    """A part of a message, and what it is said to be; the pattern so far may be empty."""
+
+    source: Annotated[str, Field(max_length=2000)] = ""
+    message: Annotated[str, Field(min_length=1, max_length=4096)]
+    start: Annotated[int, Field(ge=0)]
+    end: Annotated[int, Field(ge=1)]
+    meaning: Meaning
+    name: Annotated[str, Field(max_length=80)] = ""
+    unit: Annotated[str, Field(max_length=20)] = ""
+    encoding: Literal["ascii", "latin-1", "cp437", "utf-8"] = "ascii"
+
+
+class PatternSource(BaseModel):
+    """A pattern."""
+
+    source: str
+
+
+class ReadingProposal(BaseModel):
+    """A way to read the messages of a query (or, without one, what is heard), as parts of a set-up."""
+
+    query: str | None
+    title: str
+    reads: int
+    of: int
+    reasons: list[str]
+    reading: dict[str, Any]
+    check: str | CheckPart
+    channels: list[ChannelPart]
+
+
+class FramingSuggestion(BaseModel):
+    """A way to cut the bytes into messages, and what it would cut."""
+
+    framing: FramingPart
+    reason: str
+    examples: list[str]
+
+
+class Proposals(BaseModel):
+    """What the last messages suggest."""
+
+    framings: list[FramingSuggestion]
+    readings: list[ReadingProposal]
+
 
 router = APIRouter(prefix="/api", responses=REFUSALS)
 
 LAST_LINES = 2000
+_READ = (Opened, Received, Sent)
 MOST_FAILURES = 8
 MOST_PROPOSALS = 3
 BETTER_BY = 0.15
@@ -86,21 +183,17 @@ async def _drafted(request: Request, key: str, body: SetupChange) -> tuple[Setup
     except SetupError as error:
         # A pattern half typed is no reason to take the messages away.
         setup, trouble = kept, str(error)
-    # The bytes are those of the link as it is, not of the one it may be changed to.
-    tape = (await answered(request, GetTape(last=LAST_LINES, link=kept.link.address))).tape
-    return setup, [event for line in tape if (event := _event(line)) is not None], trouble
+    # The bytes are those of the link as it is, not of the one it may be changed to; whole, as they are on the tape.
+    tape = await told(request, Wanted(last=LAST_LINES, link=kept.link.address))
+    return setup, [event for _, link, event in tape if link and isinstance(event, _READ)], trouble
 
 
-def _event(line: TapeLine) -> Event | None:
-    if line.kind == "in":
-        return Received(line.at, line.text.encode("latin-1"))
-    if line.kind == "out":
-        by_hand = line.why.startswith("command/") or line.why.count("/") > 1 or line.why.endswith("/identity")
-        return Sent(line.at, line.text.encode("latin-1"), 0 if by_hand else 1, line.why)
-    return Opened(line.at, {}) if line.kind == "open" else None
+def _query(row: Previewed) -> str:
+    """The id of the query it answers; "" where it came by itself."""
+    return row.query.query if row.query is not None else ""
 
 
-def _readers(setup: Setup) -> dict[str, MessageReader]:
+def _readers(setup: Setup) -> dict[ReaderKey, MessageReader]:
     [plan] = plan_links([setup], {channel.id: n for n, channel in enumerate(setup.channel)})
     return plan.readers
 
@@ -108,17 +201,17 @@ def _readers(setup: Setup) -> dict[str, MessageReader]:
 def _preview(setup: Setup, events: list[Event], trouble: str) -> Preview:
     newest = list(reversed(preview(setup, events)))
     readers = _readers(setup)
-    seen: set[str] = set()
+    seen: set[Asked | None] = set()
     rows = []
     for row in newest:
-        number, spans = (None, []) if row.query in seen or row.why else _spans(row, readers)
+        number, spans = (None, []) if row.query in seen or row.why else _spans(setup, row, readers)
         if spans:
             seen.add(row.query)
         rows.append(
             PreviewRow(
                 at=row.at,
                 message=row.message,
-                query=row.query.partition("/")[2],
+                query=_query(row),
                 fields=row.fields,
                 why=row.why,
                 column=row.column,
@@ -129,9 +222,12 @@ def _preview(setup: Setup, events: list[Event], trouble: str) -> Preview:
     return Preview(rows=rows, failures=_failures(setup, newest), trouble=trouble)
 
 
-def _spans(row: Previewed, readers: dict[str, MessageReader]) -> tuple[int | None, list[MessageSpan]]:
+def _spans(
+    setup: Setup, row: Previewed, readers: dict[ReaderKey, MessageReader]
+) -> tuple[int | None, list[MessageSpan]]:
     """Which pattern reads a message, and where its fields stand; None where none does."""
-    reader = readers.get(row.query)
+    key: ReaderKey = row.query if row.query is not None else Heard(setup.instrument.id)
+    reader = readers.get(key)
     patterns = [form for form in (reader.forms if reader is not None else ()) if isinstance(form, Pattern)]
     for number, form in enumerate(patterns):
         if form.match(row.body) is not None:
@@ -154,7 +250,7 @@ def _failures(setup: Setup, rows: Sequence[Previewed]) -> list[Failure]:
     failures = []
     for group in sorted(groups.values(), key=lambda group: -len(group))[:MOST_FAILURES]:
         newest = group[0]
-        query = newest.query.partition("/")[2]
+        query = _query(newest)
         part = parts.get(query or None)
         patterns = list(part.patterns) if part is not None else []
         if part is not None and part.reader is not None:
@@ -193,9 +289,7 @@ def _proposals(setup: Setup, events: list[Event], taken: set[str]) -> Proposals:
         return Proposals(framings=[], readings=[])
     queries = [query.id for query in setup.query] or [""]
     for query in queries:
-        own = [
-            row.body or row.message.encode("latin-1") for row in rows if row.query.partition("/")[2] == query
-        ]
+        own = [row.body or row.message.encode("latin-1") for row in rows if _query(row) == query]
         check = setup.framing.check if setup.framing.checked_by != "none" else "none"
         for found in propose(own, setup.framing.encoding, check)[:MOST_PROPOSALS]:
             mine = set(taken)

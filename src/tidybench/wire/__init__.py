@@ -1,1 +1,1 @@
-"""The messages between recorder and web server, and the local socket that carries them."""
+"""What recorder and web server say to each other, a noun a file; `protocol` puts it together."""

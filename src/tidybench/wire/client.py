@@ -4,7 +4,7 @@ import itertools
 
 import zmq
 
-from tidybench.wire.messages import Answer, Request
+from tidybench.wire.protocol import Answer, Request
 
 
 class RecorderAway(Exception):

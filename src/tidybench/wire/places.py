@@ -39,6 +39,11 @@ class Places:
         return self.data / "database.json"
 
     @property
+    def logs(self) -> Path:
+        """The logs of all processes."""
+        return self.data / "logs"
+
+    @property
     def simulated(self) -> Path:
         """The stand-ins' ports."""
         return self.data / "simulated"

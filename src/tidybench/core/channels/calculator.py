@@ -1,10 +1,11 @@
 """Calculated channels at work: which are evaluated when, and with what."""
 
 from collections import deque
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 
-from tidybench.core.channels.finisher import Finisher
+from tidybench.core.channels.pipeline import ChannelPipeline
 from tidybench.core.expression.program import Nothing, Program, compiled
 from tidybench.core.expression.tokens import ExpressionError
 from tidybench.core.expression.tree import Channel, channels_in, parse
@@ -40,7 +41,7 @@ class _Latest:
 @dataclass(slots=True)
 class Calculated:
     """One calculated channel. `problem`: why it is not calculated at all, "" where it is. `nothing`: why its last value was
-    none, and when."""
+    none, and when. `failure`: an error of ours in evaluating it, until somebody has taken it out."""
 
     part: CalculatedPart
     number: int
@@ -48,11 +49,14 @@ class Calculated:
     interval: float = 1.0
     nothing: str = ""
     nothing_at: int = 0
+    failure: Exception | None = None
+    told: bool = False
     program: Program | None = None
+    make: Callable[[], Program] | None = None
     lead: int = 0
     inputs: list[int] = field(default_factory=list)
     ages: list[int] = field(default_factory=list)
-    finisher: Finisher | None = None
+    pipeline: ChannelPipeline | None = None
     pending: deque[tuple[int, bool]] = field(default_factory=lambda: deque(maxlen=KEPT))
 
 
@@ -64,6 +68,7 @@ class Calculator:
     ) -> None:
         self._parts, self._known, self._numbers = parts, known, numbers
         self.all: list[Calculated] = []
+        self.failed = False
         self._latest: dict[int, _Latest] = {}
         self._by_lead: dict[int, list[Calculated]] = {}
         self.restart()
@@ -99,7 +104,9 @@ class Calculator:
 
     def _prepare(self, one: Calculated, found: Mapping[str, Known]) -> None:
         part = one.part
-        program = compiled(part.expression, {id: channel.unit for id, channel in found.items()}, part.unit)
+        units = {id: channel.unit for id, channel in found.items()}
+        one.make = partial(compiled, part.expression, units, part.unit)
+        program = one.make()
         inputs = [found[id] for id in program.inputs]
         lead = min(inputs, key=lambda channel: channel.interval or 0.1)
         if part.lead is not None:
@@ -119,11 +126,19 @@ class Calculator:
             else max(round(channel.interval * 2e6), LEAST_AGE)
             for channel in inputs
         ]
-        one.finisher = Finisher(one.number, filters=part.filter, thinning=part.thinning)
+        one.pipeline = ChannelPipeline(one.number, filters=part.filter, thinning=part.thinning)
         for number in one.inputs:
             latest = self._latest.setdefault(number, _Latest())
             if part.meet == "interpolated" and latest.kept is None:
                 latest.kept = deque(maxlen=KEPT)
+
+    def failures(self) -> list[tuple[str, Exception]]:
+        """Whose evaluation failed since the last look, by name, and of what."""
+        self.failed = False
+        found = [(one.part.name, one.failure) for one in self.all if one.failure is not None]
+        for one in self.all:
+            one.failure = None
+        return found
 
     def feed(self, batch: Batch) -> Batch | None:
         """The calculated samples that come of these; None for none."""
@@ -190,7 +205,7 @@ class Calculator:
         self, one: Calculated, at: int, inputs: list[float | None], flagged: bool, out: Batch, due: list[int]
     ) -> None:
         assert one.program is not None
-        assert one.finisher is not None
+        assert one.pipeline is not None
         quality, value = Quality.FLAGGED if flagged else Quality.OK, NAN
         try:
             value = one.program.value(at, inputs)
@@ -198,8 +213,15 @@ class Calculator:
             quality = Quality.NO_READING
             if not nothing.silent:
                 one.nothing, one.nothing_at = str(nothing), at
+        except Exception as error:
+            # A formula fails by itself: the others go on, and it begins afresh, for what it remembers may be half done.
+            quality = Quality.NO_READING
+            one.nothing, one.nothing_at = f"its evaluation failed ({error!r})", at
+            if not one.told:  # once: a log is not filled by one formula
+                one.failure, one.told, self.failed = error, True, True
+            one.program = one.make() if one.make is not None else one.program
         before = len(out.words)
-        one.finisher.take(quality, at, value, out)
+        one.pipeline.take(quality, at, value, out)
         entry = self._latest.get(one.number)
         if entry is not None:
             for index in range(before, len(out.words)):

@@ -1,29 +1,8 @@
 """Whether a channel's value stays where it should: states, and when they change."""
 
-from dataclasses import dataclass
-from typing import Literal
-
 from tidybench.core.quality import Quality
 from tidybench.core.setup.channel import LimitsPart
-
-State = Literal["", "starting", "within", "low caution", "high caution", "low", "high", "stuck"]
-"""“”: nothing to judge by."""
-
-SERIOUS: tuple[State, ...] = ("low", "high", "stuck")
-CALLING: tuple[State, ...] = ("low caution", "high caution")
-
-
-@dataclass(slots=True, frozen=True)
-class Crossing:
-    """A state that changed: at which time (microseconds), to what, with which value. `limit`: the one that was
-    crossed; NaN where the value came back or is stuck."""
-
-    at: int
-    channel: int
-    state: State
-    before: State
-    value: float
-    limit: float
+from tidybench.core.values.crossing import Crossing, State
 
 
 class LimitWatch:
@@ -62,12 +41,12 @@ class LimitWatch:
         if value != self.value:
             self.value, self._moved_at = value, at
         if not limits.any:
-            return self._become("", at, value, float("nan"))
+            return self._become("", at, value, None)
         if at < self._quiet_until:
-            return self._become("starting", at, value, float("nan"))
+            return self._become("starting", at, value, None)
         wanted, limit = self._judge(value)
         if limits.stuck_s is not None and at - self._moved_at >= limits.stuck_s * 1e6 and wanted == "within":
-            wanted, limit = "stuck", float("nan")
+            wanted, limit = "stuck", None
         if wanted == self.state:
             self._pending = ""
             return None
@@ -77,10 +56,10 @@ class LimitWatch:
         if self._pending != wanted:
             self._pending, self._pending_since = wanted, at
         if at - self._pending_since < limits.delay_s * 1e6:
-            return self._become("within", at, value, float("nan")) if self.state in ("", "starting") else None
+            return self._become("within", at, value, None) if self.state in ("", "starting") else None
         return self._become(wanted, at, value, limit)
 
-    def _become(self, state: State, at: int, value: float, limit: float) -> Crossing | None:
+    def _become(self, state: State, at: int, value: float, limit: float | None) -> Crossing | None:
         before = self.state
         if state == before:
             return None
@@ -89,7 +68,7 @@ class LimitWatch:
             self._pending = self._pending if state == "within" else ""
         return Crossing(at, self.channel, state, before, value, limit)
 
-    def _judge(self, value: float) -> tuple[State, float]:
+    def _judge(self, value: float) -> tuple[State, float | None]:
         """Where a value stands; coming back takes the hysteresis."""
         limits, state = self.limits, self.state
         back = limits.hysteresis
@@ -103,7 +82,7 @@ class LimitWatch:
             return "high caution", upper
         if lower is not None and value < lower + (back if state in ("low caution", "low") else 0.0):
             return "low caution", lower
-        return "within", float("nan")
+        return "within", None
 
 
 def crossing_words(name: str, crossing: Crossing, unit: str, decimals: int) -> str:
@@ -117,6 +96,7 @@ def crossing_words(name: str, crossing: Crossing, unit: str, decimals: int) -> s
         return f"{name} has not moved from {value}"
     if crossing.state in ("within", "", "starting"):
         return f"{name} is back within its limits: {value}"
+    assert crossing.limit is not None
     side = "above" if crossing.state.startswith("high") else "below"
     what = "the caution" if crossing.state.endswith("caution") else "the limit"
     return f"{name} is {side} {what} of {figure(crossing.limit)}: {value}"

@@ -10,7 +10,6 @@ import numpy as np
 
 from tidybench.core.channels.curves.resistance import ResistanceThermometer, Thermistor
 from tidybench.core.channels.curves.thermocouple import Thermocouple
-from tidybench.core.channels.units import conversion, unit_of
 from tidybench.core.quality import Quality
 from tidybench.core.setup.scaling import (
     CurrentLoopStep,
@@ -25,6 +24,7 @@ from tidybench.core.setup.scaling import (
     ThermocoupleStep,
     UnitStep,
 )
+from tidybench.core.units import conversion, unit_of
 
 Scale = Callable[[float], float]
 """What a step does. -inf: under range; inf: over range; NaN: no value comes of it."""

@@ -5,18 +5,6 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
-from tidybench.core.channels.units import (
-    Unit,
-    UnitError,
-    added,
-    compared,
-    conversion,
-    multiplied,
-    powered,
-    stretch,
-    subtracted,
-    unit_of,
-)
 from tidybench.core.expression.tokens import ExpressionError
 from tidybench.core.expression.tree import (
     COMPARISONS,
@@ -30,6 +18,18 @@ from tidybench.core.expression.tree import (
     parse,
 )
 from tidybench.core.expression.windows import MAKERS, Integral, Since, Window
+from tidybench.core.units import (
+    Unit,
+    UnitError,
+    added,
+    compared,
+    conversion,
+    multiplied,
+    powered,
+    stretch,
+    subtracted,
+    unit_of,
+)
 
 MOST_NODES = 500
 LONGEST_WINDOW = 86_400.0
@@ -86,13 +86,15 @@ class Program:
         for memory in self._memories:
             try:
                 now: float | None = memory.of(values)
-            except (Nothing, OverflowError):
+            except (Nothing, OverflowError, ValueError):
                 now = None
             values[memory.slot] = memory.window.take(at, now)
         try:
             found = self._evaluate(values)
         except OverflowError:
             raise Nothing("the outcome is too large a number") from None
+        except ValueError:  # of something endless on the way: it has no whole number, no remainder
+            raise Nothing("the outcome is no number") from None
         if found - found != 0.0:
             raise Nothing("the outcome is no number")
         return found

@@ -2,7 +2,7 @@
 
 import re
 
-from tidybench.core.framing.buffered import Buffered
+from tidybench.core.framing.buffer import Buffered
 from tidybench.core.framing.framer import Cut
 
 _BLOCK = re.compile(rb"(?:^|[ ,])#([1-9])")
@@ -23,7 +23,7 @@ class BlockFramer(Buffered):
         super().__init__(byte_time, longest)
         self._terminator = terminator
         self._skipping = False
-        self._within = 0  # bytes of `_rest` that are known to be inside the message
+        self._within = 0  # bytes that wait and are known to be inside the message
 
     def opened(self, at: int, whole: bool) -> None:
         super().opened(at, whole)
@@ -41,51 +41,46 @@ class BlockFramer(Buffered):
         self._skipping, self._within = bool(state["skipping"]), int(str(state["within"]))
 
     def feed(self, data: bytes, at: int) -> Cut:
-        cut = Cut()
-        buffer = self._rest + data
-        while True:
-            end = self._end(buffer)
-            if end < 0:
-                break
-            body, buffer = buffer[:end], buffer[end + len(self._terminator) :]
+        cut, buffer = Cut(), self._buffer
+        buffer.add(data, at)
+        step = len(self._terminator)
+        while (end := self._end()) >= 0:
+            body = buffer.take(end + step)[:end]
             self._within = 0
             if self._skipping:
                 self._skipping = False
                 cut.stray += len(body)
             elif body:
-                self._keep(cut, body, len(buffer), at)
+                cut.bodies.append(body)
+                cut.times.append(buffer.time(len(buffer)))
         if len(buffer) > self._longest:
             cut.overlong += not self._skipping
             cut.stray += len(buffer)
-            buffer, self._skipping, self._within = b"", True, 0
-        self._rest = buffer
-        self._floor = max(self._floor, at)
+            buffer.clear()
+            self._skipping, self._within = True, 0
         return cut
 
-    def _end(self, buffer: bytes) -> int:
-        """Where the message ends that begins here; -1 where it does not yet."""
-        position = self._within
+    def _end(self) -> int:
+        """Where the message ends that begins at the front; -1 where it does not yet."""
+        buffer, position = self._buffer, self._within
         while True:
             end = buffer.find(self._terminator, position)
-            block = (
-                None
-                if self._skipping
-                else _BLOCK.search(buffer, max(0, position - 1), end if end >= 0 else len(buffer))
-            )
+            known = end if end >= 0 else len(buffer)
+            block = None if self._skipping else buffer.search(_BLOCK, max(0, position - 1), known)
             if block is None:
                 if end < 0:
                     # What may yet turn out to be the head of a block is looked at again.
                     self._within = max(position, len(buffer) - 12)
                 return end
-            digits = int(block[1])
-            head = buffer[block.end() : block.end() + digits]
-            if len(head) < digits and (end < 0 or end >= block.end()):
+            after, digits = block[0], int(block[1])
+            head = buffer[after : after + digits]
+            if len(head) < digits and (end < 0 or end >= after):
                 self._within = position
                 return -1
             if not head.isdigit() or len(head) < digits or int(head) > self._longest:
-                position = block.end()
+                position = after
                 continue
-            position = block.end() + digits + int(head)
+            position = after + digits + int(head)
             self._within = position
             if position > len(buffer):
                 return -1

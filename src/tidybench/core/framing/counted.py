@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from tidybench.core.framing.buffered import Buffered, half_mark
+from tidybench.core.framing.buffer import Buffered
 from tidybench.core.framing.framer import Cut
 
 
@@ -46,27 +46,23 @@ class CountedFramer(Buffered):
         self._count, self._start = count, start
 
     def feed(self, data: bytes, at: int) -> Cut:
-        cut = Cut()
-        buffer = self._rest + data
-        position = 0
-        while position < len(buffer):
+        cut, buffer = Cut(), self._buffer
+        buffer.add(data, at)
+        head = self._count.at + self._count.size
+        while len(buffer):
             if self._start:
-                begin = buffer.find(self._start, position)
+                begin = buffer.find(self._start)
                 if begin < 0:
-                    begin = len(buffer) - half_mark(buffer, position, self._start)
-                cut.stray += begin - position
-                position = begin
-            total = self._count.total(buffer[position : position + self._count.at + self._count.size])
+                    begin = len(buffer) - buffer.half(self._start)
+                cut.stray += begin
+                buffer.drop(begin)
+            total = self._count.total(buffer[:head])
             if total < 0 or total > self._longest:
                 cut.overlong += total > self._longest
                 cut.stray += 1
-                position += 1
+                buffer.drop(1)
                 continue
-            if not total or len(buffer) - position < total:
+            if not total or len(buffer) < total:
                 break
-            body = buffer[position : position + total]
-            position += total
-            self._keep(cut, body, len(buffer) - position, at)
-        self._rest = buffer[position:]
-        self._floor = max(self._floor, at)
+            self._take(cut, total)
         return cut

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from tidybench.core.framing.buffered import Buffered, half_mark
+from tidybench.core.framing.buffer import Buffered
 from tidybench.core.framing.framer import Cut
 
 
@@ -33,12 +33,13 @@ class FixedFramer(Buffered):
         self._lost = False
 
     def deadline(self) -> int | None:
-        return self._last + self._silence if self._rest else None
+        return self._last + self._silence if len(self._buffer) else None
 
     def passed(self, at: int) -> Cut:
         cut = Cut()
-        if self._rest and at >= self._last + self._silence:
-            cut.stray, self._rest = len(self._rest), b""
+        if len(self._buffer) and at >= self._last + self._silence:
+            cut.stray = len(self._buffer)
+            self._buffer.clear()
         return cut
 
     def state(self) -> dict[str, Any]:
@@ -49,29 +50,24 @@ class FixedFramer(Buffered):
         self._last, self._lost = state["last"], state["lost"]
 
     def feed(self, data: bytes, at: int) -> Cut:
-        cut = Cut()
+        cut, buffer = Cut(), self._buffer
         first = at - round(len(data) * self._byte_time)
         if first - self._last >= self._silence:
-            cut.stray, self._rest, self._lost = len(self._rest), b"", False
+            cut.stray, self._lost = len(buffer), False
+            buffer.clear()
         self._last = at
         if self._lost:
             cut.stray += len(data)
-            self._floor = max(self._floor, at)
+            buffer.read(at)
             return cut
-        buffer = self._rest + data
-        position = 0
+        buffer.add(data, at)
         while True:
             if self._start:
-                begin = buffer.find(self._start, position)
+                begin = buffer.find(self._start)
                 if begin < 0:
-                    begin = len(buffer) - half_mark(buffer, position, self._start)
-                cut.stray += begin - position
-                position = begin
-            if len(buffer) - position < self._longest:
-                break
-            body = buffer[position : position + self._longest]
-            position += self._longest
-            self._keep(cut, body, len(buffer) - position, at)
-        self._rest = buffer[position:]
-        self._floor = max(self._floor, at)
-        return cut
+                    begin = len(buffer) - buffer.half(self._start)
+                cut.stray += begin
+                buffer.drop(begin)
+            if len(buffer) < self._longest:
+                return cut
+            self._take(cut, self._longest)

@@ -52,15 +52,3 @@ class Framer(Protocol):
 
     def restore(self, state: dict[str, Any]) -> None:
         """Take up a state that `state` gave."""
-
-
-class WithoutDeadline:
-    """For framers to which silence says nothing."""
-
-    def deadline(self) -> int | None:
-        """None is wanted."""
-        return None
-
-    def passed(self, at: int) -> Cut:
-        """Silence gives no message."""
-        return Cut()

@@ -1,6 +1,8 @@
 """Messages between a start mark and an end mark."""
 
-from tidybench.core.framing.buffered import Buffered, half_mark
+from typing import Any
+
+from tidybench.core.framing.buffer import Buffered
 from tidybench.core.framing.framer import Cut
 
 
@@ -16,45 +18,61 @@ class MarksFramer(Buffered):
             raise ValueError("a mark has at least one byte")
         super().__init__(byte_time, longest)
         self._start, self._end = start, end
+        self._single = (
+            0  # up to here no second start mark stands in the message at the front; 0: none has begun
+        )
+
+    def opened(self, at: int, whole: bool) -> None:
+        super().opened(at, whole)
+        self._single = 0
+
+    def asked(self, query: bytes, at: int) -> None:
+        super().asked(query, at)
+        self._single = 0
+
+    def restore(self, state: dict[str, Any]) -> None:
+        super().restore(state)
+        self._single = 0
 
     def may_end(self, data: bytes) -> bool:
         return self._end[-1:] in data
 
     def feed(self, data: bytes, at: int) -> Cut:
-        cut = Cut()
-        buffer = self._rest + data
-        position = 0
+        cut, buffer = Cut(), self._buffer
+        buffer.add(data, at)
+        start, longest = len(self._start), self._longest
         while True:
-            begin = buffer.find(self._start, position)
-            if begin < 0:
-                # The mark may be half received: its beginning stays.
-                keep = half_mark(buffer, position, self._start)
-                cut.stray += len(buffer) - position - keep
-                self._rest = buffer[len(buffer) - keep :]
-                break
-            end = buffer.find(self._end, begin + len(self._start))
-            again = buffer.rfind(self._start, begin + 1, end if end >= 0 else len(buffer))
-            if again > begin:
-                cut.stray += again - position
-                position = again
+            if not self._single:
+                begin = buffer.find(self._start)
+                if begin < 0:
+                    # The mark may be half received: its beginning stays.
+                    begin = len(buffer) - buffer.half(self._start)
+                    cut.stray += begin
+                    buffer.drop(begin)
+                    return cut
+                cut.stray += begin
+                buffer.drop(begin)
+                self._single = 1
+            end = buffer.find(self._end, start)
+            again = buffer.find_last(self._start, self._single, end if end >= 0 else len(buffer))
+            if again > 0:
+                cut.stray += again
+                buffer.drop(again)
+                self._single = 1
                 continue
-            cut.stray += begin - position
             if end < 0:
-                self._rest = buffer[begin:]
-                if len(self._rest) > self._longest + len(self._start) + len(self._end):
+                self._single = max(1, len(buffer) - start + 1)
+                if len(buffer) > longest + start + len(self._end):
                     cut.overlong += 1
-                    cut.stray += len(self._rest)
-                    self._rest = b""
-                break
-            body = buffer[begin + len(self._start) : end]
-            position = end + len(self._end)
-            if len(body) > self._longest:
+                    cut.stray += len(buffer)
+                    buffer.clear()
+                    self._single = 0
+                return cut
+            self._single = 0
+            body = buffer.take(end + len(self._end))[start:end]
+            if len(body) > longest:
                 cut.overlong += 1
                 cut.stray += len(body)
                 continue
-            after = len(buffer) - position
-            time = at - round(after * self._byte_time) if after else at
             cut.bodies.append(body)
-            cut.times.append(max(time, self._floor))
-        self._floor = max(self._floor, at)
-        return cut
+            cut.times.append(buffer.time(len(buffer)))

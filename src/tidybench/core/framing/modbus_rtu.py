@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from tidybench.core.framing.buffered import Buffered
+from tidybench.core.framing.buffer import Buffered
 from tidybench.core.framing.framer import Cut
 from tidybench.core.protocols.modbus import LONGEST_FRAME, READS, reply_length
 
@@ -33,31 +33,27 @@ class ModbusFramer(Buffered):
         self._request = state["request"].encode("latin-1")
 
     def feed(self, data: bytes, at: int) -> Cut:
-        cut = Cut()
-        buffer = self._rest + data
+        cut, buffer = Cut(), self._buffer
+        buffer.add(data, at)
         request = self._request
-        while buffer:
-            if request and not (buffer[0] == request[0] and self._fits(buffer[1:2])):
-                buffer = buffer[1:]
+        while len(buffer):
+            head = buffer[: LONGEST_FRAME + 1]
+            if request and not (head[0] == request[0] and self._fits(head[1:2])):
+                buffer.drop(1)
                 cut.stray += 1
                 continue
-            if request and request[1] in READS and request.startswith(buffer[: len(request)]):
+            if request and request[1] in READS and request.startswith(head[: len(request)]):
                 # Our own request: the line echoes. Its beginning must not be taken for a short reply.
                 length = len(request)
             else:
-                length = reply_length(buffer)
+                length = reply_length(head)
             if not length or len(buffer) < length:
                 break
-            after = len(buffer) - length
-            cut.bodies.append(buffer[:length])
-            cut.times.append(max(at - round(after * self._byte_time) if after else at, self._floor))
-            buffer = buffer[length:]
+            self._take(cut, length)
         if len(buffer) > LONGEST_FRAME:
             cut.overlong += 1
             cut.stray += len(buffer)
-            buffer = b""
-        self._rest = buffer
-        self._floor = max(self._floor, at)
+            buffer.clear()
         return cut
 
     def _fits(self, function: bytes) -> bool:

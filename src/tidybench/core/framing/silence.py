@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from tidybench.core.framing.buffered import Buffered
+from tidybench.core.framing.buffer import Buffered
 from tidybench.core.framing.framer import Cut
 
 
@@ -29,7 +29,7 @@ class SilenceFramer(Buffered):
         self._last, self._skipping = at, False
 
     def deadline(self) -> int | None:
-        return self._last + self._silence if self._rest or self._skipping else None
+        return self._last + self._silence if len(self._buffer) or self._skipping else None
 
     def passed(self, at: int) -> Cut:
         cut = Cut()
@@ -45,24 +45,24 @@ class SilenceFramer(Buffered):
         self._last, self._skipping = state["last"], state["skipping"]
 
     def feed(self, data: bytes, at: int) -> Cut:
-        cut = Cut()
+        cut, buffer = Cut(), self._buffer
         first = at - round(len(data) * self._byte_time)
         if first - self._last >= self._silence:
             self._end(cut)
         if self._skipping:
             cut.stray += len(data)
+            buffer.read(at)
         else:
-            self._rest += data
-            if len(self._rest) > self._longest:
+            buffer.add(data, at)
+            if len(buffer) > self._longest:
                 cut.overlong += 1
-                cut.stray += len(self._rest)
-                self._rest, self._skipping = b"", True
+                cut.stray += len(buffer)
+                buffer.clear()
+                self._skipping = True
         self._last = at
         return cut
 
     def _end(self, cut: Cut) -> None:
-        if self._rest:
-            cut.bodies.append(self._rest)
-            cut.times.append(max(self._last, self._floor))
-        self._floor = max(self._floor, self._last)
-        self._rest, self._skipping = b"", False
+        if len(self._buffer):
+            self._take(cut, len(self._buffer))
+        self._skipping = False

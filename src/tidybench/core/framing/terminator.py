@@ -3,13 +3,16 @@
 import re
 from typing import Any
 
-from tidybench.core.framing.framer import Cut, WithoutDeadline
+from tidybench.core.framing.buffer import Buffered
+from tidybench.core.framing.framer import Cut
+
+_EITHER = re.compile(rb"[\r\n]+")
 
 WHOLE_AFTER = 500_000
 """Silence after opening (microseconds) after which the first piece counts as whole."""
 
 
-class TerminatorFramer(WithoutDeadline):
+class TerminatorFramer(Buffered):
     """A message is everything up to a terminator; empty ones do not count.
 
     `terminator`: the bytes that end a message, or None for "either" (CR, LF or both, in any order).
@@ -27,44 +30,34 @@ class TerminatorFramer(WithoutDeadline):
     ) -> None:
         if terminator == b"":
             raise ValueError("a terminator has at least one byte")
+        super().__init__(byte_time, longest)
         self._terminator = terminator
-        self._byte_time = byte_time
-        self._longest = longest
         self._prompt = prompt
-        self._rest = b""
-        self._floor = 0
         self._opened_at = 0
         self._fresh = False  # nothing received since an opening in the middle of talk
         self._skipping = False  # inside a piece that is to be dropped up to its terminator
-        self._either = re.compile(rb"[\r\n]+")
 
     def opened(self, at: int, whole: bool) -> None:
-        self._rest = b""
-        self._floor = self._opened_at = at
+        super().opened(at, whole)
+        self._opened_at = at
         self._fresh = not whole
         self._skipping = False
 
     def asked(self, query: bytes, at: int) -> None:
-        self._rest = b""
+        super().asked(query, at)
         self._skipping = False
-        self._floor = max(self._floor, at)
-
-    @property
-    def pending(self) -> int:
-        return len(self._rest)
 
     def state(self) -> dict[str, Any]:
         return {
-            "rest": self._rest.decode("latin-1"),
-            "floor": self._floor,
+            **super().state(),
             "opened": self._opened_at,
             "fresh": self._fresh,
             "skipping": self._skipping,
         }
 
     def restore(self, state: dict[str, Any]) -> None:
-        self._rest = state["rest"].encode("latin-1")
-        self._floor, self._opened_at = state["floor"], state["opened"]
+        super().restore(state)
+        self._opened_at = state["opened"]
         self._fresh, self._skipping = state["fresh"], state["skipping"]
 
     def may_end(self, data: bytes) -> bool:
@@ -75,32 +68,63 @@ class TerminatorFramer(WithoutDeadline):
         return self._terminator[-1:] in data
 
     def feed(self, data: bytes, at: int) -> Cut:
-        cut = Cut()
+        cut, buffer = Cut(), self._buffer
         if self._fresh:
             first = at - round(len(data) * self._byte_time)
             self._skipping = first - self._opened_at < WHOLE_AFTER
             self._fresh = False
-        buffer = self._rest + data if self._rest else data
-        if self._terminator is None:
-            self._split_either(buffer, at, cut)
+        if len(buffer):
+            buffer.add(data, at)
+            # Only what is new is searched: what waits has no end in it.
+            ends = buffer.find(self._terminator) >= 0 if self._terminator else self.may_end(data)
+            if ends:
+                self._split(buffer.take(len(buffer)), cut)
         else:
-            self._split_exact(buffer, at, cut)
+            buffer.read(at)
+            self._split(data, cut)
         if self._prompt:
             self._take_prompts(cut)
         # The terminator may be half received: its beginning does not count, and stays.
         begun = 0 if self._terminator is None else len(self._terminator) - 1
-        if len(self._rest) > self._longest + begun:
+        if len(buffer) > self._longest + begun:
             cut.overlong += not self._skipping
-            cut.stray += len(self._rest) - begun
-            self._rest = self._rest[len(self._rest) - begun :]
+            cut.stray += len(buffer) - begun
+            buffer.drop(len(buffer) - begun)
             self._skipping = True
-        self._floor = max(self._floor, at)
         return cut
 
+    def _split(self, data: bytes, cut: Cut) -> None:
+        """Messages out of bytes that are in no buffer; what is left goes into it."""
+        if self._terminator is None:
+            rest = self._split_either(data, cut)
+        else:
+            rest = self._split_exact(data, self._terminator, cut)
+        if rest:
+            self._buffer.put(rest)
+
+    def _split_exact(self, data: bytes, terminator: bytes, cut: Cut) -> bytes:
+        parts = data.split(terminator)
+        rest = parts.pop()
+        if parts:
+            step = len(terminator)
+            after = len(data)
+            for body in parts:
+                after -= len(body) + step
+                self._keep(body, after, cut)
+        return rest
+
+    def _split_either(self, data: bytes, cut: Cut) -> bytes:
+        # A message is whole at its first CR or LF; the rest of a pair is an empty message.
+        total, position = len(data), 0
+        for match in _EITHER.finditer(data):
+            self._keep(data[position : match.start()], total - match.start() - 1, cut)
+            position = match.end()
+        return data[position:]
+
     def _take_prompts(self, cut: Cut) -> None:
-        prompt = self._prompt
-        while self._rest.startswith(prompt):
-            self._rest = self._rest[len(prompt) :]
+        prompt, buffer = self._prompt, self._buffer
+        while buffer[: len(prompt)] == prompt:
+            buffer.drop(len(prompt))
             cut.prompts += 1
         if any(body.startswith(prompt) for body in cut.bodies):
             kept = []
@@ -111,28 +135,7 @@ class TerminatorFramer(WithoutDeadline):
                     kept.append((body, time))
             cut.bodies, cut.times = [body for body, _ in kept], [time for _, time in kept]
 
-    def _split_exact(self, buffer: bytes, at: int, cut: Cut) -> None:
-        terminator = self._terminator
-        assert terminator is not None
-        parts = buffer.split(terminator)
-        self._rest = parts.pop()
-        if not parts:
-            return
-        step = len(terminator)
-        after = len(buffer)
-        for body in parts:
-            after -= len(body) + step
-            self._keep(body, after, at, cut)
-
-    def _split_either(self, buffer: bytes, at: int, cut: Cut) -> None:
-        # A message is whole at its first CR or LF; the rest of a pair is an empty message.
-        total, position = len(buffer), 0
-        for match in self._either.finditer(buffer):
-            self._keep(buffer[position : match.start()], total - match.start() - 1, at, cut)
-            position = match.end()
-        self._rest = buffer[position:]
-
-    def _keep(self, body: bytes, after: int, at: int, cut: Cut) -> None:
+    def _keep(self, body: bytes, after: int, cut: Cut) -> None:
         if self._skipping:
             self._skipping = False
             cut.stray += len(body)
@@ -143,6 +146,5 @@ class TerminatorFramer(WithoutDeadline):
             cut.overlong += 1
             cut.stray += len(body)
             return
-        time = at - round(after * self._byte_time) if after else at
         cut.bodies.append(body)
-        cut.times.append(time if time > self._floor else self._floor)
+        cut.times.append(self._buffer.time(after))

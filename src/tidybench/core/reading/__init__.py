@@ -5,7 +5,3 @@ where a message stops being understood, and compiled for speed. Beside it stand 
 messages that are no pattern (`columns`, `pairs`, `nmea`, `scpi`, `json_lines`, `block`, `registers`); all
 are forms. `reader` turns the fields of a query's or listener's messages into samples of its channels.
 """
-
-# Set-ups check their patterns with this package, and its forms are made from parts of a set-up: whichever
-# is imported first, the set-up begins.
-import tidybench.core.setup  # noqa: F401

@@ -1,6 +1,7 @@
 """The set-up: an instrument's whole definition, as it travels in a `*.setup.toml` file.
 
-The model is the schema: `schema()` publishes it as JSON Schema (docs/formats/set-up.schema.json).
+The model is the schema: `schema()` publishes it as JSON Schema (docs/formats/set-up.schema.json). What it takes other
+packages to check (patterns, fields) is checked when a set-up is compiled (`core.compile`).
 """
 
 from tidybench.core.setup.channel import ChannelPart, LimitsPart
@@ -18,7 +19,7 @@ from tidybench.core.setup.link import (
 from tidybench.core.setup.modbus import ModbusPart, RegisterPart
 from tidybench.core.setup.setup import Setup
 from tidybench.core.setup.talk import CommandPart, IdentityPart, InstrumentPart, ListenPart, QueryPart
-from tidybench.core.setup.toml import SetupError, from_data, load, schema
+from tidybench.core.setup.toml import SetupError, parsed, schema
 
 __all__ = [
     "ENCODINGS",
@@ -42,7 +43,6 @@ __all__ = [
     "SetupError",
     "TcpPart",
     "UdpPart",
-    "from_data",
-    "load",
+    "parsed",
     "schema",
 ]

@@ -56,6 +56,12 @@ class LimitsPart(Part):
         found = (self.low, self.high, self.low_caution, self.high_caution, self.stuck_s)
         return any(value is not None for value in found)
 
+    @property
+    def words(self) -> str:
+        """What is given, in words."""
+        given = self.model_dump(exclude_defaults=True)
+        return ", ".join(f"{key.replace('_', ' ')} {value:g}" for key, value in given.items()) or "no limits"
+
 
 class ZeroPart(Part):
     """The instrument's own way to be zeroed: a text that is sent, or a register that 1 is written to."""

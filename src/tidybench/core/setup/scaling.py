@@ -6,8 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from tidybench.core.channels.units import UnitError, conversion, unit_of
 from tidybench.core.setup.part import Part
+from tidybench.core.units import UnitError, conversion, unit_of
 
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 UnitLabel = Annotated[str, Field(max_length=40)]

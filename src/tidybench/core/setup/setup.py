@@ -4,8 +4,6 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from tidybench.core.reading.forms import make_forms, single_forms
-from tidybench.core.reading.pattern import PatternError
 from tidybench.core.setup.channel import ChannelPart
 from tidybench.core.setup.framing import FramingPart
 from tidybench.core.setup.link import LinkPart
@@ -20,6 +18,8 @@ SELDOM = 600.0
 
 class Setup(Part):
     """An instrument's whole definition."""
+
+    # That its patterns compile and its channels' fields are there is seen when it is compiled (core.compile.load).
 
     format: Literal[1] = 1
     instrument: InstrumentPart
@@ -55,19 +55,6 @@ class Setup(Part):
             problems.append(
                 '[modbus]: a Modbus device talks "when asked", and its queries are made from its register map'
             )
-        fields: dict[str | None, set[str] | None] = {}
-        for where, key, part in self.read_parts():
-            known: set[str] | None = set()
-            for what, one in single_forms(part):
-                try:
-                    [form] = make_forms(one, self.framing.encoding)
-                except PatternError as error:
-                    problems.append(f"{where}: {what}: {error}")
-                    continue
-                known = None if known is None or form.numbers is None else known | set(form.numbers)
-            fields[key] = known
-        if self.modbus is not None:
-            fields[None] = {register.name for register in self.modbus.registers}
         ids = [query.id for query in self.query]
         problems += [
             f"[[query]]: the id “{i}” is used twice" for i in sorted({i for i in ids if ids.count(i) > 1})
@@ -77,20 +64,6 @@ class Setup(Part):
             f"[[channel]]: the id “{i}” is used twice"
             for i in sorted({i for i in names if names.count(i) > 1})
         ]
-        if problems:
-            return problems
-        for channel in self.channel:
-            key = self.query_of(channel)
-            known = fields.get(key, set())
-            if key not in fields and not self.query:
-                problems.append(f"channel “{channel.id}”: nothing is read yet that it could be made from")
-            elif key not in fields:
-                problems.append(f"channel “{channel.id}”: there is no query “{channel.query}”")
-            elif known is not None and channel.field not in known:
-                has = ", ".join(sorted(known)) or "none"
-                problems.append(
-                    f"channel “{channel.id}”: no number is called “{channel.field}” (there are: {has})"
-                )
         return problems
 
     def read_parts(self) -> list[tuple[str, str | None, QueryPart | ListenPart]]:

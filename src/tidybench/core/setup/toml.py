@@ -1,6 +1,5 @@
 """Set-ups as TOML, and every slip in them as a sentence."""
 
-import tomllib
 from typing import Any
 
 from pydantic import ValidationError
@@ -18,17 +17,9 @@ class SetupError(ValueError):
         super().__init__("\n".join(problems))
 
 
-def load(text: str) -> Setup:
-    """Read a set-up from TOML; raises SetupError with a sentence for each thing that is wrong."""
-    try:
-        data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise SetupError([f"This is not TOML: {error}."]) from None
-    return from_data(data, text)
-
-
-def from_data(data: dict[str, Any], text: str = "") -> Setup:
-    """A set-up from plain data; raises SetupError. With the TOML text, sentences name its lines."""
+def parsed(data: dict[str, Any], text: str = "") -> Setup:
+    """A set-up from plain data, its parts checked one by one; raises SetupError. With the TOML text, sentences name its
+    lines."""
     try:
         return Setup.model_validate(data)
     except ValidationError as error:

@@ -4,8 +4,8 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from tidybench.core.compile.edit import bare, changed
 from tidybench.core.framing import make_framer
-from tidybench.core.setup.edit import bare, changed
 from tidybench.core.setup.framing import FramingPart
 from tidybench.core.teaching.framings import propose_framing
 from tidybench.core.teaching.proposals import Proposal, propose

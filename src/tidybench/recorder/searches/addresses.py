@@ -2,7 +2,7 @@
 
 from tidybench.core.diagnosis.addresses import judge_answer, query_maker
 from tidybench.recorder.searches.search import Search
-from tidybench.wire.messages import SearchRow
+from tidybench.wire.searches import SearchRow
 
 ANSWER = 0.2
 """Seconds an answer may take beside the time on the wire."""

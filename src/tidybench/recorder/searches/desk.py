@@ -13,7 +13,7 @@ from tidybench.recorder.searches.loop_back import LoopBackTest
 from tidybench.recorder.searches.search import Search, SerialLine
 from tidybench.recorder.searches.settings import SettingsSearch
 from tidybench.recorder.worker import Worker
-from tidybench.wire.messages import SearchStatus, StartSearch
+from tidybench.wire.searches import SearchStatus, StartSearch
 
 KINDS: dict[str, type[Search]] = {
     "settings": SettingsSearch,

@@ -8,7 +8,7 @@ from tidybench.core.diagnosis.evidence import unprintable_share
 from tidybench.core.setup import SerialPart
 from tidybench.links import LinkError
 from tidybench.recorder.searches.search import Search, SerialLine
-from tidybench.wire.messages import SearchRow
+from tidybench.wire.searches import SearchRow
 
 LONGEST = 600.0
 """Seconds after which it ends by itself: ports must not be held for ever."""

@@ -1,7 +1,7 @@
 """The loop-back test: with pins 2 and 3 joined, what is sent comes back; so cable and adapter are whole."""
 
 from tidybench.recorder.searches.search import Search
-from tidybench.wire.messages import SearchRow
+from tidybench.wire.searches import SearchRow
 
 TEXT = bytes(range(0x21, 0x7F))
 """Every printable character once: a bit that sticks shows itself."""

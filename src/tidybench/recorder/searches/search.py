@@ -1,15 +1,17 @@
 """What all searches have in common."""
 
+import logging
 import threading
 import time
-import traceback
 from abc import ABC, abstractmethod
 from collections.abc import Callable
 from typing import Protocol
 
 from tidybench.core.setup import SerialPart
 from tidybench.links import LinkError, ModemLines
-from tidybench.wire.messages import SearchRow, SearchStatus, StartSearch
+from tidybench.wire.searches import SearchRow, SearchStatus, StartSearch
+
+logger = logging.getLogger(__name__)
 
 
 class SerialLine(Protocol):
@@ -56,7 +58,7 @@ class Search(threading.Thread, ABC):
         except LinkError as error:
             self.sentence = str(error)
         except Exception as error:
-            traceback.print_exc()
+            logger.exception("the search on %s failed", ", ".join(self.request.ports))
             self.sentence = f"Tidy Bench itself failed at this ({error!r})."
         finally:
             self.progress = 1.0

@@ -3,7 +3,7 @@
 from tidybench.core.diagnosis.settings import Finding, Settings, best, judge, to_ask, to_listen
 from tidybench.core.setup import SerialPart
 from tidybench.recorder.searches.search import Search, SerialLine
-from tidybench.wire.messages import SearchRow
+from tidybench.wire.searches import SearchRow
 
 PATIENCE = 2.5
 """Seconds within which an instrument that talks on its own says something."""

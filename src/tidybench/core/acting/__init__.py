@@ -1,0 +1,1 @@
+"""What is said to instruments on a person's word."""

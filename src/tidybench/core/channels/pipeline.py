@@ -1,0 +1,75 @@
+"""What happens to a channel's samples after they were read: steps of scaling, zero, filters, thinning."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from tidybench.core.channels.filters import Thinning, make_filter
+from tidybench.core.channels.scaling import combined, judged
+from tidybench.core.quality import Quality
+from tidybench.core.samples import NAN, Batch
+from tidybench.core.setup.filters import FilterPart, ThinningPart
+from tidybench.core.setup.scaling import ScalingStep
+
+
+class ChannelPipeline:
+    """One channel's. Feed it every sample, in order."""
+
+    def __init__(
+        self,
+        number: int,
+        scaling: Sequence[ScalingStep] = (),
+        filters: Sequence[FilterPart] = (),
+        thinning: ThinningPart | None = None,
+        zero: float = 0.0,
+    ) -> None:
+        self._word = number << 8
+        self.zero = zero
+        self._scale = combined(scaling) if scaling else None
+        self._filters = [make_filter(one) for one in filters]
+        self._thinning = Thinning(thinning) if thinning is not None else None
+        self._broken = True
+
+    def take(self, quality: int, at: int, value: float, out: Batch) -> None:
+        """One sample; what comes of it is appended to `out`."""
+        if quality <= Quality.FLAGGED:
+            if self._scale is not None:
+                good, value = judged(self._scale(value))
+                if good:
+                    quality = good
+            value -= self.zero
+        if quality <= Quality.FLAGGED:
+            self._broken = False
+            for one in self._filters:
+                filtered = one.take(at, value)
+                if filtered is None:
+                    return
+                value = filtered
+        else:
+            value = NAN
+            if not self._broken:
+                for one in self._filters:
+                    one.restart()
+            self._broken = True
+        if self._thinning is None:
+            out.words.append(self._word | quality)
+            out.times.append(at)
+            out.values.append(value)
+        else:
+            self._thinning.take(quality, at, value, lambda q, t, v: out.add(self._word >> 8, q, t, v))
+
+    def state(self) -> dict[str, Any]:
+        """What a tape must open with."""
+        found: dict[str, Any] = {"zero": self.zero, "broken": self._broken}
+        if self._filters:
+            found["filters"] = [one.state() for one in self._filters]
+        if self._thinning is not None:
+            found["thinning"] = self._thinning.state()
+        return found
+
+    def restore(self, state: dict[str, Any]) -> None:
+        """Take up what `state` gave."""
+        self.zero, self._broken = state["zero"], state["broken"]
+        for one, kept in zip(self._filters, state.get("filters", ()), strict=False):
+            one.restore(kept)
+        if self._thinning is not None and "thinning" in state:
+            self._thinning.restore(state["thinning"])

@@ -1,0 +1,60 @@
+"""A set-up read and checked whole: that its patterns compile, and that its channels' fields are there."""
+
+import tomllib
+from typing import Any
+
+from tidybench.core.reading.forms import make_forms, single_forms
+from tidybench.core.reading.pattern import PatternError
+from tidybench.core.setup.setup import Setup
+from tidybench.core.setup.toml import SetupError, parsed
+
+
+def load(text: str) -> Setup:
+    """Read a set-up from TOML; raises SetupError with a sentence for each thing that is wrong."""
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise SetupError([f"This is not TOML: {error}."]) from None
+    return from_data(data, text)
+
+
+def from_data(data: dict[str, Any], text: str = "") -> Setup:
+    """A set-up from plain data; raises SetupError. With the TOML text, sentences name its lines."""
+    setup = parsed(data, text)
+    problems = problems_of(setup)
+    if problems:
+        raise SetupError([f"{problem.rstrip('.')}." for problem in problems])
+    return setup
+
+
+def problems_of(setup: Setup) -> list[str]:
+    """What keeps a set-up from being compiled: patterns that are none, channels made from nothing."""
+    problems: list[str] = []
+    fields: dict[str | None, set[str] | None] = {}
+    for where, key, part in setup.read_parts():
+        known: set[str] | None = set()
+        for what, one in single_forms(part):
+            try:
+                [form] = make_forms(one, setup.framing.encoding)
+            except PatternError as error:
+                problems.append(f"{where}: {what}: {error}")
+                continue
+            known = None if known is None or form.numbers is None else known | set(form.numbers)
+        fields[key] = known
+    if setup.modbus is not None:
+        fields[None] = {register.name for register in setup.modbus.registers}
+    if problems:
+        return problems
+    for channel in setup.channel:
+        key = setup.query_of(channel)
+        known = fields.get(key, set())
+        if key not in fields and not setup.query:
+            problems.append(f"channel “{channel.id}”: nothing is read yet that it could be made from")
+        elif key not in fields:
+            problems.append(f"channel “{channel.id}”: there is no query “{channel.query}”")
+        elif known is not None and channel.field not in known:
+            has = ", ".join(sorted(known)) or "none"
+            problems.append(
+                f"channel “{channel.id}”: no number is called “{channel.field}” (there are: {has})"
+            )
+    return problems

@@ -1,0 +1,357 @@
+"""One link's reader: what happened on the link in, samples out.
+
+This is the pure function of the spine. The recorder feeds it live, `runs.reread` feeds it the events
+of a tape; both get the same samples, bit for bit. It never looks at a clock, and it decides
+nothing that is not on the tape.
+"""
+
+from typing import Any
+
+from tidybench.core.channels.pipeline import ChannelPipeline
+from tidybench.core.compile.link_plan import LinkPlan
+from tidybench.core.exchange.counts import LinkCounts
+from tidybench.core.exchange.exchange import Exchange
+from tidybench.core.exchange.state import ANSWERING, AWAITING, State, Turn
+from tidybench.core.framing import Cut
+from tidybench.core.quality import Quality
+from tidybench.core.reading.reader import MessageReader
+from tidybench.core.samples import Batch
+from tidybench.core.tape.events import (
+    Event,
+    GaveUp,
+    Identified,
+    Lost,
+    Missed,
+    Opened,
+    Quiet,
+    Received,
+    Sent,
+    Start,
+    Tick,
+    Zeroed,
+)
+from tidybench.core.values.origin import Asked, Heard, ReaderKey
+
+RECENT = 200
+"""The newest bytes that are kept as evidence."""
+
+DOUBLES = (1 << 20) - 1
+"""The messages among which those that came twice are counted: readings that are alike, held up and then read together,
+now and then look so too."""
+
+_TEXT = bytes(range(0x20, 0x7F)) + b"\r\n\t"
+
+
+class LinkReader:
+    """Feed it a link's events in order; it gives the samples of each. One thread at a time may feed it; any thread may
+    look at `counts`, whose figures may then be a moment apart."""
+
+    def __init__(self, plan: LinkPlan) -> None:
+        self.plan = plan
+        self.framer = plan.framer()
+        self.counts = LinkCounts()
+        self.exchange = Exchange()
+        self.pipelines = plan.pipelines()
+        self.withheld: set[str] = plan.expecting()
+        self.power_ups = 0
+        self._late_seen = False
+        self._echo = b""  # of our own query, still to come
+        self._last_body, self._last_time, self._last_gap = b"", 0, 0
+        self._power_up = [
+            s.instrument.power_up.encode("latin-1", "replace") for s in plan.setups if s.instrument.power_up
+        ]
+
+    def deadline(self) -> int | None:
+        """When a Tick is wanted if nothing comes before: silence ends a message, or an answer."""
+        due, quiet_at = self.framer.deadline(), self.exchange.quiet_at
+        return quiet_at if quiet_at is not None and (due is None or quiet_at < due) else due
+
+    def state(self) -> dict[str, Any]:
+        """What a tape must open with."""
+        learnt = {key: state for key, r in self.plan.readers.items() if (state := r.state())}
+        return {
+            "framer": self.framer.state(),
+            **self.exchange.as_kept(),
+            "withheld": sorted(self.withheld),
+            "echo": self._echo.decode("latin-1"),
+            "channels": {self.plan.parts[n].id: f.state() for n, f in self.pipelines.items()},
+            "learnt": {key.text: state for key, state in learnt.items() if isinstance(key, Asked)},
+            "heard": {key.instrument: state for key, state in learnt.items() if isinstance(key, Heard)},
+        }
+
+    def feed(self, event: Event) -> Batch | None:
+        """The samples an event gives; None for none."""
+        batch = self._feed(event)
+        return batch if batch is None or not self.pipelines else self._finished(batch)
+
+    def _finished(self, batch: Batch) -> Batch:
+        pipelines, out = self.pipelines, Batch()
+        for word, at, value in zip(batch.words, batch.times, batch.values, strict=True):
+            pipeline = pipelines.get(word >> 8)
+            if pipeline is not None:
+                pipeline.take(word & 0xFF, at, value, out)
+            else:
+                out.words.append(word)
+                out.times.append(at)
+                out.values.append(value)
+        return out
+
+    def _zero(self, event: Zeroed) -> None:
+        for number, part in self.plan.parts.items():
+            if part.id == event.channel:
+                self.pipelines.setdefault(number, ChannelPipeline(number)).zero = event.amount
+
+    def _feed(self, event: Event) -> Batch | None:
+        kind = type(event)
+        if kind is Received:
+            return self._received(event.data, event.at)  # type: ignore[union-attr]
+        if kind is Sent:
+            self._sent(event)  # type: ignore[arg-type]
+            return None
+        if isinstance(event, GaveUp):
+            return self._gave_up(event)
+        if isinstance(event, Lost):
+            return self._lost(event.at)
+        if isinstance(event, Opened):
+            self.framer.opened(event.at, whole=not self.plan.talks_alone)
+            self.exchange.turn(Turn.OPEN)
+            self._echo = b""
+            self.withheld = self.plan.expecting()
+            self.counts = LinkCounts(opened_at=event.at)
+        elif isinstance(event, Quiet):
+            self.exchange.turn(Turn.QUIET)
+        elif isinstance(event, Missed):
+            self.counts.missed += event.count
+            self.counts.last_missed = event.at
+        elif isinstance(event, Tick):
+            return self._ticked(event.at)
+        elif isinstance(event, Identified):
+            (self.withheld.discard if event.matches else self.withheld.add)(event.instrument)
+        elif isinstance(event, Zeroed):
+            self._zero(event)
+        elif isinstance(event, Start):
+            self._start(event.state)
+        return None
+
+    def _start(self, state: dict[str, Any]) -> None:
+        self.framer.restore(state["framer"])
+        self.exchange.take_up(state, self.plan)
+        for key, learnt in self._learnt(state):
+            reader = self.plan.readers.get(key)
+            if reader is not None:
+                reader.restore(learnt)
+        for number, part in self.plan.parts.items():
+            kept = state.get("channels", {}).get(part.id)
+            if kept is not None:
+                self.pipelines.setdefault(number, ChannelPipeline(number)).restore(kept)
+        self.withheld = set(state.get("withheld", ()))
+        self._echo = state.get("echo", "").encode("latin-1")
+
+    def _learnt(self, state: dict[str, Any]) -> list[tuple[ReaderKey, list[dict[str, Any]]]]:
+        found: list[tuple[ReaderKey, list[dict[str, Any]]]] = [
+            (Heard(instrument), learnt) for instrument, learnt in state.get("heard", {}).items()
+        ]
+        for text, learnt in state.get("learnt", {}).items():
+            first, _, rest = text.partition("/")
+            # On tapes before 2026-11-25 listeners stand here too: "" is the first, "listen/ID" are others.
+            if not text and self.plan.listeners:
+                found.append((Heard(self.plan.listeners[0].instrument), learnt))
+            elif first == "listen" and "heard" not in state and Heard(rest) in self.plan.readers:
+                found.append((Heard(rest), learnt))
+            else:
+                found.append((Asked(first, rest), learnt))
+        return found
+
+    def _sent(self, event: Sent) -> None:
+        counts = self.counts
+        counts.bytes_out += len(event.data)
+        if self.plan.link.echo:
+            self._echo = event.data
+        self.exchange.went_out(event, self.plan)
+        if event.poll and self.exchange.state is State.ASKED:
+            counts.polls += 1
+            self.framer.asked(event.data, event.at)
+        elif not self.plan.listeners:
+            self.framer.asked(event.data, event.at)
+        elif not counts.bytes_in:
+            # Silent so far: what comes now begins with an answer, not in the middle of talk.
+            self.framer.opened(event.at, whole=True)
+
+    def _received(self, data: bytes, at: int) -> Batch | None:
+        counts = self.counts
+        counts.bytes_in += len(data)
+        counts.last_in = at
+        unprintable = len(data.translate(None, _TEXT))
+        counts.unprintable += unprintable
+        counts.recent = (counts.recent + data)[-RECENT:] if len(data) < RECENT else data[-RECENT:]
+        if self._echo:
+            data = self._without_echo(data)
+        exchange = self.exchange
+        exchange.bytes_came(at)
+        state = exchange.state
+        if (state is State.IDLE or state is State.DRAINING) and not self.plan.listeners:
+            counts.stray += len(data)
+            if state is State.DRAINING:
+                counts.late += not self._late_seen  # one reply, however many pieces
+                self._late_seen = True
+                counts.worst_late = max(counts.worst_late, at - exchange.sent_at)
+            else:
+                counts.unasked += len(data)
+                counts.last_unasked = at
+            return None
+        return self._messages(self.framer.feed(data, at), at)
+
+    def _without_echo(self, data: bytes) -> bytes:
+        """Take our own query off the beginning of what came back."""
+        common = 0
+        while common < min(len(data), len(self._echo)) and data[common] == self._echo[common]:
+            common += 1
+        whole = common == len(self._echo) or common == len(data)
+        self._echo = self._echo[common:] if whole else b""
+        return data[common:] if whole else data
+
+    def _messages(self, cut: Cut, at: int) -> Batch | None:
+        counts, exchange = self.counts, self.exchange
+        counts.stray += cut.stray
+        counts.overlong += cut.overlong
+        bodies, times = cut.bodies, cut.times
+        state = exchange.state
+        if not bodies:
+            if cut.prompts and state in AWAITING and exchange.lines and exchange.reply.prompt:
+                exchange.turn(Turn.WHOLE)
+            return None
+        out = Batch()
+        counts.messages += len(bodies)
+        counts.last_message = at
+        if self._power_up:
+            self.power_ups += sum(any(text in body for text in self._power_up) for body in bodies)
+        if state in AWAITING:
+            self._replied(cut, at, out)
+        elif state in ANSWERING:
+            self._answered(bodies, times, out)
+        elif self.plan.listeners:
+            if len(bodies) <= 4:  # a stream without pauses has no doubles that could be told
+                self._look_for_doubles(bodies, times)
+            self._heard(bodies, times, out)
+        return out
+
+    def _replied(self, cut: Cut, at: int, out: Batch) -> None:
+        """Messages while an answer is awaited: so many are its lines, the rest was not asked for."""
+        counts, exchange, bodies, times = self.counts, self.exchange, cut.bodies, cut.times
+        reply = exchange.reply
+        assert exchange.query is not None
+        reader = self.plan.readers[exchange.query]
+        if not exchange.lines:
+            counts.answer_time = times[0] - exchange.sent_at
+            if bodies[0].startswith(exchange.sent.rstrip(b"\r\n")) and not reader.understands(bodies[0]):
+                counts.echoes += 1
+                counts.last_echo = at
+        counts.silent_polls = 0
+        if reply.single:
+            taken, whole = 1, True
+        else:
+            taken, whole = self._taken(bodies)
+            if cut.prompts and reply.prompt:
+                whole = True
+        ends = whole and reply.until and bodies[taken - 1].startswith(reply.until)
+        own = taken - 1 if ends and not reader.understands(bodies[taken - 1]) else taken
+        exchange.came(taken, whole, at)
+        if len(bodies) == 1 and own:
+            self._read(reader, bodies, times, out)
+            return
+        self._read(reader, bodies[:own], times[:own], out)
+        if taken == len(bodies):
+            return
+        if self.plan.listeners:
+            self._heard(bodies[taken:], times[taken:], out)
+        else:
+            more = sum(map(len, bodies[taken:]))
+            counts.stray += more
+            counts.unasked += more
+            counts.last_unasked = at
+
+    def _taken(self, bodies: list[bytes]) -> tuple[int, bool]:
+        """How many of these are lines of the answer that is awaited, and whether it is whole with them."""
+        reply, lines = self.exchange.reply, self.exchange.lines
+        for number, body in enumerate(bodies, 1):
+            if reply.until and body.startswith(reply.until):
+                return number, True
+            if reply.lines and lines + number >= reply.lines:
+                return number, True
+        return len(bodies), False
+
+    def _ticked(self, at: int) -> Batch | None:
+        """Silence: it may end a message, and an answer."""
+        out = self._messages(self.framer.passed(at), at)
+        exchange = self.exchange
+        if exchange.quiet_at is not None and at >= exchange.quiet_at:
+            exchange.turn(Turn.WHOLE)
+        return out
+
+    def _heard(self, bodies: list[bytes], times: list[int], out: Batch) -> None:
+        """Messages that nobody asked for, to whoever they belong."""
+        listeners = self.plan.listeners
+        if len(listeners) == 1 and not listeners[0].is_told_apart:
+            self._read(listeners[0], bodies, times, out)
+            return
+        for body, time in zip(bodies, times, strict=True):
+            mine = next((r for r in listeners if r.is_told_apart and r.is_mine(body)), None)
+            if mine is None:
+                mine = next((r for r in listeners if not r.is_told_apart), None)
+            if mine is None:
+                self.counts.stray += len(body)
+                self.counts.unasked += len(body)
+                self.counts.last_unasked = time
+            else:
+                self._read(mine, [body], [time], out)
+
+    def _look_for_doubles(self, bodies: list[bytes], times: list[int]) -> None:
+        """Count messages that come again right after themselves, when there was a pause before."""
+        for body, time in zip(bodies, times, strict=True):
+            gap = time - self._last_time
+            soon = round((len(body) + 8) * self.plan.link.byte_time * 1.5) + 4_000
+            double = body == self._last_body and gap <= soon < self._last_gap
+            self.counts.recent_doubles = (self.counts.recent_doubles << 1 | double) & DOUBLES
+            if double:
+                self.counts.doubled += 1
+                self.counts.last_doubled = time
+            self._last_body, self._last_time, self._last_gap = body, time, gap
+
+    def _read(self, reader: MessageReader, bodies: list[bytes], times: list[int], out: Batch) -> None:
+        if reader.instrument in self.withheld:
+            # Another instrument may be on this port: read, but not taken for samples.
+            self.counts.withheld += len(bodies)
+            out = Batch()
+        reader.read(bodies, times, out)
+
+    def _answered(self, bodies: list[bytes], times: list[int], out: Batch) -> None:
+        """Lines after a command: its answer, or what the instrument says of itself all the while."""
+        for body, time in zip(bodies, times, strict=True):
+            own = next((r for r in self.plan.listeners if r.is_mine(body) and r.understands(body)), None)
+            if own is not None:
+                self._read(own, [body], [time], out)
+            else:
+                self.exchange.answered(body)
+
+    def _gave_up(self, event: GaveUp) -> Batch | None:
+        exchange = self.exchange
+        if exchange.outstanding != event.poll or exchange.query is None:
+            return None
+        out = Batch()
+        self.counts.gave_up += 1
+        self.counts.silent_polls += 1
+        self.counts.last_gave_up = event.at
+        self.counts.stray += self.framer.pending
+        reader = self.plan.readers[exchange.query]
+        if reader.instrument not in self.withheld:
+            reader.nothing(Quality.NO_REPLY, event.at, out)
+        exchange.turn(Turn.GIVE_UP)
+        self._late_seen = False
+        return out
+
+    def _lost(self, at: int) -> Batch:
+        self.exchange.turn(Turn.LOSE)
+        out = Batch()
+        for channel in self.plan.channels:
+            out.add(channel, Quality.LINK_LOST, at)
+        return out

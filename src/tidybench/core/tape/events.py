@@ -1,0 +1,169 @@
+"""What happens on a link, in the order it happened.
+
+Every event has `at`, microseconds since 1970 UTC. Events are not frozen, for speed alone: nothing changes one.
+`lines` writes one as a line of JSON and reads it back.
+"""
+
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
+
+from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.mark import Mark
+from tidybench.core.values.origin import Asked, Origin
+
+
+@dataclass(slots=True)
+class Start:
+    """The state of a link's reader when a run's tape (or a segment of it) begins."""
+
+    kind: ClassVar[str] = "start"
+    at: int
+    state: dict[str, Any]
+
+
+@dataclass(slots=True)
+class Opened:
+    """The port was opened with these settings; whatever was half received before is void."""
+
+    kind: ClassVar[str] = "open"
+    at: int
+    settings: dict[str, Any]
+
+
+@dataclass(slots=True)
+class Lost:
+    """The link was lost or given up; `reason` in words."""
+
+    kind: ClassVar[str] = "lost"
+    at: int
+    reason: str
+
+
+@dataclass(slots=True)
+class Received:
+    """Bytes read from the link in one piece; `at` is when they were read."""
+
+    kind: ClassVar[str] = "in"
+    at: int
+    data: bytes
+
+
+@dataclass(slots=True)
+class Sent:
+    """Bytes written to the link: a query (`poll` counts up per link) or a command (0). `origin`: why it was sent; None
+    where the tape does not say."""
+
+    kind: ClassVar[str] = "out"
+    at: int
+    data: bytes
+    poll: int = 0
+    origin: Origin | None = None
+
+
+@dataclass(slots=True)
+class GaveUp:
+    """No whole reply came in time to this poll."""
+
+    kind: ClassVar[str] = "gave-up"
+    at: int
+    poll: int
+
+
+@dataclass(slots=True)
+class Quiet:
+    """The link has been drained after a poll was given up; the next query may go."""
+
+    kind: ClassVar[str] = "quiet"
+    at: int
+
+
+@dataclass(slots=True)
+class Missed:
+    """Slots of the poll grid that went by without the query being sent."""
+
+    kind: ClassVar[str] = "missed"
+    at: int
+    query: Asked
+    count: int
+
+
+@dataclass(slots=True)
+class Tick:
+    """A deadline of the framing passed with nothing received (silence ends a message)."""
+
+    kind: ClassVar[str] = "tick"
+    at: int
+
+
+@dataclass(slots=True)
+class Identified:
+    """An instrument was asked who it is; `matches` says whether it is the expected one."""
+
+    kind: ClassVar[str] = "identity"
+    at: int
+    instrument: str
+    matches: bool
+    text: str
+
+
+@dataclass(slots=True)
+class SetUp:
+    """From here on the link's set-ups are others: the files of these names in the run's set-ups. `numbers`: those of
+    their channels, by id; {} on tapes before 2026-11-25."""
+
+    kind: ClassVar[str] = "set-up"
+    at: int
+    files: list[str]
+    numbers: dict[str, int] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class Zeroed:
+    """From here on `amount` is taken off a channel's values (0: nothing any more). `before`: what was taken off until now."""
+
+    kind: ClassVar[str] = "zero"
+    at: int
+    channel: str
+    amount: float
+    before: float = 0.0
+
+
+@dataclass(slots=True)
+class MarkCorrected:
+    """The mark made at `mark` has another text from here on."""
+
+    kind: ClassVar[str] = "mark corrected"
+    at: int
+    mark: int
+    text: str
+    before: str = ""
+
+
+@dataclass(slots=True)
+class Note:
+    """Something that concerns the whole run: begin, clock step, limits moved, recorder restarted, end."""
+
+    kind: ClassVar[str] = "note"
+    at: int
+    what: str
+    text: str = ""
+
+
+Event = (
+    Start
+    | Opened
+    | Lost
+    | Received
+    | Sent
+    | GaveUp
+    | Quiet
+    | Missed
+    | Tick
+    | Identified
+    | SetUp
+    | Zeroed
+    | Mark
+    | MarkCorrected
+    | Crossing
+    | Note
+)

@@ -1,1 +1,0 @@
-"""When to ask: the poll grid, giving up, draining."""

@@ -1,0 +1,103 @@
+"""The bench's channels as they are told: their limits, zeros and calibrations."""
+
+from collections.abc import Mapping, Sequence
+from datetime import date
+
+from tidybench.core.derivation import Derivation
+from tidybench.core.setup import Setup
+from tidybench.core.setup.calculated import CALCULATED, Calculations
+from tidybench.core.setup.channel import LimitsPart
+from tidybench.core.values.channel import Channel
+from tidybench.recorder.state import Zero
+from tidybench.runs.run_channel import RunChannel, run_channel
+from tidybench.wire.channels import ChannelStatus, LimitsStatus, OverdueStatus
+
+
+def channel_statuses(
+    setups: Sequence[Setup],
+    calculations: Calculations,
+    derivation: Derivation,
+    numbers: Mapping[str, int],
+    zeros: Mapping[str, list[Zero]],
+) -> list[ChannelStatus]:
+    """The channels in force, in the order of their set-ups; calculated ones last."""
+    found = []
+    for setup in setups:
+        for channel in setup.channel:
+            zero = zeros.get(channel.id) or [Zero(amount=0.0, at=0)]
+            found.append(
+                ChannelStatus(
+                    number=numbers[channel.id],
+                    id=channel.id,
+                    name=channel.name,
+                    unit=channel.unit,
+                    decimals=channel.decimals,
+                    interval_s=setup.interval_of(channel),
+                    instrument=setup.instrument.id,
+                    low=channel.limits.low,
+                    high=channel.limits.high,
+                    limits=_limits(channel.limits, derivation, numbers[channel.id]),
+                    zero=zero[-1].amount,
+                    zeroed_at=zero[-1].at,
+                    own_zero=channel.zero is not None,
+                )
+            )
+    for one in derivation.calculated:
+        part = one.part
+        problem = one.problem or (f"No value at times: {one.nothing}." if one.nothing else "")
+        found.append(
+            ChannelStatus(
+                number=one.number,
+                id=part.id,
+                name=part.name,
+                unit=part.unit,
+                decimals=part.decimals,
+                interval_s=one.interval,
+                instrument=CALCULATED,
+                low=part.limits.low,
+                high=part.limits.high,
+                limits=_limits(part.limits, derivation, one.number),
+                expression=part.expression,
+                problem=problem,
+            )
+        )
+    return found
+
+
+def _limits(part: LimitsPart, derivation: Derivation, number: int) -> LimitsStatus:
+    watch = derivation.watches.get(number)
+    state, since = (watch.state, watch.since) if watch is not None else ("", 0)
+    return LimitsStatus(**part.model_dump(), state=state, since=since)
+
+
+def run_channels(setups: Sequence[Setup], statuses: Sequence[ChannelStatus]) -> list[RunChannel]:
+    """The channels as a run freezes them."""
+    by_id = {c.id: (s, c) for s in setups for c in s.channel}
+    found = []
+    for status in statuses:
+        if status.id in by_id:
+            found.append(run_channel(*by_id[status.id], status.number, status.zero))
+            continue
+        plain = status.model_dump(include=set(Channel.model_fields))
+        found.append(
+            RunChannel(
+                **plain, instrument_name="Calculated", scale=1.0, offset=0.0, expression=status.expression
+            )
+        )
+    return found
+
+
+def overdue(setups: Sequence[Setup], today: date) -> list[OverdueStatus]:
+    """Calibrations whose due date has gone by."""
+    found = []
+    for setup in setups:
+        named = [(setup.instrument.name, setup.instrument.calibration)]
+        named += [(channel.name, channel.calibration) for channel in setup.channel]
+        for name, part in named:
+            if part is not None and part.due is not None and part.due < today:
+                days = (today - part.due).days
+                since = "a day" if days == 1 else f"{days} days"
+                serial = f" (serial number {part.serial})" if part.serial else ""
+                sentence = f"The calibration of {name}{serial} is overdue since {since}."
+                found.append(OverdueStatus(name=name, due=str(part.due), words=sentence))
+    return found

@@ -1,0 +1,45 @@
+"""Calculated channels and limits, each from a number of the journal on."""
+
+import logging
+from collections import deque
+
+from tidybench.core.derivation import Derivation
+from tidybench.core.setup.calculated import Calculations
+from tidybench.core.values.crossing import Crossing
+from tidybench.runs.entry import Entry
+
+logger = logging.getLogger(__name__)
+
+
+class Derivations:
+    """The one in force and those that follow it. The writer's alone."""
+
+    def __init__(self) -> None:
+        self._kept: deque[tuple[int, Derivation]] = deque([(0, Derivation([], Calculations(), {}))])
+
+    @property
+    def newest(self) -> Derivation:
+        """As it will be when all that has happened is taken in."""
+        return self._kept[-1][1]
+
+    def follow(self, sequence: int, derivation: Derivation) -> None:
+        """From this number of the journal on, another one; 0 for at once. It takes over how limits stand."""
+        derivation.inherit(self.newest)
+        self._kept.append((sequence, derivation))
+
+    def feed(self, entry: Entry) -> list[Crossing]:
+        """Append the calculated samples that come of an entry to its batch; gives the limits that were crossed. Ask in
+        order."""
+        kept = self._kept
+        while len(kept) > 1 and kept[1][0] <= entry.sequence:
+            kept.popleft()
+        derivation = kept[0][1]
+        try:
+            crossings = derivation.feed(entry.link, entry.event, entry.batch)
+        except Exception:  # what is derived fails by itself: what was measured is logged all the same
+            logger.exception("what is derived from entry %d failed", entry.sequence)
+            return []
+        if derivation.failed:
+            for name, failure in derivation.failures():
+                logger.error("the calculated channel %s failed", name, exc_info=failure)
+        return crossings

@@ -1,0 +1,120 @@
+"""The recorder put together: who owns what, and in which order it begins and ends."""
+
+import logging
+from concurrent.futures import Future
+from contextlib import suppress
+
+import zmq
+
+from tidybench.recorder.clock import Clock
+from tidybench.recorder.disk_room import DiskRoom
+from tidybench.recorder.disk_threads import DiskThreads
+from tidybench.recorder.employment import Employment
+from tidybench.recorder.hand_commands import HandCommands
+from tidybench.recorder.held_ports import HeldPorts
+from tidybench.recorder.journal import Journal
+from tidybench.recorder.live_stream import LiveStream
+from tidybench.recorder.mailbox import Mailbox
+from tidybench.recorder.port_list import PortList
+from tidybench.recorder.refused import RequestRefused
+from tidybench.recorder.run_in_progress import RunInProgress
+from tidybench.recorder.searches.desk import SearchDesk
+from tidybench.recorder.service import Parts, Service
+from tidybench.recorder.state import StateFile
+from tidybench.recorder.status import StatusTeller
+from tidybench.recorder.writer import Writer
+from tidybench.recorder.zeros import Zeros
+from tidybench.wire.places import Places
+
+logger = logging.getLogger(__name__)
+
+SEALED_WITHIN = 20.0
+"""Seconds that a run which ends with the recorder is given to reach the disk."""
+
+
+class Recorder:
+    """Everything the recorder owns. Made, started and stopped by one thread."""
+
+    def __init__(self, places: Places, carry_on: bool) -> None:
+        """Mends what a crash left, and goes on with the run in progress if `carry_on`."""
+        self.places = places
+        self.clock = Clock()
+        self._context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
+        self.journal = Journal()
+        # What the disk has to tell about a run belongs to the writer, about the state file to the service.
+        service_mail, writer_mail = Mailbox(lambda: None), Mailbox(self.journal.wake)
+        self._state_disk, self._run_disk = DiskThreads(service_mail.post), DiskThreads(writer_mail.post)
+        self._room = DiskRoom(places.runs)
+        self.state = StateFile(places.recorder_state, self._state_disk)
+        self.ports = PortList(places.simulated)
+        self._run = RunInProgress(places.runs, self.clock, self.journal, self._run_disk)
+        found = self._run.take_up(self.state.now.run if carry_on else None)
+        if found is not None:
+            self.journal.start_after(found.last_sequence)
+        self.writer = Writer(
+            self._run,
+            self.journal,
+            writer_mail,
+            self.clock,
+            LiveStream(self._context, places.live),
+            zeros=lambda: self.state.now.zeros,
+            status_of=StatusTeller(self.clock, self.ports, self.state, self._room),
+        )
+        if found is not None:
+            self.writer.samples.preload(found.samples, self.clock.now())
+        elif self.state.now.run is not None:
+            with suppress(OSError):
+                self.state.remember(run=None)
+        self._run.say_restarted()
+        self.employment = Employment(places.simulated, self.state, self.journal, self.clock, self.writer)
+        self.employment.take_up(going_on=found is not None)
+        held = HeldPorts(self.employment, self.ports, self.state)
+        parts = Parts(
+            writer=self.writer,
+            employment=self.employment,
+            zeros=Zeros(self.employment, self.state, self.writer.samples, self.clock),
+            ports=held,
+            searches=SearchDesk(places.simulated, held.workers_on),
+            commands=HandCommands(),
+            state=self.state,
+            free_bytes=lambda: self._room.free_bytes,
+        )
+        self._searches = parts.searches
+        self.service = Service(parts, service_mail, self._context, places.control)
+        self.ports.start()
+
+    def start(self) -> None:
+        """Begin to log and to answer."""
+        self.writer.start()
+        self.service.start()
+
+    def stop(self) -> None:
+        """End: ports free, a run in progress closed as interrupted, everything on the disk."""
+        self.service.stop()
+        self.ports.stop()
+        for worker in self.employment.now.workers.values():
+            worker.stop_soon()
+        self._searches.stop_all()
+        self.employment.stop()
+        self._end_run()
+        self._run_disk.stop()
+        self.writer.stop()
+        self._state_disk.stop()
+        self._room.stop()
+        self.service.mailbox.carry_out()
+        self._context.destroy(linger=0)
+
+    def _end_run(self) -> None:
+        def current() -> str:
+            log = self._run.log
+            return log.state.id if log is not None else ""
+
+        try:
+            run = self.writer.mailbox.ask(current)
+            if run:
+                sealed: Future[None] = self.service.end_run(
+                    run, "Tidy Bench was stopped during the run.", "interrupted"
+                )
+                sealed.result(SEALED_WITHIN)
+        except (RequestRefused, OSError, TimeoutError):
+            logger.exception("the run in progress could not be closed")

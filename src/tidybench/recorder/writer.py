@@ -1,0 +1,231 @@
+"""The writer: empties the journal into the run folder, the rings and the live stream.
+
+One thread, woken by the first event and then pausing a few milliseconds so that many go in one flush. It alone writes run
+folders; whatever others want done to a run comes to it as a call in its mailbox, and is done between two flushes. It never
+waits for a disk, for a reader of the live stream, or for anybody's lock.
+"""
+
+import logging
+import os
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future
+from dataclasses import replace
+
+from tidybench import logs
+from tidybench.core.channels.limits import crossing_words
+from tidybench.core.derivation import Derivation
+from tidybench.core.tape.events import Note
+from tidybench.core.values.crossing import CALLING, SERIOUS, Crossing
+from tidybench.recorder.channel_status import channel_statuses, run_channels
+from tidybench.recorder.clock import Clock
+from tidybench.recorder.derivations import Derivations
+from tidybench.recorder.employed import Employed
+from tidybench.recorder.journal import Journal
+from tidybench.recorder.live_stream import LiveStream
+from tidybench.recorder.mailbox import Mailbox
+from tidybench.recorder.open_crossings import OpenCrossings
+from tidybench.recorder.ring import SampleRing, TapeRing
+from tidybench.recorder.run_in_progress import RunInProgress
+from tidybench.recorder.state import Zero
+from tidybench.runs.run_state import RunEnd
+from tidybench.wire.channels import ChannelStatus
+from tidybench.wire.runs import BeginRun, RunStatus
+from tidybench.wire.status import Status
+
+logger = logging.getLogger(__name__)
+
+GATHER, GATHER_MANY = 0.005, 0.02
+"""Seconds that events gather before a flush; the longer where many come."""
+
+MANY = 60
+"""Events in one flush from which on many come."""
+
+SYNC_EVERY = 3_000_000
+"""Microseconds between two times that a run is brought to the disk."""
+
+
+class Writer(threading.Thread):
+    """Runs until `stop`. Everything it has is its thread's alone, but for `mailbox`, and the rings, which any may ask."""
+
+    def __init__(
+        self,
+        run: RunInProgress,
+        journal: Journal,
+        mailbox: Mailbox,
+        clock: Clock,
+        live: LiveStream,
+        zeros: Callable[[], dict[str, list[Zero]]],
+        status_of: "Callable[[Writer], Status]",
+    ) -> None:
+        """`zeros`: what is taken off channels' values, as it is remembered. `status_of`: how everything stands."""
+        super().__init__(name="writer", daemon=True)
+        self.mailbox = mailbox
+        self.samples = SampleRing()
+        self.tape = TapeRing()
+        self.run_in_progress = run
+        self.employed = Employed()
+        self._derivations = Derivations()
+        self._crossings = OpenCrossings()
+        self._journal, self._clock, self._live = journal, clock, live
+        self._zeros, self._status_of = zeros, status_of
+        self._stopping = threading.Event()
+        self._synced_at = 0
+        self._busy = False
+
+    # ---- the thread
+
+    def run(self) -> None:
+        self.mailbox.open()
+        try:
+            while not self._stopping.is_set():
+                self._journal.wait(0.05 if self.run_in_progress.log is not None else 0.25)
+                self._stopping.wait(GATHER_MANY if self._busy else GATHER)
+                self.flush()
+                self.mailbox.carry_out()
+            self.mailbox.carry_out()
+        except BaseException:
+            # Going on without logging would be the worst of all: the supervisor starts a recorder that carries on.
+            logger.critical("the writer failed", exc_info=True)
+            logs.finish()
+            os._exit(70)
+
+    def stop(self) -> None:
+        """End after the present flush. Any thread."""
+        self._stopping.set()
+        self._journal.wake()
+        self.join(5)
+
+    def flush(self) -> None:
+        """Take what has happened and hand it on."""
+        entries = self._journal.take()
+        now = self._clock.now()
+        for entry in entries:
+            for crossing in self._derivations.feed(entry):
+                self._crossed(crossing)
+            entry.seal()
+        self.run_in_progress.write(entries, now, self.employed)
+        self._busy = len(entries) > MANY
+        packed = b"".join([entry.packed for entry in entries])
+        if packed:
+            self.samples.add(packed, now)
+            self._live.samples(packed)
+        if entries:
+            self.tape.add([entry.line for entry in entries])
+        self._live.tape(entries, now)
+        if self._live.status_is_due(now):
+            self._look_at_the_clock()
+            self._live.status(self.status())
+        if now - self._synced_at >= SYNC_EVERY:
+            self._synced_at = now
+            self.run_in_progress.sync()
+            self.run_in_progress.conclude()
+
+    def _look_at_the_clock(self) -> None:
+        step = self._clock.check(may_go_back=self.run_in_progress.log is None)
+        if step:
+            text = f"the computer's clock moved by {step / 1e6:.3f} s"
+            self._journal.put("", Note(self._clock.now(), "clock", text))
+
+    def _crossed(self, crossing: Crossing) -> None:
+        """A limit was crossed: onto the tape, into the run folder and before a person's eyes."""
+        part = self.employed.numbered.get(crossing.channel)
+        calls = crossing.state in SERIOUS + CALLING
+        if part is None or ("" in (crossing.before, crossing.state) and not calls):
+            return
+        if crossing.state == "starting" or (crossing.before == "starting" and crossing.state == "within"):
+            return
+        words = crossing_words(part.name, crossing, part.unit, part.decimals)
+        told = replace(crossing, name=part.name, words=words)
+        self._crossings.enter(told)
+        self.run_in_progress.crossing(told)
+
+    # ---- what others want done; each is called through the mailbox
+
+    def begin(self, request: BeginRun, free_bytes: int) -> RunStatus:
+        """Begin a run. Raises RequestRefused."""
+        channels = run_channels(self.employed.setups, self.channels())
+        self.run_in_progress.begin(request, channels, self.employed, free_bytes)
+        return self._run_status()
+
+    def end(self, run: str, reason: str, status: RunEnd) -> "Future[None]":
+        """End the run in progress, with everything that happened until now; what is given comes true when it is on the
+        disk. Raises RequestRefused."""
+        self.run_in_progress.check(run)
+        sealed: Future[None] = Future()
+
+        def done(error: Exception | None) -> None:
+            if error is None:
+                sealed.set_result(None)
+            else:
+                sealed.set_exception(error)
+
+        at = self.run_in_progress.say_end(reason)
+        self.flush()
+        self.run_in_progress.end(at, reason, status, done)
+        return sealed
+
+    def mark(self, text: str, by: str) -> RunStatus:
+        """Mark this moment. Raises RequestRefused."""
+        self.run_in_progress.mark(text, by)
+        return self._run_status()
+
+    def correct_mark(self, at: int, text: str) -> RunStatus:
+        """Another text for a mark. Raises RequestRefused."""
+        self.run_in_progress.correct_mark(at, text)
+        return self._run_status()
+
+    def acknowledge(self, ids: list[int], by: str) -> None:
+        """A person has seen these crossings."""
+        for entry in self._crossings.acknowledge(ids):
+            who = f" by {by}" if by else ""
+            self._journal.put("", Note(self._clock.now(), "acknowledged", f"{entry.crossing.words}{who}"))
+
+    def change(self, employed: Employed, derivation: Derivation | None, touched: set[str]) -> None:
+        """Other set-ups and calculated channels from here on. `derivation`: a new one, None where the one in force goes
+        on; `touched`: the links whose set-ups are others."""
+        before, self.employed = self.employed, employed
+        log = self.run_in_progress.log
+        sequence = 0
+        if log is not None:
+            log.know_later(dict(employed.numbers))
+            recalculated = employed.calculations != before.calculations
+            bench = {""} if derivation is not None or recalculated else set()
+            sequence = self.run_in_progress.say_setups(touched | bench, employed)
+        if derivation is not None:
+            # A run's tape says at which number the new ones begin; without a run they begin at once.
+            self._derivations.follow(sequence, derivation)
+        self._move_limits(before, employed, moved=derivation is None)
+
+    def _move_limits(self, before: Employed, employed: Employed, moved: bool) -> None:
+        old = {part.id: part for part in before.parts}
+        for part in employed.parts:
+            was = old.get(part.id)
+            if was is None or was.limits == part.limits:
+                continue
+            if moved:
+                self._derivations.newest.limit(employed.numbers[part.id], part.limits)
+            words = f"{part.name}: {was.limits.words} → {part.limits.words}"
+            self._journal.put("", Note(self._clock.now(), "limits", words))
+
+    # ---- what is told; through the mailbox too
+
+    def channels(self) -> list[ChannelStatus]:
+        """The channels in force, in the order of their set-ups; calculated ones last."""
+        employed = self.employed
+        return channel_statuses(
+            employed.setups, employed.calculations, self._derivations.newest, employed.numbers, self._zeros()
+        )
+
+    def open_crossings(self) -> OpenCrossings:
+        """Crossings that nobody has acknowledged."""
+        return self._crossings
+
+    def status(self) -> Status:
+        """Everything, as it is right now."""
+        return self._status_of(self)
+
+    def _run_status(self) -> RunStatus:
+        status = self.run_in_progress.status()
+        assert status is not None
+        return status

@@ -1,0 +1,43 @@
+"""crossings.csv: the limits that were crossed in a run."""
+
+import csv
+from pathlib import Path
+from typing import get_args
+
+from tidybench.core.values.crossing import Crossing, State
+from tidybench.runs.cells import csv_cell, plain_text
+from tidybench.runs.stamps import Stamps, parse
+
+CROSSINGS = "crossings.csv"
+HEAD = "time,elapsed_s,channel,state,value,limit\r\n"
+
+_STAMPS = Stamps()
+_STATES: dict[str, State] = {state: state for state in get_args(State)}
+
+
+def crossing_row(crossing: Crossing, begun_at: int) -> str:
+    """A line of crossings.csv, line end included."""
+    elapsed = (crossing.at - begun_at) / 1e6
+    limit = "" if crossing.limit is None else f"{crossing.limit:.15g}"
+    return (
+        f"{_STAMPS.micro(crossing.at)},{elapsed:.6f},{csv_cell(crossing.name)},{crossing.state},"
+        f"{crossing.value:.15g},{limit}\r\n"
+    )
+
+
+def read_crossings(folder: Path, most: int = 500) -> list[Crossing]:
+    """The first crossings of a run; [] where its folder has none. A torn line is left out."""
+    found: list[Crossing] = []
+    try:
+        with open(folder / CROSSINGS, encoding="utf-8", newline="") as file:
+            for row in list(csv.reader(file))[1 : most + 1]:
+                if len(row) == 6 and row[3] in _STATES:
+                    limit = float(row[5]) if row[5] else None
+                    found.append(
+                        Crossing(
+                            parse(row[0]), 0, _STATES[row[3]], "", float(row[4]), limit, plain_text(row[2])
+                        )
+                    )
+    except (OSError, ValueError):
+        pass  # an older run, or a torn line
+    return found

@@ -1,0 +1,26 @@
+"""One line of the recorder's journal."""
+
+from dataclasses import dataclass
+
+from tidybench.core.samples import Batch
+from tidybench.core.tape.events import Event
+from tidybench.core.tape.lines import tape_line
+
+
+@dataclass(slots=True)
+class Entry:
+    """What happened under one number: the event, on which link ("" for the bench), and the samples it gave. Sealed, it
+    carries its line of the tape and its samples as records: made once, the same bytes go everywhere."""
+
+    sequence: int
+    link: str
+    event: Event
+    batch: Batch | None = None
+    line: str = ""
+    packed: bytes = b""
+
+    def seal(self) -> None:
+        """Nothing is added to its samples any more."""
+        self.line = tape_line(self.sequence, self.link, self.event)
+        if self.batch is not None:
+            self.packed = self.batch.pack(self.sequence)

@@ -1,0 +1,58 @@
+"""A channel as a run freezes it."""
+
+from tidybench.core.channels.scaling import words
+from tidybench.core.setup import ChannelPart, Setup
+from tidybench.core.values.channel import Channel
+
+
+class RunChannel(Channel):
+    """A channel as it was when the run began. `steps`: its scaling behind scale and offset, in words; `zero`: what was
+    taken off its values; `expression`: of a calculated one; `calibration`: what its certificate says."""
+
+    low: float | None = None
+    high: float | None = None
+    instrument_name: str
+    scale: float
+    offset: float
+    steps: list[str] = []
+    zero: float = 0.0
+    expression: str = ""
+    calibration: dict[str, str] = {}
+
+    @property
+    def scaling(self) -> str:
+        """How its values are made, in one line."""
+        if self.expression:
+            return self.expression
+        parts = [f"field x {self.scale:.15g} + {self.offset:.15g}", *self.steps]
+        if self.zero:
+            parts.append(f"zeroed: {self.zero:.15g} taken off")
+        return "; ".join(parts)
+
+    @property
+    def certificate(self) -> str:
+        """What is known of its calibration, in one line."""
+        return ", ".join(f"{key} {value}" for key, value in self.calibration.items())
+
+
+def run_channel(setup: Setup, channel: ChannelPart, number: int, zero: float = 0.0) -> RunChannel:
+    """A channel of a set-up as a run freezes it; `zero`: what is taken off its values."""
+    calibration = channel.calibration or setup.instrument.calibration
+    certificate = calibration.model_dump() if calibration is not None else {}
+    return RunChannel(
+        number=number,
+        id=channel.id,
+        name=channel.name,
+        unit=channel.unit,
+        decimals=channel.decimals,
+        interval_s=setup.interval_of(channel),
+        instrument=setup.instrument.id,
+        instrument_name=setup.instrument.name,
+        scale=channel.scale,
+        offset=channel.offset,
+        low=channel.limits.low,
+        high=channel.limits.high,
+        steps=[words(step) for step in channel.scaling],
+        zero=zero,
+        calibration={key: str(value) for key, value in certificate.items() if value},
+    )

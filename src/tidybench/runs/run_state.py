@@ -1,0 +1,56 @@
+"""state.json: what a run is and how it stands."""
+
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field
+
+from tidybench.core.values.counts import RunCounts
+from tidybench.runs.run_channel import RunChannel
+from tidybench.runs.whole import read_newest, write_whole
+
+STATE = "state.json"
+RowRule = Literal["steady rows", "each reading"]
+RunEnd = Literal["ended", "interrupted"]
+
+
+class RunState(BaseModel):
+    """What a run is and how it stands. Times in microseconds since 1970 UTC. `later`: the numbers of channels that came
+    after it began; they are in the samples, not in the CSV."""
+
+    format: Literal[1] = 1
+    id: str
+    bench: str
+    name: Annotated[str, Field(max_length=120)]
+    item: Annotated[str, Field(max_length=120)] = ""
+    operator: Annotated[str, Field(max_length=120)] = ""
+    row_rule: RowRule = "steady rows"
+    begun_at: int
+    ended_at: int | None = None
+    status: Literal["logging"] | RunEnd = "logging"
+    reason: str = ""
+    csv: str
+    channels: list[RunChannel]
+    later: dict[str, int] = {}
+    counts: RunCounts = RunCounts()
+    repairs: list[str] = []
+
+    @property
+    def numbers(self) -> dict[str, int]:
+        """The numbers of all its channels, by id."""
+        return {**self.later, **{channel.id: channel.number for channel in self.channels}}
+
+
+def state_text(state: RunState) -> str:
+    """What stands in state.json."""
+    return state.model_dump_json(indent=1)
+
+
+def write_state(folder: Path, state: RunState) -> None:
+    """Write state.json, and wait until it is on the disk."""
+    write_whole(folder / STATE, state_text(state))
+
+
+def read_state(folder: Path) -> RunState:
+    """Read state.json; raises OSError or ValueError."""
+    return read_newest(folder / STATE, RunState.model_validate_json)

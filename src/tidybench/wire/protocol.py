@@ -1,0 +1,77 @@
+"""How recorder and web server talk: requests, answers, the version both must speak.
+
+The recorder publishes its status, samples and tape; it answers each request with one `Answer`. `PROTOCOL` changes when an older
+side would misunderstand; both sides say theirs first (`Hello`). Times are microseconds since 1970 UTC.
+"""
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field, TypeAdapter
+
+from tidybench.wire.channels import ZeroChannel
+from tidybench.wire.commands import CommandStatus, GetCommand, SendCommand
+from tidybench.wire.crossings import Acknowledge
+from tidybench.wire.instruments import ReadOnce
+from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
+from tidybench.wire.runs import AddMark, BeginRun, CorrectMark, EndRun, RunStatus
+from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
+from tidybench.wire.setups import ApplySetups, GetSetups, SetupText
+from tidybench.wire.status import GetHistory, GetStatus, Status
+from tidybench.wire.tape import GetTape
+
+PROTOCOL = 4
+TOPIC_SAMPLES, TOPIC_STATUS, TOPIC_TAPE = b"s", b"t", b"l"
+"""Of what is published. Behind them: packed samples; a Status; how many lines were left out, and lines of the tape."""
+
+
+class Hello(BaseModel):
+    """Which version of this protocol one speaks, and of which version of Tidy Bench one is."""
+
+    kind: Literal["hello"] = "hello"
+    protocol: int = PROTOCOL
+    version: str = ""
+
+
+Request = Annotated[
+    Hello
+    | GetStatus
+    | GetHistory
+    | GetTape
+    | ApplySetups
+    | GetSetups
+    | BeginRun
+    | EndRun
+    | AddMark
+    | CorrectMark
+    | GetPorts
+    | ReleasePort
+    | TakeBackPort
+    | LabelPort
+    | SendCommand
+    | GetCommand
+    | ReadOnce
+    | StartSearch
+    | GetSearch
+    | StopSearch
+    | ZeroChannel
+    | Acknowledge,
+    Field(discriminator="kind"),
+]
+REQUEST: TypeAdapter[Request] = TypeAdapter(Request)
+
+Trouble = Literal["", "invalid", "conflict", "not found", "disk", "version", "failed"]
+
+
+class Answer(BaseModel):
+    """The answer to any request. `trouble` is empty when it was done; else `why` is a sentence."""
+
+    trouble: Trouble = ""
+    why: str = ""
+    hello: Hello | None = None
+    status: Status | None = None
+    run: RunStatus | None = None
+    ports: list[PortInfo] = []
+    command: CommandStatus | None = None
+    search: SearchStatus | None = None
+    setups: list[SetupText] = []
+    zeroed: str = ""

@@ -1,0 +1,56 @@
+"""The run in progress: how it stands, and what is done to it."""
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from tidybench.core.values.counts import RunCounts
+from tidybench.core.values.mark import Mark
+from tidybench.runs.run_state import RowRule
+
+
+class RunStatus(BaseModel):
+    """The run in progress."""
+
+    id: str
+    name: str
+    item: str
+    operator: str
+    row_rule: RowRule
+    begun_at: int
+    folder: str
+    csv: str
+    rows: int
+    saved_at: int
+    counts: RunCounts
+    troubles: list[str]
+    repairs: list[str]
+    marks: list[Mark]
+
+
+class BeginRun(BaseModel):
+    kind: Literal["begin run"] = "begin run"
+    name: str
+    item: str = ""
+    operator: str = ""
+    row_rule: RowRule = "steady rows"
+
+
+class EndRun(BaseModel):
+    kind: Literal["end run"] = "end run"
+    run: str
+    reason: str = "ended by a person"
+
+
+class AddMark(BaseModel):
+    kind: Literal["add mark"] = "add mark"
+    text: str
+    by: str = ""
+
+
+class CorrectMark(BaseModel):
+    """Another text for a mark of the run in progress, which is known by its time."""
+
+    kind: Literal["correct mark"] = "correct mark"
+    at: int
+    text: str

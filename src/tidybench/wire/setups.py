@@ -1,0 +1,22 @@
+"""Set-ups in force."""
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+
+class SetupText(BaseModel):
+    """A set-up in force."""
+
+    id: str
+    text: str
+
+
+class GetSetups(BaseModel):
+    kind: Literal["get set-ups"] = "get set-ups"
+
+
+class ApplySetups(BaseModel):
+    kind: Literal["apply set-ups"] = "apply set-ups"
+    setups: list[SetupText]
+    calculations: str = ""

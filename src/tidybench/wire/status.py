@@ -1,0 +1,47 @@
+"""Everything the recorder says of itself."""
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from tidybench.logs import LoggedError
+from tidybench.wire.channels import ChannelStatus, OverdueStatus
+from tidybench.wire.crossings import OpenCrossing
+from tidybench.wire.instruments import InstrumentStatus
+from tidybench.wire.ports import PortInfo
+from tidybench.wire.runs import RunStatus
+
+
+class DiskStatus(BaseModel):
+    """Room where runs are kept; `hours_left` at the present rate, null where nothing is logged."""
+
+    free_bytes: int
+    hours_left: float | None
+
+
+class Status(BaseModel):
+    """Everything the recorder says of itself, a few times a second."""
+
+    at: int
+    session: str
+    pid: int
+    instruments: list[InstrumentStatus]
+    channels: list[ChannelStatus]
+    ports: list[PortInfo]
+    run: RunStatus | None
+    disk: DiskStatus
+    crossings: list[OpenCrossing] = []
+    overdue: list[OverdueStatus] = []
+    version: str = ""
+    errors: list[LoggedError] = []
+
+
+class GetStatus(BaseModel):
+    kind: Literal["get status"] = "get status"
+
+
+class GetHistory(BaseModel):
+    """Answered with the packed samples of the ring since `since`, in the frames behind the answer."""
+
+    kind: Literal["get history"] = "get history"
+    since: int = 0
