@@ -1,8 +1,30 @@
 import react from "@vitejs/plugin-react";
+import type { HttpProxy } from "vite";
 import { defineConfig } from "vitest/config";
+
+/** The web server lets in who has its token, and pages that come from it alone: here that is this proxy. */
+function letIn(proxy: HttpProxy.ProxyServer): void {
+  const web = process.env.TIDY_WEB ?? "http://127.0.0.1:8470";
+  const sign = (request: { setHeader(name: string, value: string): void }): void => {
+    request.setHeader("authorization", `Bearer ${process.env.TIDY_TOKEN ?? ""}`);
+    request.setHeader("origin", web);
+  };
+  proxy.on("proxyReq", sign);
+  proxy.on("proxyReqWs", sign);
+}
 
 export default defineConfig({
   plugins: [react()],
-  build: { target: "es2022", chunkSizeWarningLimit: 900 },
+  // The pages are part of the Python package: a wheel has them.
+  build: { target: "es2022", chunkSizeWarningLimit: 900, outDir: "../src/tidybench/front_end", emptyOutDir: true },
+  server: {
+    host: "127.0.0.1",
+    port: 5173,
+    strictPort: true,
+    // ./tidy dev says where the web server is, and how to get in.
+    proxy: {
+      "/api": { target: process.env.TIDY_WEB ?? "http://127.0.0.1:8470", ws: true, changeOrigin: true, configure: letIn },
+    },
+  },
   test: { environment: "jsdom", include: ["src/**/*.test.{ts,tsx}"], setupFiles: ["src/browser.test-setup.ts"] },
 });

@@ -11,6 +11,7 @@ from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
 
 FRONT_END = Path(__file__).resolve().parents[1] / "frontend"
+PAGES = Path(__file__).resolve().parents[1] / "src" / "tidybench" / "front_end"
 
 
 @contextmanager

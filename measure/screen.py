@@ -14,7 +14,7 @@ from pathlib import Path
 import psycopg
 
 from measure.bench import setup
-from measure.browser import FRONT_END, browser, build_page
+from measure.browser import PAGES, browser, build_page
 from measure.peers import COUNTING, peer
 from measure.result import Result, median, percentile
 from measure.stack import stack
@@ -194,6 +194,6 @@ def pixel_latency() -> Result:
 
 def bundle() -> Result:
     """The page's script, gzipped."""
-    files = sorted((FRONT_END / "dist" / "assets").glob("*.js"))
+    files = sorted((PAGES / "assets").glob("*.js"))
     size = sum(len(gzip.compress(file.read_bytes(), 9)) for file in files) / 1000
     return Result("bundle", size, "kB gzipped", "under 350 kB", 0 < size < 350)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from measure.bench import wait_for
-from measure.browser import FRONT_END
+from measure.browser import PAGES
 from tidybench.cluster import Cluster, free_port
 from tidybench.wire.client import Client
 from tidybench.wire.places import Places
@@ -49,7 +49,7 @@ class Stack:
 
 
 @contextmanager
-def stack(setups: list[SetupText], front_end: Path = FRONT_END / "dist") -> Iterator[Stack]:
+def stack(setups: list[SetupText], front_end: Path = PAGES) -> Iterator[Stack]:
     """Start it with these set-ups in force, and take it down again. `front_end`: the pages it serves."""
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder, private_cluster() as url:
         places = Places(Path(folder))

@@ -34,7 +34,7 @@ from tidybench.wire.tape import GetTape
 
 D = TypeVar("D", bound=Device)
 ROOT = Path(__file__).resolve().parents[1]
-DEMO = ROOT / "setups" / "demo"
+DEMO = ROOT / "src" / "tidybench" / "setups" / "demo"
 
 
 STALLS = StallWatch()
@@ -256,7 +256,7 @@ class Server:
             "--setups",
             str(self.setups),
         ]
-        command += ["--front-end", str(ROOT / "frontend" / "dist")]
+        command += ["--front-end", str(ROOT / "src" / "tidybench" / "front_end")]
         self.web = subprocess.Popen(command, env=environment, stdin=subprocess.DEVNULL)
         wait_for(self.ready, "the web server")
 

@@ -67,6 +67,8 @@ def test_a_damaged_cluster_is_said_in_a_sentence(tmp_path: Path) -> None:
 
 def test_the_usual_port_or_the_next_one_free(tmp_path: Path) -> None:
     with socket.socket() as other:
+        # As the supervisor's own probe: a port whose last connection has just ended counts as free.
+        other.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             other.bind(("127.0.0.1", PORT))
             other.listen()

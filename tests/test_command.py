@@ -21,10 +21,10 @@ from tidybench.runs.run_state import read_state
 from tidybench.supervisor import listener
 
 
-def tidy(*arguments: str, data: Path) -> "subprocess.Popen[str]":
+def tidy(*arguments: str, data: Path, source: Path = ROOT / "src") -> "subprocess.Popen[str]":
     environment = {
         **os.environ,
-        "PYTHONPATH": str(ROOT / "src"),
+        "PYTHONPATH": str(source),
         "TIDY_DATA": str(data),
         "PYTHONUNBUFFERED": "1",
     }

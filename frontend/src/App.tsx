@@ -7,6 +7,7 @@ import { CalculatedPage } from "./instruments/CalculatedPage";
 import { InstrumentsPage } from "./instruments/InstrumentsPage";
 import { SetupPage } from "./instruments/SetupPage";
 import { SimulatedPage } from "./instruments/SimulatedPage";
+import { HealthPage } from "./health/HealthPage";
 import { GlobalStyle } from "./look/GlobalStyle";
 import { type ThemeName, themes } from "./look/theme";
 import { useLive } from "./live/connection";
@@ -144,8 +145,9 @@ export function App() {
           </NavLink>
           <NavLink to="/instruments">Instruments</NavLink>
           <NavLink to="/logbook">Logbook</NavLink>
+          <NavLink to="/health">Health</NavLink>
         </nav>
-        <Health />
+        <Stopped />
         <Button $kind="plain" onPress={() => setName(other)}>
           {other === "night" ? "Night" : "Day"}
         </Button>
@@ -161,6 +163,7 @@ export function App() {
           <Route path="/instruments/calculated" element={<CalculatedPage />} />
           <Route path="/instruments/:id" element={<SetupPage />} />
           <Route path="/simulated" element={<SimulatedPage />} />
+          <Route path="/health" element={<HealthPage />} />
           <Route path="/logbook" element={<Logbook />} />
           <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
           <Route
@@ -194,14 +197,14 @@ export function App() {
 }
 
 /** How many instruments have stopped; silent while all is well. */
-function Health() {
+function Stopped() {
   const { status } = useLive();
   const all = status?.instruments ?? [];
   const stopped = all.filter((one) => one.stages.some((stage) => stage.state === "stopped")).length;
   if (!stopped) return null;
   return (
-    <span className="health" role="status">
+    <NavLink to="/health" className="health" role="status">
       {stopped} <span className="long">of {all.length} instruments </span>stopped
-    </span>
+    </NavLink>
   );
 }

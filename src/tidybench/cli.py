@@ -17,7 +17,10 @@ from tidybench.wire.places import Places, data_folder
 from tidybench.wire.ports import GetPorts, ReleasePort, TakeBackPort
 from tidybench.wire.status import GetStatus
 
-ROOT = Path(__file__).resolve().parents[2]
+PACKAGE = Path(__file__).resolve().parent
+SETUPS, FRONT_END = PACKAGE / "setups", PACKAGE / "front_end"
+SOURCE = PACKAGE.parents[1]
+"""The checkout, where this is one."""
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -26,6 +29,8 @@ def main(arguments: list[str] | None = None) -> int:
     options = parser.parse_args(arguments)
     if options.command in ("demo", "up"):
         return _up(options.command == "demo", options.port)
+    if options.command == "dev":
+        return _dev(options.port)
     if options.command == "check":
         return _check(options.setup)
     if options.command == "read":
@@ -56,6 +61,11 @@ def _parser() -> argparse.ArgumentParser:
         sub.add_argument(
             "--port", type=_port, help=f"TCP port of the pages (else {PORT}, or the next one free)"
         )
+    text = "the demo for whoever changes Tidy Bench: pages reloaded, the web server restarted on every change"
+    sub = commands.add_parser("dev", help=text, description=text)
+    sub.add_argument(
+        "--port", type=_port, help=f"TCP port of the web server (else {PORT}, or the next one free)"
+    )
     check = commands.add_parser("check", help="say what is wrong with a set-up file")
     check.add_argument("setup", type=Path, metavar="SETUP")
     reading = commands.add_parser(
@@ -85,13 +95,13 @@ def _port(text: str) -> int:
     )
 
 
-def _up(demo: bool, port: int | None) -> int:
+def _up(demo: bool, port: int | None, dev: bool = False) -> int:
     data = data_folder()
     setups = []
     if demo:
         if "TIDY_DATA" not in os.environ:
             data = data.with_name(data.name + "-demo")
-        setups = [ROOT / "setups" / "demo"]
+        setups = [SETUPS / "demo"]
         from tidybench.demo import make_runs
 
         places = Places(data)
@@ -102,8 +112,23 @@ def _up(demo: bool, port: int | None) -> int:
         except OSError as error:
             print(f"Tidy Bench did not start: {error.strerror} ({error.filename}).", file=sys.stderr)
             return 1
-    front_end = ROOT / "frontend" / "dist"
-    return Supervisor(Places(data), demo=demo, port=port, front_end=front_end, setups=setups).run()
+    if not dev and not (FRONT_END / "index.html").is_file():
+        print(
+            "The pages are not built: ./tidy demo and ./tidy up build them, a wheel has them.",
+            file=sys.stderr,
+        )
+        return 1
+    supervisor = Supervisor(Places(data), demo=demo, port=port, front_end=FRONT_END, setups=setups)
+    if dev:
+        supervisor.develop(SOURCE)
+    return supervisor.run()
+
+
+def _dev(port: int | None) -> int:
+    if not (SOURCE / "frontend" / "package.json").is_file():
+        print("This is no checkout of Tidy Bench: there is nothing to develop here.", file=sys.stderr)
+        return 1
+    return _up(True, port, dev=True)
 
 
 def _check(path: Path) -> int:

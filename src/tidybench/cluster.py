@@ -24,6 +24,8 @@ import psycopg
 
 USER = "tidybench"
 ROOT_HOME = Path("/var/lib/tidybench")
+LOGS, LOG_SIZE, KEPT_LOGS = "log", "5MB", 3
+"""Where, within the cluster, the server logs; how long a log grows; and how many are kept."""
 
 
 class ClusterError(Exception):
@@ -196,14 +198,32 @@ class Cluster:
     def _launch(self, port: int) -> None:
         self._pid = 0
         self.port = port
-        with open(self._log, "ab") as log:
+        with open(self._log, "wb") as log:
             self._process = subprocess.Popen(
                 ["nice", "-n", "5", str(self._programs() / "postgres"), "-D", str(self.folder), "-p", str(self.port),
                  "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "max_connections=40",
-                 "-c", "shared_buffers=64MB", "-c", "synchronous_commit=off", "-c", "log_timezone=UTC"],
+                 "-c", "shared_buffers=64MB", "-c", "synchronous_commit=off", "-c", "log_timezone=UTC",
+                 "-c", "logging_collector=on", "-c", f"log_directory={LOGS}", "-c", "log_rotation_age=0",
+                 "-c", "log_filename=postgres-%Y%m%d-%H%M%S.log", "-c", f"log_rotation_size={LOG_SIZE}"],
                 cwd="/", stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
                 **self._owner.options(),
             )  # fmt: skip
+
+    def _own_logs(self) -> list[Path]:
+        return sorted((self.folder / LOGS).glob("postgres-*.log"))
+
+    @staticmethod
+    def _last_line(path: Path) -> str:
+        with contextlib.suppress(OSError):
+            lines = [line for line in path.read_text(errors="replace").splitlines() if line.strip()]
+            return lines[-1] if lines else ""
+        return ""
+
+    def prune_logs(self) -> None:
+        """Keep the newest logs of the server; it begins another when one is full."""
+        for old in self._own_logs()[:-KEPT_LOGS]:
+            with contextlib.suppress(OSError):
+                old.unlink()
 
     def _programs(self) -> Path:
         """The programs of the version that made the cluster, where they are there."""
@@ -219,10 +239,9 @@ class Cluster:
                 return
             except psycopg.OperationalError as error:
                 if not self.alive or time.monotonic() > until:
-                    tail = self._log.read_text(errors="replace").strip().splitlines()[-1:] or [str(error)]
-                    raise ClusterError(
-                        f"PostgreSQL did not start: {tail[0]} (all of it: {self._log})"
-                    ) from error
+                    where = self._own_logs()[-1:] or [self._log]
+                    tail = (self._last_line(where[0]) or self._last_line(self._log)) or str(error)
+                    raise ClusterError(f"PostgreSQL did not start: {tail} (all of it: {where[0]})") from error
                 time.sleep(0.05)
 
     def _make_database(self) -> None:

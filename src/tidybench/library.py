@@ -6,11 +6,11 @@ from pathlib import Path
 
 from tidybench.core.compile.load import load
 
-FOLDER = Path(__file__).resolve().parents[2] / "setups" / "library"
+FOLDER = Path(__file__).resolve().parent / "setups" / "library"
 
 
 @dataclass(slots=True, frozen=True)
-class Shelved:
+class LibrarySetup:
     """One of them: its key, what it is called, what its first line says, its TOML."""
 
     key: str
@@ -20,11 +20,13 @@ class Shelved:
 
 
 @cache
-def shelf() -> tuple[Shelved, ...]:
+def shelf() -> tuple[LibrarySetup, ...]:
     """All of them, by name. Raises SetupError where one of ours is wrong."""
     found = []
     for path in FOLDER.glob("*.setup.toml"):
         text = path.read_text("utf-8")
         about = text.split("\n", 1)[0].removeprefix("#").strip() if text.startswith("#") else ""
-        found.append(Shelved(path.name.removesuffix(".setup.toml"), load(text).instrument.name, about, text))
+        found.append(
+            LibrarySetup(path.name.removesuffix(".setup.toml"), load(text).instrument.name, about, text)
+        )
     return tuple(sorted(found, key=lambda one: one.name))

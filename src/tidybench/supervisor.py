@@ -9,6 +9,7 @@ import contextlib
 import fcntl
 import grp
 import json
+import logging
 import os
 import secrets
 import shutil
@@ -26,14 +27,22 @@ from pathlib import Path
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import ArgumentError
 
+from tidybench import logs
 from tidybench.cluster import Cluster, ClusterError
 from tidybench.links.holders import Holder
 from tidybench.runs.whole import write_whole
 from tidybench.wire.places import Places
 
 PORT = 8470
+PAGES_PORT = 5173
+"""Where the pages are while they are developed (frontend/vite.config.ts)."""
 BACK_OFF = (0.0, 0.3, 1.0, 3.0)
-LEAST_FREE = 300 * 1024 * 1024
+MIN_FREE = 300 * 1024 * 1024
+MAX_STDERR = 1_000_000
+PRUNE_EVERY = 60.0
+"""Seconds between two looks at how many logs PostgreSQL has."""
+
+logger = logging.getLogger(__name__)
 
 
 class StartError(Exception):
@@ -67,10 +76,16 @@ class Supervisor:
         self._done = threading.Event()
         self._children: list[Child] = []
         self._cluster: Cluster | None = None
-        self._logs = places.data / "logs"
+        self._logs = places.logs
         self._pipe_in, self._pipe_out = os.pipe()
         self._environment: dict[str, str] = {}
         self._lock_fd = -1
+        self._source: Path | None = None  # the checkout, while it is developed
+
+    def develop(self, source: Path) -> None:
+        """Serve the pages from their sources with hot reload, and start the web server again whenever its code changes; the
+        recorder goes on. Before `run`."""
+        self._source = source
 
     def run(self) -> int:
         """Start, stay, stop; gives the exit code."""
@@ -78,6 +93,8 @@ class Supervisor:
             signal.signal(number, lambda *_: self._done.set())
         try:
             url = self._start()
+            if self._source is not None:
+                url = self._start_pages(self._source)
             if not self._done.is_set():
                 print(f"\nTidy Bench is ready:\n\n  {url}\n\nCtrl-C ends it.", flush=True)
                 self._watch()
@@ -95,14 +112,15 @@ class Supervisor:
     def _start(self) -> str:
         places = self._places
         free = shutil.disk_usage(_existing(places.data)).free
-        if free < LEAST_FREE:
+        if free < MIN_FREE:
             raise StartError(
-                f"Only {free // 2**20} MB are free where {places.data} is; {LEAST_FREE // 2**20} MB are needed. "
+                f"Only {free // 2**20} MB are free where {places.data} is; {MIN_FREE // 2**20} MB are needed. "
                 "Make room, or name another folder with TIDY_DATA."
             )
         places.make()
         self._logs.mkdir(exist_ok=True)
         self._lock()
+        logs.set_up("supervisor", self._logs)
         port = self._choose_port()
         token = self._token()
         url = f"http://127.0.0.1:{port}/?token={token}"
@@ -140,6 +158,28 @@ class Supervisor:
         )
         self._wait_ready(port, token)
         return url
+
+    def _start_pages(self, source: Path) -> str:
+        """The pages from their sources, and a watch on the web server's; gives the address of the pages."""
+        print("Pages …", flush=True)
+        access = json.loads(self._places.access.read_text())
+        self._environment |= {"TIDY_WEB": f"http://127.0.0.1:{access['port']}", "TIDY_TOKEN": access["token"]}
+        self._add("pages", ["npm", "--prefix", str(source / "frontend"), "run", "--silent", "dev"])
+        code = source / "src" / "tidybench"
+        threading.Thread(target=self._restart_web_on_change, args=(code,), name="watch", daemon=True).start()
+        return f"http://127.0.0.1:{PAGES_PORT}/"
+
+    def _restart_web_on_change(self, code: Path) -> None:
+        from watchfiles import PythonFilter, watch
+
+        for changes in watch(code, watch_filter=PythonFilter(), stop_event=self._done):
+            changed = sorted({Path(path).relative_to(code).parts[0] for _, path in changes})
+            web = next(child for child in self._children if child.name == "web")
+            if web.process is not None:
+                print(f"Changed: {', '.join(changed)}. The web server is started again.", flush=True)
+                web.process.terminate()
+            if not set(changed) <= {"web", "records"}:
+                print("The recorder goes on with the code it has; end and start again for it.", flush=True)
 
     def _lock(self) -> None:
         self._lock_fd = os.open(self._places.data / "supervisor.lock", os.O_RDWR | os.O_CREAT, 0o600)
@@ -192,8 +232,9 @@ class Supervisor:
         self._launch(child, child.command)
 
     def _launch(self, child: Child, command: list[str]) -> None:
-        path = self._logs / f"{child.name}.log"
-        if path.exists() and path.stat().st_size > 5_000_000:
+        # Each keeps a log of its own (tidybench.logs); here is what an interpreter says that cannot.
+        path = self._logs / f"{child.name}.stderr.log"
+        if path.exists() and path.stat().st_size > MAX_STDERR:
             path.replace(path.with_suffix(".old.log"))
         with open(path, "ab") as log:
             child.process = subprocess.Popen(
@@ -207,7 +248,7 @@ class Supervisor:
             )
         child.started = time.monotonic()
         if child.name == "recorder":
-            hasten(child.process.pid)
+            raise_priority(child.process.pid)
 
     def _wait_ready(self, port: int, token: str) -> None:
         request = urllib.request.Request(f"http://127.0.0.1:{port}/api/health")
@@ -229,8 +270,12 @@ class Supervisor:
             )
 
     def _watch(self) -> None:
+        pruned = time.monotonic()
         while not self._done.wait(0.1):
             self._keep_alive()
+            if self._cluster is not None and time.monotonic() - pruned > PRUNE_EVERY:
+                pruned = time.monotonic()
+                self._cluster.prune_logs()
 
     def _keep_alive(self) -> None:
         now = time.monotonic()
@@ -243,14 +288,17 @@ class Supervisor:
                 continue
             assert child.process is not None
             child.deaths += 1
-            print(
-                f"The {child.name} ended ({_how(child.process.returncode)}); it is started again.", flush=True
-            )
+            how = f"The {child.name} ended ({_how(child.process.returncode)}); it is started again."
+            print(how, flush=True)
+            logger.warning(how)
             self._launch(child, child.again)
         if self._cluster is not None and not self._cluster.alive:
             print("The database ended; it is started again.", flush=True)
-            with contextlib.suppress(ClusterError):
+            logger.warning("The database ended; it is started again.")
+            try:
                 self._restart_database()
+            except ClusterError as error:
+                logger.error("%s", error)
 
     def _restart_database(self) -> None:
         """On the same port, so that the web server finds it again by itself."""
@@ -259,7 +307,7 @@ class Supervisor:
 
     def _stop(self) -> None:
         """Everything down, in order; nothing is left."""
-        for name in ("web", "recorder", "stand-ins"):
+        for name in ("pages", "web", "recorder", "stand-ins"):
             for child in self._children:
                 if child.name == name and child.alive:
                     assert child.process is not None
@@ -288,7 +336,7 @@ def check_address(address: str) -> None:
         )
 
 
-def hasten(pid: int) -> bool:
+def raise_priority(pid: int) -> bool:
     """Give a process the lowest real-time priority through sudo, where an ordinary user who may use
     sudo need not type a password for it. Root's recorder takes it by itself."""
     groups = {grp.getgrgid(gid).gr_name for gid in os.getgroups()} if os.getuid() else set()

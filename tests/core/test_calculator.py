@@ -2,6 +2,8 @@
 
 import math
 
+import pytest
+
 from tidybench.core.channels.calculator import Calculator, Known
 from tidybench.core.quality import Quality
 from tidybench.core.samples import Batch
@@ -153,3 +155,39 @@ def test_ids_are_unique() -> None:
         assert "used twice" in str(error)
     else:
         raise AssertionError("two channels have one id")
+
+
+def test_a_formula_of_endless_numbers_has_no_value_and_harms_nobody() -> None:
+    """It used to end the recorder, and the one started after it, again and again."""
+    one = calculator(
+        bad={"expression": "floor(fast / 1 [bar] * 1e200 * 1e200 - fast / 1 [bar] * 1e200 * 1e200)"},
+        good={"expression": "fast", "unit": "bar"},
+    )
+    assert fed(one, (1, 0.1, 5.0)) == [(11, 0.1, None), (12, 0.1, 5.0)]
+    assert one.all[0].nothing == "the outcome is no number"
+    assert not one.failed
+
+
+def test_a_formula_that_fails_fails_by_itself_and_begins_afresh(monkeypatch: pytest.MonkeyPatch) -> None:
+    one = calculator(
+        bad={"expression": "mean_over(fast, 10 [s])", "unit": "bar"},
+        good={"expression": "fast", "unit": "bar"},
+    )
+    fed(one, (1, 0.1, 100.0))
+    program = one.all[0].program
+    assert program is not None
+
+    def broken(*_: object) -> float:
+        raise RuntimeError("a fault of ours")
+
+    with monkeypatch.context() as patch:
+        patch.setattr(type(program), "value", broken)
+        fed(one, (1, 0.2, 1.0))
+    assert "its evaluation failed (RuntimeError('a fault of ours'))" in one.all[0].nothing
+    # Both failed: it was the class that was broken. Each is told once, with its error, for the log.
+    assert [(name, str(error)) for name, error in one.failures()] == [
+        ("bad", "a fault of ours"),
+        ("good", "a fault of ours"),
+    ]
+    assert one.failures() == []
+    assert fed(one, (1, 0.3, 3.0)) == [(11, 0.3, 3.0), (12, 0.3, 3.0)]  # the 100 of before is forgotten

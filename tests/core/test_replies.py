@@ -1,5 +1,6 @@
 """Answers of several lines, triggers, Modbus on a shared line, several talkers on one link, errors of the instrument's own."""
 
+import json
 import struct
 
 import pytest
@@ -12,7 +13,7 @@ from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.protocols.modbus import frame, seal
 from tidybench.core.setup import SetupError
 from tidybench.core.tape.events import GaveUp, Opened, Received, Sent, Start, Tick
-from tidybench.core.values.origin import Asked, Triggered
+from tidybench.core.values.origin import Asked, Heard, Triggered
 
 HEAD = '[instrument]\nid = "{0}"\nname = "{0}"\n{1}[link]\nport = "/dev/x"\n'
 CHANNEL = '[[channel]]\nid = "{0}"\nname = "{0}"\nfield = "{1}"\n'
@@ -227,3 +228,49 @@ def test_learnt_names_are_on_the_tape() -> None:
 def test_slips_in_readers_are_sentences(text: str, words: str) -> None:
     with pytest.raises(SetupError, match=words):
         load(text)
+
+
+def test_an_instrument_called_listen_and_a_listener_called_as_its_query_both_have_their_readers() -> None:
+    """Keys were texts split at “/”: the reader of the query “b” of “listen” was the one of the listener “b”."""
+    asking = (
+        asked('patterns = ["<v>"]\n', framing=LF)
+        .replace('id = "i"', 'id = "listen"')
+        .replace('id = "q"', 'id = "b"')
+    )
+    made = plan(
+        asking, talker("a", 'begins = "A"\n').replace('id = "v"', 'id = "x"'), talker("b", 'begins = "B"\n')
+    )
+    assert set(made.readers) == {Asked("listen", "b"), Heard("a"), Heard("b")}
+    reader = open_reader(made)
+    reader.feed(Sent(2_000_000, b"Q\n", 1, Asked("listen", "b")))
+    got = samples(reader.feed(Received(2_100_000, b"1.5\nB=2\nA=3\n")))
+    assert [(channel, quality, value) for channel, quality, _, value in got] == [
+        (1, "ok", 1.5), (3, "ok", 2.0), (2, "ok", 3.0),
+    ]  # fmt: skip
+
+
+def test_what_two_of_such_learnt_stands_apart_on_the_tape() -> None:
+    columns = 'reader = { kind = "columns", header = true }\n'
+    asking = asked(columns, "T", LF).replace('id = "i"', 'id = "listen"').replace('id = "q"', 'id = "b"')
+    texts = [
+        asking,
+        HEAD.format("a", 'talks = "on its own"\n')
+        + LF
+        + '[listen]\nbegins = "A"\n'
+        + columns
+        + CHANNEL.format("a", "U"),
+        HEAD.format("b", 'talks = "on its own"\n')
+        + LF
+        + '[listen]\nbegins = "B"\n'
+        + columns
+        + CHANNEL.format("b", "V"),
+    ]
+    first, later = open_reader(plan(*texts)), LinkReader(plan(*texts))
+    first.feed(Sent(1000, b"Q\n", 1, Asked("listen", "b")))
+    first.feed(Received(2_000_000, b"P,T\n"))
+    first.feed(Received(2_100_000, b"B,V\nA,U\n"))
+    later.feed(Start(3_000_000, json.loads(json.dumps(first.state()))))
+    for reader in (first, later):
+        reader.feed(Sent(3_500_000, b"Q\n", 2, Asked("listen", "b")))
+        got = samples(reader.feed(Received(4_000_000, b"1,2\nA5,6\nB3,4\n")))
+        assert [(channel, value) for channel, _, _, value in got] == [(1, 2.0), (2, 6.0), (3, 4.0)]

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 from measure.bench import recorder as in_process
 
-from tests.conftest import ROOT, RecorderProcess, Shop, flows, setup_text, wait_for
+from tests.conftest import DEMO, ROOT, RecorderProcess, Shop, flows, setup_text, wait_for
 from tidybench.core.samples import Batch, sequences_of, unpack
 from tidybench.core.tape.events import Lost, Missed, Note, Received
 from tidybench.links.holders import holders
@@ -203,7 +203,7 @@ def test_when_its_parent_is_gone_it_ends_and_frees_the_ports(places: Places, sho
         "    pass_fds=[r], env={**os.environ, 'TIDY_PARENT_PIPE': str(r)})\n"
         "print(p.pid, flush=True)\ntime.sleep(100)\n"
     )
-    setup = ROOT / "setups" / "demo" / "loop-flow-meter.setup.toml"
+    setup = DEMO / "loop-flow-meter.setup.toml"
     environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
     parent = subprocess.Popen(
         [sys.executable, "-c", code, str(setup)], env=environment, stdout=subprocess.PIPE

@@ -1,5 +1,6 @@
 """The records in a real PostgreSQL."""
 
+import json
 import random
 import uuid
 from pathlib import Path
@@ -17,7 +18,7 @@ from tidybench.records import blocks
 from tidybench.records.database import downgrade, upgrade
 from tidybench.records.history import history
 from tidybench.records.layouts import layouts, remove_layout, save_layout
-from tidybench.records.models import Base, Run, SampleBlock, Summary
+from tidybench.records.models import Base, Mark, Run, SampleBlock, Summary
 from tidybench.records.setups import (
     bench_id,
     calculations_in_force,
@@ -247,3 +248,30 @@ def test_calculated_channels_have_versions_beside_the_instruments(engine: Engine
         assert in_force(session, bench) == []  # no instrument
         with pytest.raises(SetupError, match="no such key"):
             save_calculations(session, bench, document + "nonsense = 1")
+
+
+def test_a_run_that_cannot_be_taken_in_fails_by_itself(
+    engine: Engine, tmp_path: Path, caplog: pytest.LogCaptureFixture
+) -> None:
+    """A NUL in one run's mark used to stop the clerk for ever: later runs never reached the Logbook."""
+    for day in (1, 2, 3):
+        assert make_runs(tmp_path / str(day), DEMO, NOW + day * 90_000_000_000, "bench")
+    first, second, third = [next((tmp_path / str(day)).glob("*/*")) for day in (1, 2, 3)]
+    for folder in (first, second, third):
+        folder.parent.rename(tmp_path / folder.parent.name)
+    first, second, third = sorted(tmp_path.glob("20*/*"))
+    with open(first / "marks.csv", "a", encoding="utf-8", newline="") as file:
+        file.write("2026-11-23T09:30:12.345+01:00,1.000,a\0b,M\r\n")
+    state = json.loads((second / "state.json").read_text())
+    state["channels"][0]["decimals"] = 10**12  # more than the column takes
+    (second / "state.json").write_text(json.dumps(state))
+    clerk = Clerk(engine, tmp_path)
+    clerk.follow()
+    assert [clerk.complete(read_state(folder).id) for folder in (first, second, third)] == [True, False, True]
+    with Session(engine) as session:
+        texts = session.scalars(select(Mark.text).where(Mark.run_id == uuid.UUID(read_state(first).id)))
+        assert "a\ufffdb" in list(texts)
+    [record] = [r for r in caplog.records if r.levelname == "ERROR"]
+    assert second.name in record.getMessage()
+    assert record.exc_info is not None  # with its traceback
+    assert second.name in clerk.troubles

@@ -33,6 +33,7 @@ export type StartSearch = Schemas["StartSearch"];
 export type Comparison = Schemas["Comparison"];
 export type RunRow = Schemas["RunRow"];
 export type RunDetail = Schemas["RunDetail"];
+export type Health = Schemas["Health"];
 
 export const api = createClient<paths>({
   baseUrl: location.origin,

@@ -1,6 +1,6 @@
 """What is employed: the set-ups in force, and a worker for each of their links."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from tidybench.core.setup import ChannelPart, Setup
@@ -43,9 +43,9 @@ class Employed:
         return [s for s in self.setups if link in ("", s.link.address)]
 
 
-def texts_of(setups: list[SetupText], calculations: str) -> dict[str, str]:
+def texts_of(setups: Sequence[Setup], texts: Sequence[SetupText], calculations: str) -> dict[str, str]:
     """The documents of set-ups and calculated channels, by id."""
-    found = {item.id: item.text for item in setups}
+    found = {setup.instrument.id: item.text for setup, item in zip(setups, texts, strict=True)}
     if calculations:
         found[CALCULATED] = calculations
     return found

@@ -79,11 +79,10 @@ class Employment:
         if texts == remembered.setups and calculations == remembered.calculations:
             return  # a web server that was restarted: the ports stay open
         numbers = dict(remembered.numbers)
-        documents = texts_of(texts, calculations)
         going_on = self._writer.mailbox.ask(lambda: self._writer.run_in_progress.log is not None)
         # All that can fail comes first: compiling, room for the files, the memory of it.
         built = self._build(texts, calculations, numbers, CHANGED if going_on else "")
-        self._writer.mailbox.ask(lambda: self._writer.run_in_progress.keep_setups(documents))
+        self._writer.mailbox.ask(lambda: self._writer.run_in_progress.keep_setups(dict(built.employed.texts)))
         try:
             before = self._state.remember(setups=texts, calculations=calculations, numbers=numbers)
         except OSError as error:
@@ -121,7 +120,7 @@ class Employment:
         employed = Employed(
             setups=tuple(setups),
             calculations=calculated,
-            texts=texts_of(texts, calculations),
+            texts=texts_of(setups, texts, calculations),
             numbers=numbers,
             workers={plan.key: workers[plan.key] for plan in plans},
         )

@@ -47,6 +47,11 @@ class Clerk(threading.Thread):
         self.behind = 0
 
     @property
+    def troubles(self) -> str:
+        """What is wrong with the runs that could not be taken in; "" for nothing."""
+        return " ".join(why for _, why in self._failed.values())
+
+    @property
     def words(self) -> str:
         """How far the records follow."""
         return f"{self.behind} samples behind" if self.behind else "records follow"
@@ -55,7 +60,7 @@ class Clerk(threading.Thread):
         while not self._stopping.is_set():
             try:
                 self.follow()
-                self.trouble = " ".join(why for _, why in self._failed.values())
+                self.trouble = self.troubles
             except (OperationalError, InterfaceError) as error:
                 self._say(
                     f"The database does not answer ({_first_line(error)}). Runs are logged all the same; records follow."
