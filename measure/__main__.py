@@ -9,6 +9,7 @@ from dataclasses import asdict
 
 from measure.acquisition import poll, stream, wire
 from measure.calculated import calculated
+from measure.disk import slow_disk
 from measure.flood import flood_32
 from measure.machine import calmest, with_stolen
 from measure.reading import hostile, propose_200, read_eight, read_four
@@ -23,6 +24,7 @@ ROWS: dict[str, Row] = {
     "jitter": jitter,
     "socket-latency": socket_latency,
     "flood-32": flood_32,
+    "slow-disk": slow_disk,
     "read-four": read_four,
     "read-eight": read_eight,
     "hostile": hostile,
@@ -35,7 +37,7 @@ ROWS: dict[str, Row] = {
     "bundle": bundle,
 }
 
-LATENESS = {"jitter", "socket-latency", "pixel-latency", "frames"}
+LATENESS = {"jitter", "socket-latency", "pixel-latency", "frames", "slow-disk"}
 """Rows that a host which takes the cores away spoils altogether."""
 
 

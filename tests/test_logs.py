@@ -2,6 +2,7 @@
 
 import logging
 import threading
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -14,6 +15,7 @@ from tidybench.wire.client import Client, RecorderAway
 from tidybench.wire.places import Places
 from tidybench.wire.protocol import Request
 from tidybench.wire.setups import ApplySetups
+from tidybench.wire.status import GetErrors
 
 logger = logging.getLogger("tidybench.tests")
 
@@ -111,7 +113,7 @@ def test_a_request_that_fails_is_a_sentence_and_leaves_its_traceback(
 def test_a_recorder_logs_into_its_own_file(recorder: RecorderProcess, places: Places) -> None:
     recorder.start()
     wait_for(lambda: (places.logs / "recorder.log").exists() and recorder.status(), "the recorder")
-    assert recorder.status().errors == []
+    assert recorder.client.ask(GetErrors())[0].errors == []
     recorder.stop()
     text = (places.logs / "recorder.log").read_text()
     assert "INFO tidybench.recorder: ready" in text
@@ -128,3 +130,18 @@ def test_a_recorder_that_goes_away_is_a_sentence_in_a_terminal(
     monkeypatch.setattr(cli, "_running", lambda: Gone(places.control))
     assert cli.main(["ports"]) == 1
     assert "The recorder does not answer" in capsys.readouterr().err
+
+
+def test_warnings_of_another_process_are_read_from_its_log(folder: Path) -> None:
+    logs.set_up("one", folder)
+    logger.info("all is well")
+    logger.warning("The recorder ended (SIGKILL); it is started again.")
+    logger.error("no port", exc_info=OSError("x"))
+    logs.finish()
+    found = logs.errors_in(folder / "one.log")
+    assert [(e.level, e.where, e.message) for e in found] == [
+        ("error", "tests", "no port"),
+        ("warning", "tests", "The recorder ended (SIGKILL); it is started again."),
+    ]
+    assert abs(found[0].at / 1e6 - time.time()) < 60
+    assert logs.errors_in(folder / "none.log") == []

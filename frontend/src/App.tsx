@@ -75,7 +75,8 @@ const Bar = styled.header`
       font-size: 13px;
     }
     .keys,
-    .long {
+    .long,
+    &[data-stopped="true"] nav a.usual {
       display: none;
     }
   }
@@ -115,6 +116,7 @@ export function App() {
       : "day",
   );
   const [help, setHelp] = useState(false);
+  const { stopped, all } = useStopped();
   useEffect(() => localStorage.setItem(KEPT, name), [name]);
   useKeys({ "?": () => setHelp(true) });
   const other = name === "day" ? "night" : "day";
@@ -122,7 +124,7 @@ export function App() {
   return (
     <>
       <GlobalStyle $name={name} />
-      <Bar>
+      <Bar data-stopped={stopped > 0}>
         <div className="name">
           <svg
             width="24"
@@ -145,9 +147,15 @@ export function App() {
           </NavLink>
           <NavLink to="/instruments">Instruments</NavLink>
           <NavLink to="/logbook">Logbook</NavLink>
-          <NavLink to="/health">Health</NavLink>
+          <NavLink to="/health" className="usual">
+            Health
+          </NavLink>
         </nav>
-        <Stopped />
+        {stopped > 0 && (
+          <NavLink to="/health" className="health" role="status">
+            {stopped} <span className="long">of {all} instruments </span>stopped
+          </NavLink>
+        )}
         <Button $kind="plain" onPress={() => setName(other)}>
           {other === "night" ? "Night" : "Day"}
         </Button>
@@ -196,15 +204,10 @@ export function App() {
   );
 }
 
-/** How many instruments have stopped; silent while all is well. */
-function Stopped() {
+/** How many instruments have stopped, of all. */
+function useStopped(): { stopped: number; all: number } {
   const { status } = useLive();
   const all = status?.instruments ?? [];
   const stopped = all.filter((one) => one.stages.some((stage) => stage.state === "stopped")).length;
-  if (!stopped) return null;
-  return (
-    <NavLink to="/health" className="health" role="status">
-      {stopped} <span className="long">of {all.length} instruments </span>stopped
-    </NavLink>
-  );
+  return { stopped, all: all.length };
 }

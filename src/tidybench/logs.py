@@ -15,6 +15,7 @@ import threading
 import time
 import traceback
 from collections import deque
+from datetime import datetime
 from pathlib import Path
 from types import TracebackType
 
@@ -44,6 +45,33 @@ class LoggedError(BaseModel):
     where: str
     message: str
     detail: str = ""
+
+
+_LINE = re.compile(r"(\S+) (WARNING|ERROR|CRITICAL) (\S+): (.*)")
+TAIL = 65_536
+"""Bytes at the end of another process's log that are looked through."""
+
+
+def errors_in(path: Path) -> list[LoggedError]:
+    """Warnings and errors at the end of a log that another process writes, the newest first; [] where there is none."""
+    try:
+        with open(path, "rb") as file:
+            file.seek(max(0, file.seek(0, 2) - TAIL))
+            lines = file.read().decode("utf-8", "replace").splitlines()
+    except OSError:
+        return []
+    found = []
+    for line in lines:
+        match = _LINE.match(line)
+        if match is None:
+            continue
+        try:
+            at = datetime.fromisoformat(f"{match[1]}+00:00").timestamp()
+        except ValueError:
+            continue
+        where = match[3].removeprefix("tidybench.")
+        found.append(LoggedError(at=round(at * 1e6), level=match[2].lower(), where=where, message=match[4]))
+    return found[::-1][:MAX_ERRORS]
 
 
 class LastErrors(logging.Handler):

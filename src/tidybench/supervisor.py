@@ -36,6 +36,9 @@ from tidybench.wire.places import Places
 PORT = 8470
 PAGES_PORT = 5173
 """Where the pages are while they are developed (frontend/vite.config.ts)."""
+NAMES = {"web": "web server"}
+"""Of processes, in sentences."""
+
 BACK_OFF = (0.0, 0.3, 1.0, 3.0)
 MIN_FREE = 300 * 1024 * 1024
 MAX_STDERR = 1_000_000
@@ -288,7 +291,7 @@ class Supervisor:
                 continue
             assert child.process is not None
             child.deaths += 1
-            how = f"The {child.name} ended ({_how(child.process.returncode)}); it is started again."
+            how = f"The {NAMES.get(child.name, child.name)} ended ({_how(child.process.returncode)}); it is started again."
             print(how, flush=True)
             logger.warning(how)
             self._launch(child, child.again)

@@ -2084,26 +2084,6 @@ export interface components {
             left_out: number;
         };
         /**
-         * LoggedError
-         * @description A warning or error, for the page that shows the bench's health. `at`: microseconds since 1970 UTC; `detail`: the
-         *     last lines of its traceback.
-         */
-        LoggedError: {
-            /** At */
-            at: number;
-            /** Level */
-            level: string;
-            /** Where */
-            where: string;
-            /** Message */
-            message: string;
-            /**
-             * Detail
-             * @default
-             */
-            detail: string;
-        };
-        /**
          * Mark
          * @description What a person noted, when (microseconds since 1970 UTC, whole milliseconds), and who. An event of the tape as well.
          */
@@ -3522,11 +3502,6 @@ export interface components {
              * @default
              */
             version: string;
-            /**
-             * Errors
-             * @default []
-             */
-            errors: components["schemas"]["LoggedError"][];
         };
         /**
          * TapeLine

@@ -21,13 +21,18 @@ const Row = styled.tr`
     white-space: nowrap;
   }
   svg {
-    vertical-align: -2px;
+    vertical-align: -1px;
     margin-right: 7px;
   }
   &[data-well="false"] td {
     color: var(--fault);
     font-weight: 600;
   }
+`;
+
+const H2 = styled.h2`
+  font-size: 15px;
+  margin-bottom: 6px;
 `;
 
 const Said = styled.li`
@@ -145,7 +150,7 @@ export function HealthPage() {
             </Table>
           </section>
           <section>
-            <h2>Last warnings and errors</h2>
+            <H2>Last warnings and errors</H2>
             {found.errors.length === 0 ? (
               <p>None since the processes were started.</p>
             ) : (
@@ -156,7 +161,7 @@ export function HealthPage() {
                       <span className="level">{one.level}</span>
                       <span>{moment(one.at / 1000)}</span>
                       <span>{one.process}</span>
-                      <span>{one.where}</span>
+                      {one.where !== one.process && <span>{one.where}</span>}
                     </div>
                     <p>{one.message}</p>
                     {one.detail && (

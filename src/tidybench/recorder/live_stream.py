@@ -52,6 +52,10 @@ class LiveStream:
         self._status_at = status.at
         self._send(TOPIC_STATUS, status.model_dump_json().encode())
 
+    def status_at(self, now: int) -> None:
+        """It could not be told at `now`; the next time is due as usual."""
+        self._status_at = now
+
     def _send(self, topic: bytes, *frames: bytes) -> None:
         try:
             self._socket.send_multipart([topic, *frames], zmq.NOBLOCK)

@@ -1,29 +1,37 @@
 """What other threads want done by the one that owns a thing."""
 
+import logging
 import threading
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import Future
-from typing import Any, TypeVar
+from typing import TypeVar
 
 T = TypeVar("T")
+
+logger = logging.getLogger(__name__)
 
 PATIENCE = 30.0
 """Seconds after which whoever waits is told that it was not done."""
 
 
 class Mailbox:
-    """Calls that the owner's thread carries out, in the order they came. Before the owner runs, whoever calls is the owner."""
+    """Calls that the owner's thread carries out, in the order they came. Before `begin`, whoever calls is the owner."""
 
     def __init__(self, wake: Callable[[], None]) -> None:
         """`wake`: what makes the owner look."""
         self._wake = wake
         self._calls: deque[Callable[[], None]] = deque()
+        self._begun = False
         self._owner: int | None = None
+
+    def begin(self) -> None:
+        """A thread that will `open` it is about to run: from here on nobody else is the owner."""
+        self._begun = True
 
     def open(self) -> None:
         """The present thread is the owner from here on."""
-        self._owner = threading.get_ident()
+        self._owner, self._begun = threading.get_ident(), True
 
     def post(self, call: Callable[[], None]) -> None:
         """Have something done; nobody waits for it. Any thread."""
@@ -40,7 +48,7 @@ class Mailbox:
             except BaseException as error:
                 done.set_exception(error)
 
-        if self._owner is None or self._owner == threading.get_ident():
+        if not self._begun or self._owner == threading.get_ident():
             carry_out()
         else:
             self.post(carry_out)
@@ -53,22 +61,7 @@ class Mailbox:
     def carry_out(self) -> None:
         """Do what is wanted. The owner alone."""
         while self._calls:
-            self._calls.popleft()()
-
-
-def chained(done: "Future[Any]", then: Callable[[], T]) -> "Future[T]":
-    """What comes of `then` once `done` is; its error where that failed."""
-    following: Future[T] = Future()
-
-    def after(finished: "Future[Any]") -> None:
-        error = finished.exception()
-        if error is not None:
-            following.set_exception(error)
-            return
-        try:
-            following.set_result(then())
-        except BaseException as problem:
-            following.set_exception(problem)
-
-    done.add_done_callback(after)
-    return following
+            try:
+                self._calls.popleft()()
+            except Exception:  # whoever called fails by himself; the owner goes on
+                logger.exception("a call in the mailbox failed")

@@ -17,6 +17,7 @@ from pydantic import ValidationError
 
 from tidybench import __version__
 from tidybench.core.diagnosis.addresses import AddressError, query_maker
+from tidybench.logs import last_errors
 from tidybench.recorder.employment import Employment
 from tidybench.recorder.hand_commands import HandCommands
 from tidybench.recorder.held_ports import HeldPorts
@@ -37,7 +38,7 @@ from tidybench.wire.protocol import PROTOCOL, REQUEST, Answer, Hello, Request
 from tidybench.wire.runs import AddMark, BeginRun, CorrectMark, EndRun
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
 from tidybench.wire.setups import ApplySetups, GetSetups
-from tidybench.wire.status import GetHistory, GetStatus
+from tidybench.wire.status import GetErrors, GetHistory, GetStatus, Status
 from tidybench.wire.tape import GetTape
 
 logger = logging.getLogger(__name__)
@@ -93,6 +94,7 @@ class Service(threading.Thread):
         self._table: dict[type, Callable[[Any], Answered]] = {
             Hello: self._hello,
             GetStatus: lambda _: Answer(status=self._status()),
+            GetErrors: lambda _: Answer(errors=last_errors.newest()),
             GetPorts: lambda _: Answer(ports=self._status().ports),
             GetSetups: lambda _: Answer(setups=self._parts.state.now.setups),
             ApplySetups: self._apply,
@@ -115,18 +117,29 @@ class Service(threading.Thread):
 
     # ---- the thread
 
+    def start(self) -> None:
+        """Begin; from here on others reach it through its mailbox alone."""
+        self.mailbox.begin()
+        super().start()
+
     def run(self) -> None:
         self.mailbox.open()
         while not self._stopping.is_set():
-            came = self._socket.poll(LOOK_SOON if self._waiting else LOOK_EVERY)
-            self.mailbox.carry_out()
-            self._send_late()
-            if came:
-                identity, number, *rest = self._socket.recv_multipart()
-                self._receive([identity, number], rest[0] if rest else b"")
+            try:
+                self._serve()
+            except Exception:  # one request that fails must not leave the recorder mute
+                logger.exception("the service failed at a request")
         self.mailbox.carry_out()
         self._send_late()
         self._socket.close()
+
+    def _serve(self) -> None:
+        came = self._socket.poll(LOOK_SOON if self._waiting else LOOK_EVERY)
+        self.mailbox.carry_out()
+        self._send_late()
+        if came:
+            identity, number, *rest = self._socket.recv_multipart()
+            self._receive([identity, number], rest[0] if rest else b"")
 
     def stop(self) -> None:
         """End. Any thread."""
@@ -162,11 +175,11 @@ class Service(threading.Thread):
             request: Request = REQUEST.validate_json(data)
         except ValidationError as error:
             return Answer(trouble="invalid", why=f"The recorder does not know this request: {error}"), []
-        if isinstance(request, GetHistory):
-            return Answer(), self._parts.writer.samples.since(request.since)
-        if isinstance(request, GetTape):
-            return Answer(), ["\n".join(self._parts.writer.tape.find(request)).encode()]
         try:
+            if isinstance(request, GetHistory):
+                return Answer(), self._parts.writer.samples.since(request.since)
+            if isinstance(request, GetTape):
+                return Answer(), ["\n".join(self._parts.writer.tape.find(request)).encode()]
             return self._table[type(request)](request), []
         except Exception as error:
             return _refusal(error), []
@@ -176,7 +189,7 @@ class Service(threading.Thread):
     def _ask(self, call: Callable[[], T]) -> T:
         return self._parts.writer.mailbox.ask(call)
 
-    def _status(self) -> Any:
+    def _status(self) -> Status:
         return self._ask(self._parts.writer.status)
 
     @staticmethod

@@ -5,7 +5,6 @@ import uuid
 from datetime import date
 
 from tidybench import __version__
-from tidybench.logs import last_errors
 from tidybench.recorder.channel_status import overdue
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.disk_room import DiskRoom
@@ -44,7 +43,6 @@ class StatusTeller:
             crossings=writer.open_crossings().all(),
             overdue=overdue(employed.setups, date.today()),
             version=__version__,
-            errors=last_errors.newest(),
         )
 
     def _instruments(self, employed: Employed) -> list[InstrumentStatus]:

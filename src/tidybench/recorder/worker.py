@@ -217,7 +217,8 @@ class Worker:
             self._talk_on(link)
             why, trouble = self._parting or ("", "")
         except LinkError as error:
-            why, trouble = str(error), error.trouble
+            # Gone while it was being given up: there was nobody to say it to.
+            why, trouble = self._parting or (str(error), error.trouble)
         except Exception as error:  # our own fault must not leave the port held and the link mute
             logger.exception("the link %s failed", self.plan.key)
             why, trouble = f"Tidy Bench itself failed on this link ({error!r}). It tries again.", "failed"

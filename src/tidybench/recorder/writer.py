@@ -71,9 +71,14 @@ class Writer(threading.Thread):
         self._zeros, self._status_of = zeros, status_of
         self._stopping = threading.Event()
         self._synced_at = 0
-        self._busy = False
+        self._busy = self._mute = False
 
     # ---- the thread
+
+    def start(self) -> None:
+        """Begin; from here on others reach it through its mailbox alone."""
+        self.mailbox.begin()
+        super().start()
 
     def run(self) -> None:
         self.mailbox.open()
@@ -101,9 +106,10 @@ class Writer(threading.Thread):
         entries = self._journal.take()
         now = self._clock.now()
         for entry in entries:
-            for crossing in self._derivations.feed(entry):
-                self._crossed(crossing)
+            crossings = self._derivations.feed(entry)
             entry.seal()
+            if crossings:
+                self._cross(crossings)
         self.run_in_progress.write(entries, now, self.employed)
         self._busy = len(entries) > MANY
         packed = b"".join([entry.packed for entry in entries])
@@ -115,7 +121,7 @@ class Writer(threading.Thread):
         self._live.tape(entries, now)
         if self._live.status_is_due(now):
             self._look_at_the_clock()
-            self._live.status(self.status())
+            self._tell(now)
         if now - self._synced_at >= SYNC_EVERY:
             self._synced_at = now
             self.run_in_progress.sync()
@@ -126,6 +132,24 @@ class Writer(threading.Thread):
         if step:
             text = f"the computer's clock moved by {step / 1e6:.3f} s"
             self._journal.put("", Note(self._clock.now(), "clock", text))
+
+    def _tell(self, now: int) -> None:
+        """How everything stands. That it cannot be told must not keep anything from being logged."""
+        try:
+            self._live.status(self.status())
+            self._mute = False
+        except Exception:
+            self._live.status_at(now)
+            if not self._mute:
+                logger.exception("how everything stands cannot be told")
+            self._mute = True
+
+    def _cross(self, crossings: list[Crossing]) -> None:
+        for crossing in crossings:
+            try:
+                self._crossed(crossing)
+            except Exception:  # what was measured is logged all the same
+                logger.exception("a crossed limit could not be told")
 
     def _crossed(self, crossing: Crossing) -> None:
         """A limit was crossed: onto the tape, into the run folder and before a person's eyes."""

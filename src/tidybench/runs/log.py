@@ -137,7 +137,10 @@ class RunLog:
             tape.append(entry.line)
             if entry.batch is not None:
                 packed.append(entry.packed)
-                rows += rule.feed(event.at, entry.batch)
+                try:
+                    rows += rule.feed(event.at, entry.batch)
+                except Exception as error:  # tape and samples are logged all the same
+                    self._fail("rows", f"A row could not be made: {_why(error)}.", error)
             count(counts, entry.sequence, event)
         rows += rule.until(now)
         if tape:

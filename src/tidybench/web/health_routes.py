@@ -8,11 +8,11 @@ from sqlalchemy import text
 from starlette.concurrency import run_in_threadpool
 
 from tidybench import __version__
-from tidybench.logs import LoggedError, last_errors
+from tidybench.logs import LoggedError, errors_in, last_errors
 from tidybench.web.context import Context, context_of
 from tidybench.web.refusals import REFUSALS
 from tidybench.wire.client import RecorderAway
-from tidybench.wire.status import Status
+from tidybench.wire.status import GetErrors, Status
 
 
 class HealthPart(BaseModel):
@@ -65,7 +65,7 @@ async def health(request: Request) -> Health:
     context = context_of(request)
     status = context.hub.status
     here = context.hub.here
-    recorder = HealthPart(well=here, words="heard" if here else str(RecorderAway()))
+    recorder = HealthPart(well=here, words=_running(status) if here else str(RecorderAway()))
     database, version = await run_in_threadpool(_database, context)
     clerk = HealthPart(well=not context.clerk.trouble, words=context.clerk.trouble or context.clerk.words)
     links, disk = _links(status), _disk(status)
@@ -83,9 +83,13 @@ async def health(request: Request) -> Health:
             database=version,
             python=platform.python_version(),
         ),
-        errors=_errors(status),
+        errors=await run_in_threadpool(_errors, await _of_recorder(context), context),
         logs=str(context.places.logs),
     )
+
+
+def _running(status: Status | None) -> str:
+    return f"running, process {status.pid}" if status is not None else "running"
 
 
 def _links(status: Status | None) -> HealthPart:
@@ -100,14 +104,32 @@ def _disk(status: Status | None) -> HealthPart:
     if status is None:
         return HealthPart(well=False, words="not known: the recorder has not been heard yet")
     free, troubles = status.disk.free_bytes, status.run.troubles if status.run is not None else []
-    left = f", {status.disk.hours_left:.0f} h of this run" if status.disk.hours_left is not None else ""
+    left = (
+        f", enough for {_long(status.disk.hours_left)} of this run"
+        if status.disk.hours_left is not None
+        else ""
+    )
     words = " ".join([f"{free / 2**30:.1f} GB free{left}", *troubles])
     return HealthPart(well=free > MIN_FREE and not troubles, words=words)
 
 
-def _errors(status: Status | None) -> list[ProcessError]:
-    told = [ProcessError(process="recorder", **e.model_dump()) for e in (status.errors if status else [])]
+def _long(hours: float) -> str:
+    return f"{hours:.0f} hours" if hours < 48 else f"{hours / 24:.0f} days"
+
+
+async def _of_recorder(context: Context) -> list[LoggedError]:
+    try:
+        answer, _ = await context.hub.ask(GetErrors(), patience=1.0)
+    except RecorderAway:
+        return []
+    return answer.errors
+
+
+def _errors(recorder: list[LoggedError], context: Context) -> list[ProcessError]:
+    supervisor = errors_in(context.places.logs / "supervisor.log")
+    told = [ProcessError(process="recorder", **e.model_dump()) for e in recorder]
     told += [ProcessError(process="web server", **e.model_dump()) for e in last_errors.newest()]
+    told += [ProcessError(process="supervisor", **e.model_dump()) for e in supervisor]
     return sorted(told, key=lambda error: -error.at)[:MAX_ERRORS]
 
 

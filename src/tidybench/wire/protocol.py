@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, TypeAdapter
 
+from tidybench.logs import LoggedError
 from tidybench.wire.channels import ZeroChannel
 from tidybench.wire.commands import CommandStatus, GetCommand, SendCommand
 from tidybench.wire.crossings import Acknowledge
@@ -16,7 +17,7 @@ from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, Tak
 from tidybench.wire.runs import AddMark, BeginRun, CorrectMark, EndRun, RunStatus
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
 from tidybench.wire.setups import ApplySetups, GetSetups, SetupText
-from tidybench.wire.status import GetHistory, GetStatus, Status
+from tidybench.wire.status import GetErrors, GetHistory, GetStatus, Status
 from tidybench.wire.tape import GetTape
 
 PROTOCOL = 4
@@ -35,6 +36,7 @@ class Hello(BaseModel):
 Request = Annotated[
     Hello
     | GetStatus
+    | GetErrors
     | GetHistory
     | GetTape
     | ApplySetups
@@ -75,3 +77,4 @@ class Answer(BaseModel):
     search: SearchStatus | None = None
     setups: list[SetupText] = []
     zeroed: str = ""
+    errors: list[LoggedError] = []

@@ -4,7 +4,6 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from tidybench.logs import LoggedError
 from tidybench.wire.channels import ChannelStatus, OverdueStatus
 from tidybench.wire.crossings import OpenCrossing
 from tidybench.wire.instruments import InstrumentStatus
@@ -33,11 +32,16 @@ class Status(BaseModel):
     crossings: list[OpenCrossing] = []
     overdue: list[OverdueStatus] = []
     version: str = ""
-    errors: list[LoggedError] = []
 
 
 class GetStatus(BaseModel):
     kind: Literal["get status"] = "get status"
+
+
+class GetErrors(BaseModel):
+    """The newest warnings and errors that the recorder logged."""
+
+    kind: Literal["get errors"] = "get errors"
 
 
 class GetHistory(BaseModel):

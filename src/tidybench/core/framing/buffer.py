@@ -64,10 +64,17 @@ class ReceiveBuffer:
     def time(self, after: int) -> int:
         """When the byte arrived that has `after` bytes of the newest read behind it: the time of the read, less the
         wire time of those bytes, never before the previous read."""
-        if not after:
-            return self._read_at if self._read_at > self._floor else self._floor
         time = self._read_at - round(after * self._byte_time)
         return time if time > self._floor else self._floor
+
+    def times(self, afters: list[int]) -> list[int]:
+        """The same of many bytes."""
+        if len(afters) == 1:
+            return [self.time(afters[0])]
+        read_at, floor, byte_time = self._read_at, self._floor, self._byte_time
+        return [
+            time if (time := read_at - round(after * byte_time)) > floor else floor for after in afters
+        ]
 
     def find(self, mark: bytes, begin: int = 0) -> int:
         """Where `mark` first stands from `begin` on; -1 where it does not."""

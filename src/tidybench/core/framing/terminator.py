@@ -106,20 +106,41 @@ class TerminatorFramer(Buffered):
         parts = data.split(terminator)
         rest = parts.pop()
         if parts:
-            step = len(terminator)
-            after = len(data)
+            step, longest = len(terminator), self._longest
+            after, afters = len(data), []
+            bodies = cut.bodies
             for body in parts:
-                after -= len(body) + step
-                self._keep(body, after, cut)
+                size = len(body)
+                after -= size + step
+                if self._skipping or not size or size > longest:
+                    self._pass_over(body, cut)
+                else:
+                    bodies.append(body)
+                    afters.append(after)
+            cut.times = self._buffer.times(afters)
         return rest
 
     def _split_either(self, data: bytes, cut: Cut) -> bytes:
         # A message is whole at its first CR or LF; the rest of a pair is an empty message.
         total, position = len(data), 0
+        afters = []
         for match in _EITHER.finditer(data):
-            self._keep(data[position : match.start()], total - match.start() - 1, cut)
-            position = match.end()
+            body, position = data[position : match.start()], match.end()
+            if self._skipping or not body or len(body) > self._longest:
+                self._pass_over(body, cut)
+            else:
+                cut.bodies.append(body)
+                afters.append(total - match.start() - 1)
+        cut.times = self._buffer.times(afters)
         return data[position:]
+
+    def _pass_over(self, body: bytes, cut: Cut) -> None:
+        """What is no message: the rest of one that was to be dropped, nothing at all, or too much."""
+        cut.stray += len(body)
+        if self._skipping:
+            self._skipping = False
+        elif body:
+            cut.overlong += 1
 
     def _take_prompts(self, cut: Cut) -> None:
         prompt, buffer = self._prompt, self._buffer
@@ -134,17 +155,3 @@ class TerminatorFramer(Buffered):
                 if body:
                     kept.append((body, time))
             cut.bodies, cut.times = [body for body, _ in kept], [time for _, time in kept]
-
-    def _keep(self, body: bytes, after: int, cut: Cut) -> None:
-        if self._skipping:
-            self._skipping = False
-            cut.stray += len(body)
-            return
-        if not body:
-            return
-        if len(body) > self._longest:
-            cut.overlong += 1
-            cut.stray += len(body)
-            return
-        cut.bodies.append(body)
-        cut.times.append(self._buffer.time(after))
