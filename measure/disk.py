@@ -49,7 +49,7 @@ path, end = sys.argv[1], time.monotonic() + float(sys.argv[2])
 size = os.stat(path).st_size
 fd = os.open(path, os.O_RDONLY)
 while time.monotonic() < end:
-    now = os.stat(path).st_size
+    now = os.stat(path).st_size // {RECORD_SIZE} * {RECORD_SIZE}  # one may be seen half written
     if now > size:
         at = time.time_ns() // 1000
         for place in range(size, now, {RECORD_SIZE}):

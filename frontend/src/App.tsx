@@ -53,8 +53,10 @@ const Bar = styled.header`
   }
   .health {
     font-weight: 700;
-    color: var(--fault);
     white-space: nowrap;
+    a {
+      color: var(--fault);
+    }
   }
   @media (max-width: 719px) {
     .name span {
@@ -152,9 +154,11 @@ export function App() {
           </NavLink>
         </nav>
         {stopped > 0 && (
-          <NavLink to="/health" className="health" role="status">
-            {stopped} <span className="long">of {all} instruments </span>stopped
-          </NavLink>
+          <span className="health" role="status">
+            <NavLink to="/health">
+              {stopped} <span className="long">of {all} instruments </span>stopped
+            </NavLink>
+          </span>
         )}
         <Button $kind="plain" onPress={() => setName(other)}>
           {other === "night" ? "Night" : "Day"}

@@ -185,7 +185,7 @@ def test_what_is_sealed_is_good_and_one_flipped_bit_is_bad(
     body: bytes, kind: str, written: str, skip: int, before: bytes, covers: bool, negated: bool, bit: int
 ) -> None:
     rule = CheckRule(kind, written, skip, before, covers, negated)  # type: ignore[arg-type]
-    sealed = rule.sealed(body)
+    sealed = rule.append_check(body)
     assert rule(sealed) == body
     spoiled = bytearray(sealed)
     spoiled[skip if skip < len(body) else -1] ^= 1 << bit

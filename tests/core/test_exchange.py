@@ -345,6 +345,18 @@ def test_a_reply_that_is_awaited_while_the_port_is_given_up_still_counts() -> No
     assert played.stop_waiting(9 * S) == []  # nothing is given up any more
 
 
+def test_while_parting_silence_wakes_nobody() -> None:
+    """A deadline of the framing that nobody answers would keep the link's thread spinning."""
+    played = Played(query(more="lines = 0\nquiet_ms = 50\n"), release=RELEASE)
+    played.speak(0)
+    played.hear(REPLY, 10_000)
+    played.talk.part(20_000)
+    played.speak(20_000)
+    due = played.talk.deadline()
+    assert due is not None
+    assert due > 100_000  # not 60 000, when the answer would have been whole
+
+
 # ---- bytes held back
 
 

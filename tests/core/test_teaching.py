@@ -228,13 +228,13 @@ def test_digits_without_a_point_have_a_width_and_dashes_are_no_reading() -> None
     [CheckRule("sum"), CheckRule("xor", skip=1), CheckRule("crc-16 ccitt", "high first"), CheckRule("crc-16 x25", "low first"), CheckRule("lrc", before=b"*")],
 )  # fmt: skip
 def test_check_characters_are_found(rule: CheckRule) -> None:
-    found = find_check([rule.sealed(body) for body in flows(12)])
+    found = find_check([rule.append_check(body) for body in flows(12)])
     assert found is not None
     part, checker, why = found
     assert isinstance(part, CheckPart)
     assert part.kind == rule.kind
     assert "on every message" in why
-    assert checker(rule.sealed(b"FL=5")) == b"FL=5"
+    assert checker(rule.append_check(b"FL=5")) == b"FL=5"
 
 
 def test_what_only_looks_like_a_check_is_none() -> None:

@@ -1,6 +1,8 @@
 """A disk that hangs, and one that is full: what polls and flushes need never waits, what fails leaves the old working."""
 
+import errno
 import logging
+import os
 
 import pytest
 
@@ -168,3 +170,23 @@ def test_many_changes_at_once_never_spoil_the_state(
             assert len(read_state(folder).later) == n + 1
         assert one.log.troubles == {}
     assert [record.getMessage() for record in caplog.records] == []
+
+
+def test_a_disk_that_reports_an_error_is_said(
+    places: Places, shop: Shop, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    with inside(places) as one:
+        one.ask(SETUPS)
+        one.ask(BeginRun(name="Broken disk"))
+        polling(one)
+
+        def broken(fd: int) -> None:
+            raise OSError(errno.EIO, os.strerror(errno.EIO))
+
+        with monkeypatch.context() as patch:
+            patch.setattr(os, "fdatasync", broken)
+            one.recorder.writer.mailbox.ask(one.recorder.writer.run_in_progress.sync)
+            wait_for(lambda: "disk" in one.log.troubles, "the error to be said")
+        assert "Input/output error" in one.log.troubles["disk"]
+        polling(one)  # and logging goes on
+    assert any("Input/output error" in record.getMessage() for record in caplog.records)

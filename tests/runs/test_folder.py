@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import wait_for
+from tests.runs.held_disk import HeldDisk
 from tidybench.core.samples import Batch
 from tidybench.core.tape.events import Note
 from tidybench.core.tape.lines import TapeError, tape_line
@@ -114,6 +115,23 @@ def test_the_tape_goes_on_in_segments_and_old_ones_are_compressed(tmp_path: Path
     wait_for(lambda: len(list(tmp_path.glob("*.gz"))) == len(segments(tmp_path)) - 1, "compression")
     assert [sequence for sequence, _, _ in read_tape(tmp_path)] == list(range(20))
     assert TapeWriter(tmp_path)._number == int(segments(tmp_path)[-1].name[:4])
+
+
+def test_a_segment_goes_only_when_its_gzip_is_on_the_disk(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    disk, synced = HeldDisk(), []
+    monkeypatch.setattr(os, "fsync", lambda fd: synced.append(os.readlink(f"/proc/self/fd/{fd}")))
+    writer = TapeWriter(tmp_path, disk, segment_size=200)
+    line = (tape_line(1, "x", Note(1, "clock", "something that happened" * 9)) + "\n").encode()
+    writer.append(line)
+    assert writer.append(line)
+    assert [path.name for path in segments(tmp_path)] == ["0001.jsonl", "0002.jsonl"]  # nothing is gone yet
+    disk.let_go()
+    assert [path.name for path in segments(tmp_path)] == ["0001.jsonl.gz", "0002.jsonl"]
+    assert synced == [str(tmp_path / "0001.jsonl.gz.new")]
+    writer.close()
+    assert len(list(read_tape(tmp_path))) == 2
 
 
 def test_a_bad_line_is_named(tmp_path: Path) -> None:

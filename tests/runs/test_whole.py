@@ -2,31 +2,15 @@
 
 import errno
 import os
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
+from tests.runs.held_disk import HeldDisk
 from tidybench.core.values.mark import Mark
 from tidybench.runs.disk import Done
 from tidybench.runs.marks import MARKS, MarksFile, read_marks
 from tidybench.runs.whole import WholeFile, adopt, complete_lines, newest_of, read_newest
-
-
-class HeldDisk:
-    """A disk that does nothing until it is let."""
-
-    def __init__(self) -> None:
-        self.held: list[tuple[Callable[[], None], Done]] = []
-
-    def run(self, work: Callable[[], None], done: Done) -> None:
-        self.held.append((work, done))
-
-    def let_go(self, error: Exception | None = None) -> None:
-        while self.held:
-            work, done = self.held.pop(0)
-            work()
-            done(error)
 
 
 def raises(error: Exception) -> None:

@@ -14,6 +14,7 @@ from websockets.asyncio.client import connect
 from websockets.exceptions import InvalidStatus
 
 from tests.conftest import Server, flows, setup_text, wait_for
+from tidybench import __version__
 from tidybench.core.samples import channels_of, unpack
 from tidybench.runs.reread import reread
 
@@ -114,6 +115,12 @@ def test_bodies_that_are_too_large_or_malformed(server: Server) -> None:
 def test_health_and_schema(server: Server) -> None:
     wait_for(server.recorder.all_passing, "the instruments")
     wait_for(lambda: server.get("/api/health").json()["well"], "all to be well")
+    health = server.get("/api/health").json()
+    assert health["recorder"]["words"] == f"running, process {server.recorder.status().pid}"
+    assert health["clerk"]["words"] == "records follow"
+    assert health["versions"]["recorder"] == health["versions"]["web_server"] == __version__
+    assert health["versions"]["database"].split(".")[0].isdigit()
+    assert health["logs"] == str(server.places.logs)
     schema = server.get("/api/openapi.json").json()
     assert "/api/run" in schema["paths"]
 

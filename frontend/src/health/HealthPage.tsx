@@ -6,6 +6,7 @@ import { moment } from "../look/format";
 import { mono } from "../look/theme";
 import { Sheet, Table } from "../logbook/Logbook";
 import { BeadShape } from "../parts/ReadingPath";
+import { Fact, Facts } from "../parts/Facts";
 import { Trouble } from "../parts/Window";
 
 const EVERY = 2000;
@@ -78,25 +79,6 @@ const List = styled.ol`
   background: var(--panel);
   border: 1px solid var(--hairline);
   border-radius: var(--radius);
-`;
-
-const Facts = styled.dl`
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 28px;
-  margin: 0;
-  dt {
-    font-size: 12.5px;
-    color: var(--quiet);
-  }
-  dd {
-    margin: 0;
-    font-weight: 600;
-    overflow-wrap: anywhere;
-  }
-  code {
-    font: 13px ${mono};
-  }
 `;
 
 const PARTS: [keyof Health & ("recorder" | "database" | "clerk" | "links" | "disk"), string][] = [
@@ -190,14 +172,5 @@ export function HealthPage() {
         </>
       )}
     </Sheet>
-  );
-}
-
-function Fact({ name, text }: { name: string; text: string }) {
-  return (
-    <div>
-      <dt>{name}</dt>
-      <dd>{text}</dd>
-    </div>
   );
 }

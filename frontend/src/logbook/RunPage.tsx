@@ -10,25 +10,10 @@ import { clock, count, figure, length, moment } from "../look/format";
 import { mono, type Theme } from "../look/theme";
 import { Samples } from "../live/samples";
 import { Button } from "../parts/Button";
+import { Fact, Facts } from "../parts/Facts";
 import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
 import { ReadAgain } from "./ReadAgain";
-
-const Facts = styled.dl`
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 28px;
-  margin: 0;
-  dt {
-    font-size: 12.5px;
-    color: var(--quiet);
-  }
-  dd {
-    margin: 0;
-    font-weight: 600;
-    overflow-wrap: anywhere;
-  }
-`;
 
 const Two = styled.div`
   display: grid;
@@ -193,15 +178,6 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
         </Path>
       </p>
     </Sheet>
-  );
-}
-
-function Fact({ name, text }: { name: string; text: string }) {
-  return (
-    <div>
-      <dt>{name}</dt>
-      <dd>{text}</dd>
-    </div>
   );
 }
 

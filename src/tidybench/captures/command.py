@@ -16,7 +16,7 @@ from tidybench.core.reading.element import shown_byte
 from tidybench.core.setup import Setup, SetupError
 from tidybench.runs.stamps import Stamps
 
-MOST_SAID = 50
+MAX_SAID = 50
 """Messages that were not understood, said one by one; the rest is counted."""
 
 
@@ -73,7 +73,7 @@ def _read(setup: Setup, capture: Capture, options: argparse.Namespace) -> int:
     def say(trouble: Trouble) -> None:
         nonlocal said
         said += 1
-        if said <= MOST_SAID:
+        if said <= MAX_SAID:
             when = f"message {trouble.number}" if trouble.at is None else Stamps().micro(trouble.at)
             print(f"{when}: {boxed(trouble.message)} {trouble.why}", file=sys.stderr)
 
@@ -91,8 +91,8 @@ def _read(setup: Setup, capture: Capture, options: argparse.Namespace) -> int:
     except BrokenPipeError:
         sys.stderr.close()  # whoever read has enough; nothing is wrong
         return 0
-    if said > MOST_SAID:
-        print(f"… and {said - MOST_SAID} more.", file=sys.stderr)
+    if said > MAX_SAID:
+        print(f"… and {said - MAX_SAID} more.", file=sys.stderr)
     if not readout.messages:
         print(f"There is no message in it: messages {setup.framing.described}.", file=sys.stderr)
         return 3

@@ -35,11 +35,14 @@ class Derivations:
             kept.popleft()
         derivation = kept[0][1]
         try:
-            crossings = derivation.feed(entry.link, entry.event, entry.batch)
+            return derivation.feed(entry.link, entry.event, entry.batch)
         except Exception:  # what is derived fails by itself: what was measured is logged all the same
             logger.exception("what is derived from entry %d failed", entry.sequence)
             return []
-        if derivation.failed:
-            for name, failure in derivation.failures():
-                logger.error("the calculated channel %s failed", name, exc_info=failure)
-        return crossings
+
+    def log_failures(self) -> None:
+        """What failed since the last look stands in the log, with its traceback."""
+        for _, derivation in self._kept:
+            if derivation.failed:
+                for name, failure in derivation.failures():
+                    logger.error("the calculated channel %s failed", name, exc_info=failure)

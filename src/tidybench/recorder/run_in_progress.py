@@ -3,7 +3,7 @@
 import logging
 import platform
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from tidybench.core.derivation import END, RESTARTED
@@ -278,7 +278,7 @@ class RunInProgress:
             csv=s.csv,
             rows=log.rows,
             saved_at=log.saved_at,
-            counts=s.counts.model_copy(),
+            counts=replace(s.counts),
             troubles=list(log.troubles.values()),
             repairs=s.repairs,
             marks=list(log.marks[-MAX_MARKS:]),

@@ -121,6 +121,7 @@ class Writer(threading.Thread):
         self._live.tape(entries, now)
         if self._live.status_is_due(now):
             self._look_at_the_clock()
+            self._derivations.log_failures()
             self._tell(now)
         if now - self._synced_at >= SYNC_EVERY:
             self._synced_at = now
@@ -215,7 +216,10 @@ class Writer(threading.Thread):
             log.know_later(dict(employed.numbers))
             recalculated = employed.calculations != before.calculations
             bench = {""} if derivation is not None or recalculated else set()
-            sequence = self.run_in_progress.say_setups(touched | bench, employed)
+            try:
+                sequence = self.run_in_progress.say_setups(touched | bench, employed)
+            except OSError:  # its folder was taken away a moment ago
+                logger.exception("which set-ups are in force could not be written onto the tape")
         if derivation is not None:
             # A run's tape says at which number the new ones begin; without a run they begin at once.
             self._derivations.follow(sequence, derivation)

@@ -5,6 +5,7 @@ import logging
 import os
 import uuid
 from collections.abc import Iterable, Sequence
+from dataclasses import asdict
 from pathlib import Path
 
 from tidybench.core.tape.counting import count
@@ -348,7 +349,7 @@ def summary_text(state: RunState, stats: RunStats, rows: int) -> str:
         "begun_at": state.begun_at,
         "ended_at": state.ended_at,
         "rows": rows,
-        "counts": state.counts.model_dump(),
+        "counts": asdict(state.counts),
         "repairs": state.repairs,
         "channels": channels,
     }

@@ -6,7 +6,7 @@ samples and rows were not written yet; they are read again from it and added.
 
 import os
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -110,7 +110,7 @@ def _complete_samples(folder: Path, state: RunState) -> tuple[int, int, RunCount
     found = segments(folder / "tape")
     # Starting states stand at the head of every segment; the newest may have been cut before them.
     first = max(1, int(found[-1].name[:4]) - 1) if found else 1
-    counts = state.counts.model_copy()
+    counts = replace(state.counts)
     base = counts.sequence
     added, last_sequence, last_at = 0, last, state.begun_at
     links: set[str] = set()

@@ -32,7 +32,7 @@ class RunState(BaseModel):
     csv: str
     channels: list[RunChannel]
     later: dict[str, int] = {}
-    counts: RunCounts = RunCounts()
+    counts: RunCounts = Field(default_factory=RunCounts)
     repairs: list[str] = []
 
     @property

@@ -13,7 +13,7 @@ from starlette.datastructures import Headers
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Receive, Scope, Send
 
-LONGEST_BODY = 2 * 1024 * 1024
+MAX_BODY = 2 * 1024 * 1024
 
 _NEEDS_TOKEN = """<!doctype html><html lang="en"><meta charset="utf-8"><title>Tidy Bench</title>
 <body style="font:18px/1.5 sans-serif;max-width:34em;margin:4em auto;padding:0 1em;background:#E6EDE8;color:#12241D">
@@ -54,10 +54,8 @@ class Access:
         if origin is not None and origin.lower() not in self._origins:
             return _no(403, f"A page of {origin[:100]} may not use this bench.")
         length = headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > LONGEST_BODY:
-            return _no(
-                413, f"That is too large: at most {LONGEST_BODY // 2**20} MB are taken in one request."
-            )
+        if not length.isdigit() or int(length) > MAX_BODY:
+            return _no(413, f"That is too large: at most {MAX_BODY // 2**20} MB are taken in one request.")
         query = parse_qs(scope["query_string"].decode("latin-1"))
         if scope["type"] == "http" and scope["method"] == "GET" and self._right(query.pop("token", [""])[0]):
             rest = urlencode(query, doseq=True)

@@ -36,7 +36,7 @@ from tidybench.web import (
     tape_routes,
     teaching_routes,
 )
-from tidybench.web.access import LONGEST_BODY, Access
+from tidybench.web.access import MAX_BODY, Access
 from tidybench.web.clerk import Clerk
 from tidybench.web.context import Context
 from tidybench.web.hub import Hub
@@ -71,7 +71,7 @@ def make_app(
         openapi_url="/api/openapi.json",
         docs_url=None,
         redoc_url=None,
-        max_body_size=LONGEST_BODY,
+        max_body_size=MAX_BODY,
         generate_unique_id_function=lambda route: route.name,
     )
     app.include_router(bench_routes.router)

@@ -4,6 +4,7 @@ import logging
 import threading
 import time
 import uuid
+from dataclasses import asdict
 from pathlib import Path
 
 from sqlalchemy import Engine, select, update
@@ -142,7 +143,7 @@ class Clerk(threading.Thread):
             "status": state.status,
             "reason": storable(state.reason),
             "folder": str(folder),
-            "counts": state.counts.model_dump(),
+            "counts": asdict(state.counts),
             "repairs": state.repairs,
         }
         row = session.execute(select(Run.followed, Run.complete, Run.status).where(Run.id == key)).first()

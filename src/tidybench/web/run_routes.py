@@ -152,7 +152,7 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             row_rule=run.row_rule,
             folder=run.folder,
             csv=run.csv,
-            counts=RunCounts.model_validate(run.counts),
+            counts=RunCounts(**run.counts),
             repairs=run.repairs,
             numbers=[_numbers(channel, sums.get(channel.number)) for channel in own],
             marks=[Mark(m.at, m.text, m.by) for m in marks],

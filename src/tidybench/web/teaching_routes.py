@@ -137,8 +137,8 @@ router = APIRouter(prefix="/api", responses=REFUSALS)
 
 LAST_LINES = 2000
 _READ = (Opened, Received, Sent)
-MOST_FAILURES = 8
-MOST_PROPOSALS = 3
+MAX_FAILURES = 8
+MAX_PROPOSALS = 3
 BETTER_BY = 0.15
 """How much more alike another framing's messages must look to be suggested."""
 
@@ -248,7 +248,7 @@ def _failures(setup: Setup, rows: Sequence[Previewed]) -> list[Failure]:
             groups.setdefault((row.query, *shape(tokens(row.body[:300]))), []).append(row)
     parts = {query: part for _, query, part in setup.read_parts()}
     failures = []
-    for group in sorted(groups.values(), key=lambda group: -len(group))[:MOST_FAILURES]:
+    for group in sorted(groups.values(), key=lambda group: -len(group))[:MAX_FAILURES]:
         newest = group[0]
         query = _query(newest)
         part = parts.get(query or None)
@@ -291,7 +291,7 @@ def _proposals(setup: Setup, events: list[Event], taken: set[str]) -> Proposals:
     for query in queries:
         own = [row.body or row.message.encode("latin-1") for row in rows if _query(row) == query]
         check = setup.framing.check if setup.framing.checked_by != "none" else "none"
-        for found in propose(own, setup.framing.encoding, check)[:MOST_PROPOSALS]:
+        for found in propose(own, setup.framing.encoding, check)[:MAX_PROPOSALS]:
             mine = set(taken)
             channels = [ChannelPart.model_validate(c) for c in channels_of(found, mine, query or None)]
             readings.append(

@@ -16,7 +16,7 @@ from tidybench.core.setup.calculated import CalculatedPart
 KEPT = 2000
 """Samples of a channel that are kept for interpolation."""
 
-LEAST_AGE = 500_000
+MIN_AGE = 500_000
 """Microseconds a value may always be old."""
 
 
@@ -121,9 +121,7 @@ class Calculator:
             one.interval = lead.interval * part.thinning.every
         one.inputs = [channel.number for channel in inputs]
         one.ages = [
-            round(part.age_s * 1e6)
-            if part.age_s is not None
-            else max(round(channel.interval * 2e6), LEAST_AGE)
+            round(part.age_s * 1e6) if part.age_s is not None else max(round(channel.interval * 2e6), MIN_AGE)
             for channel in inputs
         ]
         one.pipeline = ChannelPipeline(one.number, filters=part.filter, thinning=part.thinning)

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 
 from tidybench.core.compile.link_plan import LinkPlan, QueryPlan
 from tidybench.core.exchange.command import Command
-from tidybench.core.exchange.gathering import Gathering
+from tidybench.core.exchange.gathering import HOLD, Gathering
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.exchange.schedule import Schedule
 from tidybench.core.exchange.session import SessionManager
@@ -96,12 +96,13 @@ class LinkTalk:
                 due = again if due is None or again < due else due
             if due is not None and due < self._free_at:
                 due = self._free_at
-        quiet = self.reader.deadline()
+        # While parting nobody waits for silence: what comes is read, and that is all.
+        quiet = self.reader.deadline() if self._release is None else None
         if quiet is not None and (due is None or quiet < due):
             due = quiet
-        if self.gathering.held:
-            held = self.gathering.deadline
-            due = held if due is None or (held is not None and held < due) else due
+        gathering = self.gathering
+        if gathering.held and (due is None or gathering.since + HOLD < due):
+            return gathering.since + HOLD
         return due
 
     # ---- what happens

@@ -28,7 +28,7 @@ class Schedule:
         """When the next query is due, 0 for at once; None where there is nothing to ask."""
         if self._eager or self._wanted:
             return 0
-        return min(self._due, default=None)
+        return min(self._due) if self._due else None
 
     def want(self, queries: Sequence[QueryPlan]) -> None:
         """Ask these once, as soon as the link is free."""

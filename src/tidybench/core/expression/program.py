@@ -31,8 +31,8 @@ from tidybench.core.units import (
     unit_of,
 )
 
-MOST_NODES = 500
-LONGEST_WINDOW = 86_400.0
+MAX_NODES = 500
+MAX_WINDOW = 86_400.0
 """Seconds."""
 
 CONSTANTS = {"pi": math.pi, "e": math.e}
@@ -159,8 +159,8 @@ class _Compiler:
 
     def _part(self, node: Node) -> Part:
         self._nodes += 1
-        if self._nodes > MOST_NODES:
-            raise ExpressionError(node.column, f"an expression has at most {MOST_NODES} parts")
+        if self._nodes > MAX_NODES:
+            raise ExpressionError(node.column, f"an expression has at most {MAX_NODES} parts")
         if isinstance(node, Number):
             value = node.value
             return Part(self._unit(node.column, node.unit or ""), lambda _: value, value)
@@ -400,7 +400,7 @@ class _Compiler:
         if part.constant is None or unit.dimension != "[time]":
             raise ExpressionError(node.column, "a window is a fixed time with its unit: 10 [s]")
         seconds = part.constant * conversion(unit, unit_of("s"))[0]
-        if not 0 < seconds <= LONGEST_WINDOW:
+        if not 0 < seconds <= MAX_WINDOW:
             raise ExpressionError(node.column, "a window lasts more than 0 s and at most a day")
         return round(seconds * 1e6)
 

@@ -96,7 +96,7 @@ class Extreme:
         return kept[0][1] * self._sign if kept else None
 
 
-class Middle:
+class Median:
     """The median of the last `span` microseconds."""
 
     def __init__(self, span: int) -> None:
@@ -162,6 +162,6 @@ MAKERS: dict[str, Callable[[int], Window]] = {
     "rate": lambda span: Sums(span, "slope"),
     "min_over": lambda span: Extreme(span, highest=False),
     "max_over": lambda span: Extreme(span, highest=True),
-    "median_over": Middle,
+    "median_over": Median,
 }
 """Functions of a value and a window, by name."""

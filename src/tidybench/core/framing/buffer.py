@@ -64,7 +64,7 @@ class ReceiveBuffer:
     def time(self, after: int) -> int:
         """When the byte arrived that has `after` bytes of the newest read behind it: the time of the read, less the
         wire time of those bytes, never before the previous read."""
-        time = self._read_at - round(after * self._byte_time)
+        time = self.begun(after, self._read_at)
         return time if time > self._floor else self._floor
 
     def times(self, afters: list[int]) -> list[int]:
@@ -72,9 +72,11 @@ class ReceiveBuffer:
         if len(afters) == 1:
             return [self.time(afters[0])]
         read_at, floor, byte_time = self._read_at, self._floor, self._byte_time
-        return [
-            time if (time := read_at - round(after * byte_time)) > floor else floor for after in afters
-        ]
+        return [time if (time := read_at - round(after * byte_time)) > floor else floor for after in afters]
+
+    def begun(self, size: int, at: int) -> int:
+        """When the first of `size` bytes arrived that were read at `at`."""
+        return at - round(size * self._byte_time)
 
     def find(self, mark: bytes, begin: int = 0) -> int:
         """Where `mark` first stands from `begin` on; -1 where it does not."""
@@ -143,7 +145,7 @@ class Buffered:
     """What framers that keep a rest of bytes have in common; `longest`: bytes a message may have."""
 
     def __init__(self, byte_time: float, longest: int) -> None:
-        self._byte_time, self._longest = byte_time, longest
+        self._longest = longest
         self._buffer = ReceiveBuffer(byte_time)
 
     def opened(self, at: int, whole: bool) -> None:

@@ -64,7 +64,7 @@ class CheckRule:
             return self.bits // 4
         return len(str((1 << self.bits) - 1)) if self.written == "decimal" else self.bits // 8
 
-    def reckoned(self, covered: bytes) -> int:
+    def checksum(self, covered: bytes) -> int:
         """The check of these bytes."""
         crc = CRCS.get(self.kind)
         value = crc.of(covered) if crc is not None else _SUMS[self.kind](covered)
@@ -78,12 +78,12 @@ class CheckRule:
             return None
         found = self._read(message[tail:])
         covered = message[self.skip : tail if self.covers_before else body_end]
-        return message[:body_end] if found == self.reckoned(covered) else None
+        return message[:body_end] if found == self.checksum(covered) else None
 
-    def sealed(self, body: bytes) -> bytes:
+    def append_check(self, body: bytes) -> bytes:
         """A message with its check characters behind it."""
         covered = body[self.skip :] + (self.before if self.covers_before else b"")
-        value = self.reckoned(covered)
+        value = self.checksum(covered)
         if self.written == "hex":
             written = f"{value:0{self.size}X}".encode()
         elif self.written == "decimal":

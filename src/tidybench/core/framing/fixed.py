@@ -51,7 +51,7 @@ class FixedFramer(Buffered):
 
     def feed(self, data: bytes, at: int) -> Cut:
         cut, buffer = Cut(), self._buffer
-        first = at - round(len(data) * self._byte_time)
+        first = self._buffer.begun(len(data), at)
         if first - self._last >= self._silence:
             cut.stray, self._lost = len(buffer), False
             buffer.clear()

@@ -4,7 +4,7 @@ from typing import Any
 
 from tidybench.core.framing.buffer import Buffered
 from tidybench.core.framing.framer import Cut
-from tidybench.core.protocols.modbus import LONGEST_FRAME, READS, reply_length
+from tidybench.core.protocols.modbus import MAX_FRAME, READS, reply_length
 
 
 class ModbusFramer(Buffered):
@@ -14,7 +14,7 @@ class ModbusFramer(Buffered):
     """
 
     def __init__(self, byte_time: float = 0.0) -> None:
-        super().__init__(byte_time, LONGEST_FRAME)
+        super().__init__(byte_time, MAX_FRAME)
         self._request = b""
 
     def opened(self, at: int, whole: bool) -> None:
@@ -37,7 +37,7 @@ class ModbusFramer(Buffered):
         buffer.add(data, at)
         request = self._request
         while len(buffer):
-            head = buffer[: LONGEST_FRAME + 1]
+            head = buffer[: MAX_FRAME + 1]
             if request and not (head[0] == request[0] and self._fits(head[1:2])):
                 buffer.drop(1)
                 cut.stray += 1
@@ -50,7 +50,7 @@ class ModbusFramer(Buffered):
             if not length or len(buffer) < length:
                 break
             self._take(cut, length)
-        if len(buffer) > LONGEST_FRAME:
+        if len(buffer) > MAX_FRAME:
             cut.overlong += 1
             cut.stray += len(buffer)
             buffer.clear()

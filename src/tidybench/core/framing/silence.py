@@ -46,7 +46,7 @@ class SilenceFramer(Buffered):
 
     def feed(self, data: bytes, at: int) -> Cut:
         cut, buffer = Cut(), self._buffer
-        first = at - round(len(data) * self._byte_time)
+        first = self._buffer.begun(len(data), at)
         if first - self._last >= self._silence:
             self._end(cut)
         if self._skipping:

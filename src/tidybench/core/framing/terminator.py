@@ -70,7 +70,7 @@ class TerminatorFramer(Buffered):
     def feed(self, data: bytes, at: int) -> Cut:
         cut, buffer = Cut(), self._buffer
         if self._fresh:
-            first = at - round(len(data) * self._byte_time)
+            first = self._buffer.begun(len(data), at)
             self._skipping = first - self._opened_at < WHOLE_AFTER
             self._fresh = False
         if len(buffer):

@@ -9,7 +9,7 @@ READ_HOLDING = 3
 READS = (1, 2, 3, 4)
 """Functions whose reply says how many bytes follow."""
 
-LONGEST_FRAME = 256
+MAX_FRAME = 256
 """Bytes (serial line, 2.3)."""
 
 EXCEPTIONS = {

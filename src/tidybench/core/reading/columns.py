@@ -11,7 +11,7 @@ from tidybench.core.reading.stop import Stop
 from tidybench.core.setup.readers import ColumnsPart
 
 SKIP = "-"
-MOST_CELLS = 1000
+MAX_CELLS = 1000
 _HEADER = re.compile(rb"[A-Za-z_\x80-\xff][\w\x80-\xff .%/()\[\]#*^-]*")
 
 
@@ -64,8 +64,8 @@ class ColumnsForm:
         if self._header and not self._names:
             return Stop(1, "a header row with the columns' names", shown_cell(message))
         names = self._names or [f"c{n}" for n in range(1, len(cells) + 1)]
-        if len(cells) > MOST_CELLS:
-            return Stop(len(message) + 1, f"a row of at most {MOST_CELLS} columns", f"one of {len(cells)}")
+        if len(cells) > MAX_CELLS:
+            return Stop(len(message) + 1, f"a row of at most {MAX_CELLS} columns", f"one of {len(cells)}")
         if len(cells) != len(names):
             return Stop(len(message) + 1, f"a row of {len(names)} columns", f"one of {len(cells)}")
         fields: dict[str, Field] = {}

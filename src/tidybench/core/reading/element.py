@@ -25,7 +25,7 @@ _SHAPES = {
 }
 _WHOLE = {name: re.compile(shape) for name, shape in _SHAPES.items()}
 _WORD = rb"[^\x00- \x7f]"
-MOST_HEX, MOST_BITS = 13, 52
+MAX_HEX, MAX_BITS = 13, 52
 """Digits that a double still holds exactly."""
 
 
@@ -144,9 +144,9 @@ def as_number(element: Element, text: bytes) -> float | None:
         return None
     digits = text.replace(b" ", b"")
     if element.kind == "hex":
-        return float(int(digits, 16)) if len(digits) <= MOST_HEX else None
+        return float(int(digits, 16)) if len(digits) <= MAX_HEX else None
     if element.kind == "bits":
-        return float(int(digits, 2)) if len(digits) <= MOST_BITS else None
+        return float(int(digits, 2)) if len(digits) <= MAX_BITS else None
     if element.comma:
         digits = digits.replace(b",", b".")
     if element.decimals and b"." not in digits:

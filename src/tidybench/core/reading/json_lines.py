@@ -9,7 +9,7 @@ from tidybench.core.reading.element import NOTHING, Element, Field, convert
 from tidybench.core.reading.form import Read, shown_cell
 from tidybench.core.reading.stop import Stop
 
-MOST_FIELDS = 1000
+MAX_FIELDS = 1000
 DEEPEST = 20
 _NUMBER = Element(1, "number")
 
@@ -45,7 +45,7 @@ def _refuse(name: str) -> float:
 
 
 def _flatten(value: Any, path: str, fields: dict[str, Field], depth: int) -> None:
-    if len(fields) >= MOST_FIELDS or depth > DEEPEST:
+    if len(fields) >= MAX_FIELDS or depth > DEEPEST:
         return
     if isinstance(value, dict | list):
         items = value.items() if isinstance(value, dict) else ((str(n), one) for n, one in enumerate(value))

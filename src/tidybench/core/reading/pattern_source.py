@@ -20,8 +20,8 @@ _TOKENS = {
 _OPTIONS = (*_TOKENS, "decimal", "sep")
 _ESCAPES = {"r": b"\r", "n": b"\n", "t": b"\t"}
 _PLAIN_ESCAPES = "\\<>()|[] ?="
-LONGEST_PATTERN = 2000
-MOST_IN_LIST = 200
+MAX_PATTERN = 2000
+MAX_IN_LIST = 200
 WIDEST = 10_000
 PREFIXES = {
     "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "m": 1e-3, "c": 1e-2, "d": 1e-1, "": 1.0,
@@ -40,8 +40,8 @@ class PatternError(ValueError):
 
 def parse(source: str, encoding: str) -> tuple[Element, ...]:
     """The elements of a pattern; raises PatternError."""
-    if len(source) > LONGEST_PATTERN:
-        raise PatternError(LONGEST_PATTERN, f"a pattern has at most {LONGEST_PATTERN} characters.")
+    if len(source) > MAX_PATTERN:
+        raise PatternError(MAX_PATTERN, f"a pattern has at most {MAX_PATTERN} characters.")
     elements = _Parser(source, encoding).parse()
     if not elements:
         raise PatternError(1, "the pattern is empty.", "Copy a message here and put what changes in < >.")
@@ -189,9 +189,9 @@ class _Parser:
                 here, "a list's bounds are two whole numbers.", "For example <ch[1..10] sep(,)>. A unit stands after a blank."
             )  # fmt: skip
         first, last = int(found[1]), int(found[2])
-        if not first <= last < first + MOST_IN_LIST:
+        if not first <= last < first + MAX_IN_LIST:
             raise PatternError(
-                here, f"a list has one to {MOST_IN_LIST} members.", "Write the smaller bound first."
+                here, f"a list has one to {MAX_IN_LIST} members.", "Write the smaller bound first."
             )
         self.position = found.end()
         return first, last

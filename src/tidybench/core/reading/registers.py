@@ -15,7 +15,7 @@ from tidybench.core.setup.modbus import RegisterPart
 FUNCTIONS = {"coil": 1, "discrete": 2, "holding": 3, "input": 4}
 """MODBUS Application Protocol 1.1b3, 6.1 to 6.4."""
 
-MOST_REGISTERS, MOST_BITS = 125, 2000
+MAX_REGISTERS, MAX_BITS = 125, 2000
 """In one request (the same)."""
 
 _CODES = {
@@ -38,7 +38,7 @@ def requests(registers: Sequence[RegisterPart], together: int) -> list[Request]:
     that nobody wants between two that somebody does."""
     found: list[Request] = []
     for table, function in FUNCTIONS.items():
-        most = MOST_BITS if table in ("coil", "discrete") else MOST_REGISTERS
+        most = MAX_BITS if table in ("coil", "discrete") else MAX_REGISTERS
         group: list[RegisterPart] = []
         end = 0
         for one in sorted((r for r in registers if r.table == table), key=lambda r: (r.at, r.size)):

@@ -11,7 +11,7 @@ from tidybench.core.setup.framing import FramingPart, shown
 from tidybench.core.teaching.tokens import shape, tokens
 
 ENDS = ("\r\n", "\n", "\r", "\x03", ";", "\x00")
-MOST_BYTES = 20_000
+MAX_BYTES = 20_000
 _MARKED = re.compile(rb"([A-Za-z$!#@]{0,4}[{<\[(\x02])[^{}<>\[\]()\x02\x03]{1,80}?([}>\])\x03])")
 
 
@@ -27,7 +27,7 @@ class FramingProposal:
 
 def propose_framing(data: bytes) -> list[FramingProposal]:
     """Framings that cut these bytes into messages that look alike, the best first."""
-    data = data[-MOST_BYTES:]
+    data = data[-MAX_BYTES:]
     found = [one for one in (*_ended(data), *_marked(data), *_modbus(data)) if len(one.bodies) >= 2]
     for one in found:
         one.score = _score(one.bodies, data)
@@ -36,7 +36,7 @@ def propose_framing(data: bytes) -> list[FramingProposal]:
 
 def score(framing: FramingPart, data: bytes) -> float:
     """How much alike the messages look that a framing cuts, from 0 to 1."""
-    data = data[-MOST_BYTES:]
+    data = data[-MAX_BYTES:]
     bodies = _cut(framing, data)
     return _score(bodies, data) if len(bodies) >= 2 else 0.0
 

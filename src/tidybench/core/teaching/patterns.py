@@ -11,7 +11,7 @@ from tidybench.core.teaching.source import literal_source
 from tidybench.core.teaching.tokens import TextToken, shape, tokens
 from tidybench.core.teaching.units import is_unit
 
-MOST_PATTERNS = 5
+MAX_PATTERNS = 5
 FIXED_AFTER = 5
 """Messages that must agree on a whole number before it counts as part of the text."""
 
@@ -35,9 +35,9 @@ def infer_patterns(messages: Sequence[bytes], encoding: str = "ascii", comma: bo
     ordered = _merged(sorted(groups.values(), key=lambda group: -len(group)))
     found = Inferred()
     codec = ENCODINGS[encoding]
-    for group in ordered[:MOST_PATTERNS]:
+    for group in ordered[:MAX_PATTERNS]:
         if not any(part.is_value for part in group[0]):
-            if len(group) >= 2 or len(ordered) <= MOST_PATTERNS:
+            if len(group) >= 2 or len(ordered) <= MAX_PATTERNS:
                 _words_only(group, found, codec)
             continue
         _numbers(group, found, codec, comma)

@@ -16,9 +16,9 @@ from tidybench.core.setup.talk import ListenPart
 from tidybench.core.teaching.checks import find_check
 from tidybench.core.teaching.patterns import infer_patterns
 
-MOST_MESSAGES = 200
-MOST_COLUMNS = 200
-LONGEST_NAME = 80
+MAX_MESSAGES = 200
+MAX_COLUMNS = 200
+MAX_NAME = 80
 _NAME = re.compile(r"[^\x00-\x1f\x7f]{1,80}")
 _PAIR = re.compile(rb"\s*([A-Za-z_][A-Za-z0-9_ ]{0,30}?)\s*([=:])\s*([^=:;,\s]+(?:,\d+)?)\s*")
 _NR3 = re.compile(rb"[+-]?\d+(?:\.\d*)?E[+-]?\d+")
@@ -58,7 +58,7 @@ def propose(
     messages: Sequence[bytes], encoding: str = "ascii", check: str | CheckPart = "none"
 ) -> list[Proposal]:
     """Proposals, the best first. `check`: what is known to prove messages whole (they come without it then)."""
-    newest = [message for message in messages if message.strip()][-MOST_MESSAGES:]
+    newest = [message for message in messages if message.strip()][-MAX_MESSAGES:]
     if not newest:
         return []
     reasons: list[str] = []
@@ -258,7 +258,7 @@ def _columns(messages: Sequence[bytes], encoding: str) -> list[Proposal]:
         rows = [m.split() if separator == b" " else m.split(separator) for m in messages]
         sizes = Counter(len(row) for row in rows)
         size, count = sizes.most_common(1)[0]
-        if not 2 <= size <= MOST_COLUMNS or not _share(messages, count):
+        if not 2 <= size <= MAX_COLUMNS or not _share(messages, count):
             continue
         same = [[cell.strip() for cell in row] for row in rows if len(row) == size]
         comma = separator != b"," and any(
@@ -276,7 +276,7 @@ def _columns(messages: Sequence[bytes], encoding: str) -> list[Proposal]:
             if headers
             else [f"c{n}" for n in range(1, size + 1)]
         )
-        if any(len(name) > LONGEST_NAME for name in names):
+        if any(len(name) > MAX_NAME for name in names):
             continue
         none = _dashes([cell for row in body for cell in row])
         reader = {
@@ -323,7 +323,7 @@ def _scpi(messages: Sequence[bytes], encoding: str) -> list[Proposal]:
     ):
         return []
     size = sizes.pop() + 1
-    if size > MOST_COLUMNS:
+    if size > MAX_COLUMNS:
         return []
     names = [f"v{n}" for n in range(1, size + 1)]
     listen = _part(reader={"kind": "scpi", "names": names})

@@ -17,7 +17,7 @@ _WORDS = {
     Quality.OVER: "is over range",
     Quality.UNDER: "is under range",
 }
-LONGEST_TOKEN = 24
+MAX_TOKEN = 24
 
 
 @dataclass(slots=True, frozen=True)
@@ -36,7 +36,7 @@ class Remedy:
 
 def token_remedies(cell: str) -> list[Remedy]:
     """What a text in place of a number could be said to be, to a reader that is no pattern."""
-    if not cell or len(cell) > LONGEST_TOKEN:
+    if not cell or len(cell) > MAX_TOKEN:
         return []
     order: tuple[Literal["none", "over", "under"], ...] = ("none", "over", "under")
     if re.search(r"[A-Za-z]", cell):
@@ -89,7 +89,7 @@ def _mended(pattern: Pattern, message: bytes, number: int, codec: str) -> list[R
     found: list[Remedy] = []
     if element.kind in NUMBERS:
         text = _token_at(elements, index, message, position)
-        if text and len(text) <= LONGEST_TOKEN:
+        if text and len(text) <= MAX_TOKEN:
             shown = text.decode("latin-1")
             likely = (
                 [Quality.OVER, Quality.NO_READING]

@@ -1,9 +1,10 @@
 """What went by in a run."""
 
-from pydantic import BaseModel
+from dataclasses import dataclass
 
 
-class RunCounts(BaseModel):
+@dataclass(slots=True)
+class RunCounts:
     """Counts of a run so far, exact at the tape's line `sequence`."""
 
     sequence: int = 0
