@@ -239,7 +239,7 @@ def numbers(lines: list[str]) -> list[int]:
 def test_a_word_in_two_pieces_is_found() -> None:
     ring = TapeRing()
     pieces = [("x", b"SER"), ("y", b"OTHER"), ("x", b"IAL 2"), ("x", b"0417\r\n")]
-    ring.add(tape_line(n, link, Received(n, data)) for n, (link, data) in enumerate(pieces, 1))
+    ring.add([tape_line(n, link, Received(n, data)) for n, (link, data) in enumerate(pieces, 1)])
     assert numbers(ring.find(GetTape(find="serial"))) == [1]
     assert numbers(ring.find(GetTape(find="0417"))) == [4]
     assert ring.find(GetTape(find="sero")) == []

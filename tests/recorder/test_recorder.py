@@ -224,6 +224,20 @@ def test_the_rings_can_be_asked_while_they_grow() -> None:
         sys.setswitchinterval(before)
 
 
+def test_the_ring_of_the_tape_has_a_bound_in_lines_and_in_bytes() -> None:
+    ring = TapeRing(most=100, most_bytes=5_000)
+    lines = [tape_line(n, "x", Received(n, b"a")) for n in range(1, 251)]
+    ring.add(lines[:150])
+    ring.add(lines[150:])
+    kept = ring.find(GetTape(last=1000))
+    assert kept == lines[-len(kept) :]
+    assert sum(map(len, kept)) <= 5_000
+    ring.add([tape_line(251, "x", Received(251, b"b" * 6_000))])
+    assert ring.find(GetTape(last=1000)) == []  # one that is too much leaves nothing, and the next is kept
+    ring.add([tape_line(252, "x", Received(252, b"c"))])
+    assert len(ring.find(GetTape(last=1000))) == 1
+
+
 def test_ten_megabytes_without_an_end(recorder: RecorderProcess, places: Places) -> None:
     text = setup_text("loop-flow-meter").replace("simulated/loop-flow-meter", "simulated/endless")
     text = text.replace('talks = "when asked"', 'talks = "on its own"').replace('query = "flow"', "")

@@ -4,7 +4,7 @@ import json
 import re
 import time
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Sequence
 
 from tidybench.core.samples import unpack
 from tidybench.core.tape.lines import parse_tape_line
@@ -68,18 +68,17 @@ class TapeRing:
     """
 
     def __init__(self, most: int = 100_000, most_bytes: int = 128 * 1024 * 1024) -> None:
-        self._lines: deque[str] = deque(maxlen=most)
-        self._most_bytes = most_bytes
+        self._lines: deque[str] = deque()
+        self._most, self._most_bytes = most, most_bytes
         self._size = 0
 
-    def add(self, lines: Iterable[str]) -> None:
+    def add(self, lines: Sequence[str]) -> None:
         """Take in lines."""
-        kept = self._lines
-        for line in lines:
-            if len(kept) == kept.maxlen:
-                self._size -= len(kept[0])
-            kept.append(line)
-            self._size += len(line)
+        kept, added = self._lines, lines[-self._most :]
+        over = max(0, len(kept) + len(added) - self._most)
+        gone = [kept.popleft() for _ in range(min(over, len(kept)))]
+        kept.extend(added)
+        self._size += sum(map(len, added)) - sum(map(len, gone))
         while self._size > self._most_bytes and kept:
             self._size -= len(kept.popleft())
 

@@ -228,7 +228,14 @@ class LinkTalk:
             elif kind is Quiet:
                 self._free_at = event.at + self.plan.command_gap
             return batch
-        before, lines = exchange.state, exchange.lines
+        before = exchange.state
+        if before is State.IDLE:
+            # Somebody talks by himself, and nothing is waited for: the way of most events.
+            batch = self.reader.feed(event)
+            if self.session.active and kind is Received:
+                self.enqueue(self.session.heard(self.reader, event.at))
+            return batch
+        lines = exchange.lines
         batch = self.reader.feed(event)
         if self._release is not None:
             return batch
