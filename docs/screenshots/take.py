@@ -128,6 +128,9 @@ def main() -> None:
     camera.press("Instruments")
     time.sleep(1)
     camera.take("instruments")
+    camera.press("Health")
+    time.sleep(3)
+    camera.take("health")
     for name, fault in (
         ("power-analyser", "unplugged"),
         ("sump-sonde", "wrong checksum"),

@@ -9,6 +9,7 @@ import pytest
 from tests.runs.held_disk import HeldDisk
 from tidybench.core.values.mark import Mark
 from tidybench.runs.disk import Done
+from tidybench.runs.files import trim_lines
 from tidybench.runs.marks import MARKS, MarksFile, read_marks
 from tidybench.runs.whole import WholeFile, adopt, complete_lines, newest_of, read_newest
 
@@ -121,6 +122,19 @@ def test_a_correction_that_fails_changes_nothing_and_later_marks_go_where_they_b
         file.add(Mark(2_000_000, "later"))
     assert (tmp_path / "other").read_bytes() == b"mine"
     assert [(m.text, m.by) for m in read_marks(tmp_path)] == [("valve to 6 %", "M"), ("later", "")]
+
+
+@pytest.mark.parametrize("begun", [b"", b"time,ela"])
+def test_a_file_of_marks_that_was_hardly_begun_has_none(tmp_path: Path, begun: bytes) -> None:
+    """A kill right at a run's beginning must not keep the run from going on."""
+    (tmp_path / MARKS).write_bytes(begun)
+    assert read_marks(tmp_path) == []
+    trim_lines(tmp_path / MARKS)
+    MarksFile(tmp_path, 0, HeldDisk(), raises).add(Mark(1_000_000, "one"))
+    assert [mark.text for mark in read_marks(tmp_path)] == ["one"]
+    (tmp_path / MARKS).write_bytes(b"something else\n")
+    with pytest.raises(ValueError, match="another head"):
+        read_marks(tmp_path)
 
 
 def test_marks_that_come_while_a_correction_is_on_its_way_to_the_disk_are_kept(tmp_path: Path) -> None:

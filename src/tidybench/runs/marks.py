@@ -79,8 +79,15 @@ class MarksFile:
 
 
 def read_marks(folder: Path) -> list[Mark]:
-    """The marks of a run; raises OSError or ValueError. A torn line is left out."""
-    return read_newest(folder / MARKS, _parsed)
+    """The marks of a run; raises OSError or ValueError. A torn line is left out; a file whose head was not written yet
+    has none."""
+    path = folder / MARKS
+    try:
+        return read_newest(path, _parsed)
+    except ValueError:
+        if HEAD.encode().startswith(path.read_bytes()):
+            return []
+        raise
 
 
 def _parsed(data: bytes) -> list[Mark]:
