@@ -167,7 +167,9 @@ class Supervisor:
         print("Pages …", flush=True)
         access = json.loads(self._places.access.read_text())
         self._environment |= {"TIDY_WEB": f"http://127.0.0.1:{access['port']}", "TIDY_TOKEN": access["token"]}
-        self._add("pages", ["npm", "--prefix", str(source / "frontend"), "run", "--silent", "dev"])
+        pages = source / "frontend"
+        # Vite itself, not npm: it must end when it is told to.
+        self._add("pages", ["node", str(pages / "node_modules" / "vite" / "bin" / "vite.js"), str(pages)])
         code = source / "src" / "tidybench"
         threading.Thread(target=self._restart_web_on_change, args=(code,), name="watch", daemon=True).start()
         return f"http://127.0.0.1:{PAGES_PORT}/"
