@@ -72,7 +72,7 @@ def jitter() -> Result:
             status, _ = bench.client.ask(GetStatus())
             assert status.status is not None
             assert status.status.run is not None
-            missed = status.status.run.missed
+            missed = status.status.run.counts.missed
             many.kill()
             sleeper.kill()
             bare = percentile([float(line) for line in sleeper.communicate()[0].splitlines()], 0.99)

@@ -33,9 +33,8 @@ class Derivations:
         kept = self._kept
         while len(kept) > 1 and kept[1][0] <= entry.sequence:
             kept.popleft()
-        derivation = kept[0][1]
         try:
-            return derivation.feed(entry.link, entry.event, entry.batch)
+            return kept[0][1].feed(entry.link, entry.event, entry.batch)
         except Exception:  # what is derived fails by itself: what was measured is logged all the same
             logger.exception("what is derived from entry %d failed", entry.sequence)
             return []

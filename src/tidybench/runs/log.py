@@ -9,7 +9,7 @@ from dataclasses import asdict
 from pathlib import Path
 
 from tidybench.core.tape.counting import count
-from tidybench.core.tape.events import Note, SetUp, Start
+from tidybench.core.tape.events import Note, Received, SetUp, Start
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark
 from tidybench.runs.crossings import CROSSINGS, crossing_row
@@ -127,6 +127,7 @@ class RunLog:
         tape: list[str] = []
         packed: list[bytes] = []
         rows, started, rule, counts = self._pending_rows, self._started, self._rule, self.state.counts
+        last = None
         for entry in entries:
             event, link = entry.event, entry.link
             if link not in started:
@@ -142,9 +143,12 @@ class RunLog:
                     rows += rule.feed(event.at, entry.batch)
                 except Exception as error:  # tape and samples are logged all the same
                     self._fail("rows", f"A row could not be made: {_why(error)}.", error)
-            count(counts, entry.sequence, event)
+            if type(event) is not Received:  # nearly all are, where instruments talk on their own
+                count(counts, entry.sequence, event)
+            last = entry
         rows += rule.until(now)
-        if tape:
+        if last is not None:
+            counts.sequence = last.sequence
             tape.append("")
             self._write_tape("\n".join(tape).encode())
         samples = b"".join(packed)
