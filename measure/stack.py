@@ -50,7 +50,12 @@ class Stack:
 
 @contextmanager
 def stack(setups: list[SetupText], front_end: Path = PAGES) -> Iterator[Stack]:
-    """Start it with these set-ups in force, and take it down again. `front_end`: the pages it serves."""
+    """Start it with these set-ups in force, and take it down again. `front_end`: the pages it serves.
+
+    Raises FileNotFoundError where they are not built: a browser that draws nothing makes every row beside it look fast.
+    """
+    if not (front_end / "index.html").is_file():
+        raise FileNotFoundError(f"{front_end} has no pages. `./tidy measure` builds them before it measures.")
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder, private_cluster() as url:
         places = Places(Path(folder))
         os.environ["TIDY_DATA"] = folder

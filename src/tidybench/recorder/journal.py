@@ -22,9 +22,11 @@ class Journal:
 
     def put(self, link: str, event: Event, batch: Batch | None = None) -> int:
         """Number an event; gives its number."""
+        # Made before the lock is taken: nothing that could lose the interpreter happens under it.
+        entry = Entry(0, link, event, batch)
         with self._lock:
-            self._sequence = sequence = self._sequence + 1
-            self._entries.append(Entry(sequence, link, event, batch))
+            self._sequence = entry.sequence = sequence = self._sequence + 1
+            self._entries.append(entry)
         if not self._waiting.is_set():
             self._waiting.set()
         return sequence

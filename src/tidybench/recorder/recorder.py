@@ -92,8 +92,6 @@ class Recorder:
         """End: ports free, a run in progress closed as interrupted, everything on the disk."""
         self.service.stop()
         self.ports.stop()
-        for worker in self.employment.now.workers.values():
-            worker.stop_soon()
         self._searches.stop_all()
         self.employment.stop()
         self._end_run()

@@ -263,10 +263,12 @@ class Worker:
     def _put_all(self, events: list[Event] | list[Received], link: Link) -> None:
         """Carry out what the core decided, and feed it back; everything goes into the journal in that order."""
         for event in events:
-            if type(event) is Sent:
-                link.write(event.data)
+            if type(event) is not Sent:
+                self._put(event)
+                continue
+            link.write(event.data)
             sequence = self._put(event)
-            if type(event) is Sent and isinstance(event.origin, ByHand):
+            if isinstance(event.origin, ByHand):
                 answering = self._answering.get(event.origin.number)
                 if answering is not None:
                     answering.sequence = sequence

@@ -307,15 +307,22 @@ class LinkReader:
 
     def _look_for_doubles(self, bodies: list[bytes], times: list[int]) -> None:
         """Count messages that come again right after themselves, when there was a pause before."""
+        counts, doubles = self.counts, self.counts.recent_doubles
+        last, last_time, last_gap = self._last_body, self._last_time, self._last_gap
         for body, time in zip(bodies, times, strict=True):
-            gap = time - self._last_time
-            soon = round((len(body) + 8) * self.plan.link.byte_time * 1.5) + 4_000
-            double = body == self._last_body and gap <= soon < self._last_gap
-            self.counts.recent_doubles = (self.counts.recent_doubles << 1 | double) & DOUBLES
+            gap = time - last_time
+            double = body == last and gap <= self._soon(body) < last_gap
+            doubles = (doubles << 1 | double) & DOUBLES
             if double:
-                self.counts.doubled += 1
-                self.counts.last_doubled = time
-            self._last_body, self._last_time, self._last_gap = body, time, gap
+                counts.doubled += 1
+                counts.last_doubled = time
+            last, last_time, last_gap = body, time, gap
+        counts.recent_doubles = doubles
+        self._last_body, self._last_time, self._last_gap = last, last_time, last_gap
+
+    def _soon(self, body: bytes) -> int:
+        """Microseconds within which a message that is sent twice comes again."""
+        return round((len(body) + 8) * self.plan.link.byte_time * 1.5) + 4_000
 
     def _read(self, reader: MessageReader, bodies: list[bytes], times: list[int], out: Batch) -> None:
         if reader.instrument in self.withheld:

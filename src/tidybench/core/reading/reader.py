@@ -15,6 +15,9 @@ from tidybench.core.samples import NAN, Batch
 Target = tuple[int, float, float]
 """What a field feeds: the channel's word, scale, offset."""
 
+_NO_CHANNEL = -1
+"""In place of a word: a number that feeds no channel still must be a number."""
+
 
 @dataclass(slots=True, frozen=True)
 class ChannelRule:
@@ -61,7 +64,7 @@ class _Program:
     match: Any = None
     plain: list[tuple[int, int, float, float]] = field(default_factory=list)  # numbers that float reads
     rich: list[tuple[int, int, float, float]] = field(default_factory=list)  # those with tokens, widths …
-    checked: list[int] = field(default_factory=list)  # numbers that feed no channel still must be numbers
+    checked: list[int] = field(default_factory=list)  # rich ones that feed no channel still must be numbers
     targets: dict[str, list[Target]] = field(default_factory=dict)  # of forms that are no plain pattern
 
 
@@ -102,9 +105,12 @@ class MessageReader:
             if not element.is_number:
                 continue
             mine = [rule for rule in rules if rule.field == element.name]
-            target = program.plain if element.plain and element in form.elements else program.rich
-            target += [(index, *rule.target) for rule in mine]
-            if not mine:
+            plain = element.plain and element in form.elements
+            if mine:
+                (program.plain if plain else program.rich).extend((index, *rule.target) for rule in mine)
+            elif plain:
+                program.plain.append((index, _NO_CHANNEL, 1.0, 0.0))
+            else:
                 program.checked.append(index)
         return program
 
@@ -149,9 +155,10 @@ class MessageReader:
                         if value - value != 0.0:  # infinite or not a number
                             good = False
                             break
-                        words.append(word)
-                        stamps.append(at)
-                        values.append(value)
+                        if word != _NO_CHANNEL:
+                            words.append(word)
+                            stamps.append(at)
+                            values.append(value)
                     if program.rich and good:
                         good = self._rich(program, groups, at, out)
                 if good:
