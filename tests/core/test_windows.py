@@ -1,4 +1,4 @@
-"""What expressions remember, held against a plain reckoning over everything that came."""
+"""What expressions remember, held against a plain calculation over everything that came."""
 
 import math
 import statistics
@@ -44,7 +44,7 @@ PLAIN = {
 
 @pytest.mark.parametrize("name", sorted(PLAIN))
 @given(series=SERIES, span=st.integers(1, 5_000_000))
-def test_a_window_is_what_a_plain_reckoning_gives(
+def test_a_window_is_what_a_plain_calculation_gives(
     name: str, series: "list[tuple[int, float | None]]", span: int
 ) -> None:
     for at, value in played(MAKERS[name](span), series):

@@ -1137,7 +1137,7 @@ export interface components {
         };
         /**
          * CalibrationPart
-         * @description What the certificate says. Nothing is reckoned with it; a run begins with a warning when it is overdue.
+         * @description What the certificate says. It changes no value; a run begins with a warning when it is overdue.
          */
         CalibrationPart: {
             /**
@@ -1288,7 +1288,7 @@ export interface components {
         };
         /**
          * CheckPart
-         * @description Check characters at the end of a message: how they are reckoned, what they cover, how they are written.
+         * @description Check characters at the end of a message: how they are calculated, what they cover, how they are written.
          */
         CheckPart: {
             /**
@@ -1574,7 +1574,7 @@ export interface components {
         };
         /**
          * FilePart
-         * @description A text file: one that grows is followed, one that stands is played.
+         * @description A text file: one that is still being written is followed, a finished one is played back.
          *
          *     `pace`: "as it comes" (everything at once), "its own" (by the time at the beginning of each
          *     line, ISO 8601 or seconds), or lines a second.

@@ -114,7 +114,7 @@ const Aside = styled.aside`
 
 const FUNCTIONS: [string, string][] = [
   ["998 [kg/m3]", "a number with its unit"],
-  ["+ − * / ^", "reckoning; units are checked"],
+  ["+ − * / ^", "arithmetic; units are checked"],
   ["< > = and or not", "conditions"],
   ["if(c, a, b)", "a where c holds, else b"],
   ["in(x, [kPa])", "in another unit"],

@@ -192,7 +192,7 @@ export function FramingFields({
       {check && (
         <>
           <Select
-            label="reckoned as"
+            label="method"
             value={check.kind}
             options={RECKONED}
             onChange={(next) => setCheck({ kind: next })}

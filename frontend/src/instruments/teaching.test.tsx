@@ -300,7 +300,7 @@ describe("readers, framings and replies as forms", () => {
     const check = (onFraming.mock.lastCall?.[0] as { check: Setup["framing"]["check"] }).check;
     expect(check).toMatchObject({ kind: "sum", written: "hex" });
     rerender(<FramingFields framing={framing({ check })} onFraming={onFraming} />);
-    await userEvent.selectOptions(screen.getByLabelText("reckoned as"), "crc-16 x25");
+    await userEvent.selectOptions(screen.getByLabelText("method"), "crc-16 x25");
     expect(onFraming).toHaveBeenLastCalledWith({ check: { ...(check as object), kind: "crc-16 x25" } });
     expect(framingWords(framing())).toBe("a message ends with CR LF");
     expect(framingWords(framing({ kind: "modbus rtu" }))).toBe("a message is a Modbus RTU frame");

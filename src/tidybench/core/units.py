@@ -217,7 +217,7 @@ def _difference(unit: Unit) -> Any:
     return unit.pint
 
 
-# ---- what becomes of units in reckoning
+# ---- what becomes of units in calculations
 
 
 def added(left: Unit, right: Unit) -> Unit:

@@ -1,4 +1,4 @@
-"""A text file as a link: one that grows is followed, one that stands is played."""
+"""A text file as a link: one that is still being written is followed, a finished one is played back."""
 
 import os
 import stat

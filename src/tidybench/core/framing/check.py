@@ -1,7 +1,7 @@
 """Check characters: what proves a message whole.
 
 `nmea`: NMEA 0183, `$` or `!`, the sentence, `*`, and the XOR of all between them as two hexadecimal
-digits. All others: a way of reckoning, where the check stands, what it covers, how it is written.
+digits. All others: how it is calculated, where the check stands, what it covers, how it is written.
 """
 
 from collections.abc import Callable

@@ -61,7 +61,7 @@ def number_element(part: NumbersPart | None, encoding: str) -> Element:
 
 
 def field_of(value: float) -> Field:
-    """A reckoned number as a field; no reading where it is none."""
+    """A calculated number as a field; no reading where it is none."""
     return (Quality.OK, value) if math.isfinite(value) else (Quality.NO_READING, math.nan)
 
 

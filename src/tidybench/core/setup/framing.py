@@ -15,7 +15,7 @@ Bytes = Annotated[str, Field(max_length=64)]
 
 
 class CheckPart(Part):
-    """Check characters at the end of a message: how they are reckoned, what they cover, how they are written."""
+    """Check characters at the end of a message: how they are calculated, what they cover, how they are written."""
 
     kind: Literal[
         "xor", "sum", "lrc", "crc-8", "crc-16 modbus", "crc-16 arc", "crc-16 ccitt", "crc-16 xmodem", "crc-16 x25", "crc-32"

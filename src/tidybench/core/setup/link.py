@@ -138,7 +138,7 @@ class UdpPart(_Link):
 
 
 class FilePart(_Link):
-    """A text file: one that grows is followed, one that stands is played.
+    """A text file: one that is still being written is followed, a finished one is played back.
 
     `pace`: "as it comes" (everything at once), "its own" (by the time at the beginning of each
     line, ISO 8601 or seconds), or lines a second.

@@ -157,7 +157,7 @@ ScalingStep = Annotated[
 
 
 class CalibrationPart(Part):
-    """What the certificate says. Nothing is reckoned with it; a run begins with a warning when it is overdue."""
+    """What the certificate says. It changes no value; a run begins with a warning when it is overdue."""
 
     asset: Annotated[str, Field(max_length=80)] = ""
     serial: Annotated[str, Field(max_length=80)] = ""

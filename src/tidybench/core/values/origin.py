@@ -18,7 +18,7 @@ class Asked:
         object.__setattr__(self, "_hash", hash((self.instrument, self.query)))
 
     def __hash__(self) -> int:
-        # Looked up at every poll: not reckoned anew each time.
+        # Looked up at every poll: not made again each time.
         return self._hash
 
     @property
