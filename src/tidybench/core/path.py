@@ -317,12 +317,17 @@ def _late(facts: Facts) -> Stage:
     worst = counts.worst_late / 1000
     better = -(-worst * 1.3 // 50) * 50
     state: StageState = "losses" if counts.messages else "stopped"
+    withheld = (
+        f" {counts.doubted} that could have been another query's {'was' if counts.doubted == 1 else 'were'} left out."
+        if counts.doubted
+        else ""
+    )
     return Stage(
         "Messages",
         state,
         f"{counts.late} late",
         f"{counts.late} repl{'ies' if counts.late > 1 else 'y'} came late, up to {worst:.0f} ms after the query; it is given up "
-        f"after {facts.give_up_s * 1000:.0f} ms. Give it more time: {better:.0f} ms would do.",
+        f"after {facts.give_up_s * 1000:.0f} ms. Give it more time: {better:.0f} ms would do.{withheld}",
         "give it more time",
     )
 

@@ -81,6 +81,10 @@ class LinkPlan:
         """When the answer to a query is whole."""
         return next((query.reply for query in self.queries if query.key == key), Reply())
 
+    def give_up_after(self, key: Asked) -> int:
+        """Microseconds that an answer may take."""
+        return next((query.give_up_after for query in self.queries if query.key == key), 0)
+
     @property
     def command_gap(self) -> int:
         """Microseconds the link is left alone before every command."""

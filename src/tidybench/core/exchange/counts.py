@@ -16,6 +16,7 @@ class LinkCounts:
     polls: int = 0
     gave_up: int = 0
     late: int = 0
+    doubted: int = 0  # answers withheld because they may be another query's
     missed: int = 0
     echoes: int = 0
     unasked: int = 0

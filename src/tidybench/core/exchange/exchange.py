@@ -3,6 +3,7 @@
 from typing import Any
 
 from tidybench.core.compile.link_plan import LinkPlan, Reply
+from tidybench.core.exchange.debts import Debts
 from tidybench.core.exchange.state import AWAITING, TRANSITIONS, ExchangeError, State, Turn
 from tidybench.core.tape.events import Sent
 from tidybench.core.values.origin import Asked, Origin, Triggered, origin_of
@@ -15,11 +16,13 @@ class Exchange:
     """One link's. `state` changes by `turn` alone (the table is in `state.py`).
 
     `poll`, `query`, `reply`: of the newest query. `lines`: messages of its answer so far; `quiet_at`: when silence ends
-    it, None where it does not. `origin`, `answer`: of the newest command. `sent_at`, `sent`: what went out last.
+    it, None where it does not. `origin`, `answer`: of the newest command. `sent_at`, `sent`: what went out last. `debts`: answers
+    that may still come.
     """
 
     __slots__ = (
         "answer",
+        "debts",
         "lines",
         "origin",
         "poll",
@@ -42,6 +45,7 @@ class Exchange:
         self.answer: list[bytes] = []
         self.sent_at = 0
         self.sent = b""
+        self.debts = Debts()
 
     def turn(self, turn: Turn) -> None:
         """Something happened. Raises ExchangeError where it cannot."""
@@ -57,13 +61,15 @@ class Exchange:
         """The poll whose reply is awaited, 0 for none."""
         return self.poll if self.state in AWAITING else 0
 
-    def went_out(self, event: Sent, plan: LinkPlan) -> None:
-        """Something was sent. A query that the plan does not have is another instrument's: its answer is nobody's
-        reading. Raises ExchangeError where nothing may be sent."""
+    def went_out(self, event: Sent, plan: LinkPlan, heard_at: int) -> None:
+        """Something was sent; the last byte came at `heard_at`. A query that the plan does not have is another instrument's:
+        its answer is nobody's reading. Raises ExchangeError where nothing may be sent."""
         self.sent_at, self.sent = event.at, event.data
         key = event.origin
         if event.poll and isinstance(key, Asked) and key in plan.readers:
-            self.turn(Turn.ASK)
+            debts = self.debts
+            doubt = debts.owed and debts.in_doubt(key, event.at, heard_at, plan.give_up_after(key))
+            self.turn(Turn.DOUBT if doubt else Turn.ASK)
             self.poll, self.query, self.reply = event.poll, key, plan.reply_to(key)
             self.lines, self.quiet_at = 0, None
         else:
@@ -96,6 +102,7 @@ class Exchange:
             "sent": self.sent_at,
             "lines": self.lines,
             "quiet_at": self.quiet_at,
+            **self.debts.as_kept(),
         }
 
     def take_up(self, kept: dict[str, Any], plan: LinkPlan) -> None:
@@ -118,3 +125,4 @@ class Exchange:
         self.poll, self.sent_at = kept["poll"], kept["sent"]
         self.reply = plan.reply_to(self.query) if self.query is not None else Reply()
         self.lines, self.quiet_at = kept.get("lines", 0), kept.get("quiet_at")
+        self.debts.take_up(kept)

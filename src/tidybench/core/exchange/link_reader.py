@@ -10,6 +10,7 @@ from typing import Any
 from tidybench.core.channels.pipeline import ChannelPipeline
 from tidybench.core.compile.link_plan import LinkPlan
 from tidybench.core.exchange.counts import LinkCounts
+from tidybench.core.exchange.debts import Whose
 from tidybench.core.exchange.exchange import Exchange
 from tidybench.core.exchange.state import ANSWERING, AWAITING, State, Turn
 from tidybench.core.framing import Cut
@@ -115,10 +116,13 @@ class LinkReader:
         if isinstance(event, Opened):
             self.framer.opened(event.at, whole=not self.plan.talks_alone)
             self.exchange.turn(Turn.OPEN)
+            self.exchange.debts.settle()
             self._echo = b""
             self.withheld = self.plan.expecting()
             self.counts = LinkCounts(opened_at=event.at)
         elif isinstance(event, Quiet):
+            if self.exchange.state is State.DRAINING:
+                self.exchange.debts.silent(self.counts.last_in, event.at)
             self.exchange.turn(Turn.QUIET)
         elif isinstance(event, Missed):
             self.counts.missed += event.count
@@ -167,8 +171,8 @@ class LinkReader:
         counts.bytes_out += len(event.data)
         if self.plan.link.echo:
             self._echo = event.data
-        self.exchange.went_out(event, self.plan)
-        if event.poll and self.exchange.state is State.ASKED:
+        self.exchange.went_out(event, self.plan, counts.last_in)
+        if event.poll and self.exchange.state in AWAITING:
             counts.polls += 1
             self.framer.asked(event.data, event.at)
         elif not self.plan.listeners:
@@ -195,6 +199,8 @@ class LinkReader:
                 counts.late += not self._late_seen  # one reply, however many pieces
                 self._late_seen = True
                 counts.worst_late = max(counts.worst_late, at - exchange.sent_at)
+                if exchange.debts.owed:
+                    self._late(self.framer.feed(data, at).bodies, at)
             else:
                 counts.unasked += len(data)
                 counts.last_unasked = at
@@ -225,8 +231,12 @@ class LinkReader:
         counts.last_message = at
         if self._power_up:
             self.power_ups += sum(any(text in body for text in self._power_up) for body in bodies)
-        if state in AWAITING:
+        if state is State.DOUBTED:
+            self._doubted(cut, at, out)
+        elif state in AWAITING:
             self._replied(cut, at, out)
+        elif state is State.DRAINING:
+            self._drained(bodies, times, at, out)
         elif state in ANSWERING:
             self._answered(bodies, times, out)
         elif self.plan.listeners:
@@ -235,12 +245,69 @@ class LinkReader:
             self._heard(bodies, times, out)
         return out
 
+    def _understood(self, query: Asked, body: bytes) -> bool:
+        """Whether a message may be the answer to a query. Where nothing says how that looks, any may."""
+        reader = self.plan.readers.get(query)
+        return reader is not None and (not reader.says_how or reader.understands(body))
+
+    def _late(self, bodies: list[bytes], at: int) -> list[bytes]:
+        """Messages while the link is drained: answers that were owed. Gives those that are none."""
+        debts = self.exchange.debts
+        left = [body for body in bodies if not debts.pay(body, at, self._understood)]
+        self.counts.worst_late = max(self.counts.worst_late, debts.worst)
+        return left
+
+    def _drained(self, bodies: list[bytes], times: list[int], at: int, out: Batch) -> None:
+        """The same where somebody talks by himself: what is no late answer is his."""
+        if self.exchange.debts.owed:
+            left = self._late(bodies, at)
+            times = [time for body, time in zip(bodies, times, strict=True) if body in left]
+            bodies = left
+        if bodies and self.plan.listeners:
+            self._heard(bodies, times, out)
+
+    def _doubted(self, cut: Cut, at: int, out: Batch) -> None:
+        """Messages while the answer to another query may still come."""
+        exchange, counts = self.exchange, self.counts
+        debts, query, bodies, times = exchange.debts, exchange.query, cut.bodies, cut.times
+        assert query is not None
+        for number, body in enumerate(bodies):
+            whose = debts.whose(body, query, self._understood)
+            if whose is Whose.OWN or (whose is Whose.NOBODY and not debts.owed):
+                debts.settle()
+                exchange.turn(Turn.SURE)
+                self._replied(Cut(bodies[number:], times[number:], prompts=cut.prompts), at, out)
+                return
+            if whose is Whose.NOBODY and self.plan.listeners:
+                self._heard([body], [times[number]], out)
+                continue
+            counts.stray += len(body)
+            if whose is Whose.OWED:
+                debts.pay(body, at, self._understood)
+            elif whose is Whose.EITHER:
+                self._withhold(query, body, at, out)
+                self._late(bodies[number + 1 :], at)
+                return
+
+    def _withhold(self, query: Asked, body: bytes, at: int, out: Batch) -> None:
+        """A message may be the answer to another query: it is nobody's reading."""
+        exchange = self.exchange
+        reader = self.plan.readers[query]
+        if reader.instrument not in self.withheld:
+            reader.nothing(Quality.NO_REPLY, at, out)
+        self.counts.doubted += 1
+        exchange.debts.owe(query, exchange.sent_at)
+        exchange.debts.withhold(body, at, self._understood)
+        exchange.turn(Turn.WITHHOLD)
+        self._late_seen = False
+
     def _replied(self, cut: Cut, at: int, out: Batch) -> None:
         """Messages while an answer is awaited: so many are its lines, the rest was not asked for."""
         counts, exchange, bodies, times = self.counts, self.exchange, cut.bodies, cut.times
         reply = exchange.reply
         assert exchange.query is not None
         reader = self.plan.readers[exchange.query]
+        exchange.debts.answered(exchange.query)
         if not exchange.lines:
             counts.answer_time = times[0] - exchange.sent_at
             if bodies[0].startswith(exchange.sent.rstrip(b"\r\n")) and not reader.understands(bodies[0]):
@@ -282,8 +349,12 @@ class LinkReader:
 
     def _ticked(self, at: int) -> Batch | None:
         """Silence: it may end a message, and an answer."""
-        out = self._messages(self.framer.passed(at), at)
         exchange = self.exchange
+        cut = self.framer.passed(at)
+        if exchange.state is State.DRAINING and not self.plan.listeners:
+            self._late(cut.bodies, at)
+            return None
+        out = self._messages(cut, at)
         if exchange.quiet_at is not None and at >= exchange.quiet_at:
             exchange.turn(Turn.WHOLE)
         return out
@@ -352,6 +423,7 @@ class LinkReader:
         reader = self.plan.readers[exchange.query]
         if reader.instrument not in self.withheld:
             reader.nothing(Quality.NO_REPLY, event.at, out)
+        exchange.debts.owe(exchange.query, exchange.sent_at)
         exchange.turn(Turn.GIVE_UP)
         self._late_seen = False
         return out

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 
 from tidybench.core.compile.link_plan import LinkPlan, QueryPlan
 from tidybench.core.exchange.command import Command
+from tidybench.core.exchange.debts import MAX_PATIENCE
 from tidybench.core.exchange.gathering import HOLD, Gathering
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.exchange.schedule import Schedule
@@ -21,7 +22,10 @@ from tidybench.core.tape.events import Event, GaveUp, Quiet, Received, Sent, Tic
 from tidybench.core.values.origin import ByHand, Triggered
 
 QUIET = 20_000
-"""Silence (microseconds) after a late reply that ends the draining."""
+"""Silence (microseconds) after the last late reply that is owed: it ends the draining."""
+
+MAX_DRAIN = 4
+"""Times the silence that ends the draining: so long it takes at the most, where silence never comes."""
 
 MAX_ANSWER = 5_000_000
 """Microseconds after which the answer to a command is taken as it is: some devices never fall silent."""
@@ -56,6 +60,7 @@ class LinkTalk:
         self._release: deque[Command] | None = None  # release commands, while parting
         self._until = 0  # when the present state is over if nothing comes
         self._end = 0  # when it is over whatever comes
+        self._silence = 0  # that ends draining
         self._free_at = 0  # from when on something may be sent
 
     # ---- what is wanted of it
@@ -217,6 +222,14 @@ class LinkTalk:
         self.enqueue(commands)
         return list(events)
 
+    def _drain(self, at: int, silence: int) -> None:
+        """The link is listened to until it has been silent for so long, and for what is known to come late."""
+        exchange = self._exchange
+        known = exchange.sent_at + exchange.debts.worst * 3 // 2 - at
+        self._silence = min(max(silence, known), MAX_PATIENCE)
+        self._until = at + self._silence
+        self._end = at + MAX_DRAIN * self._silence
+
     def feed(self, event: Event) -> Batch | None:
         """An event has happened: the samples it gives, None for none. What waits from here on is set by it."""
         exchange = self._exchange
@@ -224,7 +237,7 @@ class LinkTalk:
         if kind is not Received and kind is not Tick:
             batch = self.reader.feed(event)
             if kind is GaveUp and self._query is not None:
-                self._until = self._end = event.at + self._query.give_up_after
+                self._drain(event.at, self._query.give_up_after)
             elif kind is Quiet:
                 self._free_at = event.at + self.plan.command_gap
             return batch
@@ -240,7 +253,9 @@ class LinkTalk:
         if self._release is not None:
             return batch
         if before in AWAITING:
-            if exchange.state not in AWAITING:
+            if exchange.state is State.DRAINING:
+                self._drain(event.at, exchange.debts.patience)
+            elif exchange.state not in AWAITING:
                 self._free_at = event.at + self.plan.command_gap
             elif exchange.lines > lines and self._query is not None:
                 # The next line of the answer has its time too.
@@ -251,7 +266,8 @@ class LinkTalk:
                 whole = command.lines and len(exchange.answer) >= command.lines
                 self._until = event.at if whole else min(event.at + command.quiet, self._end)
             elif before is State.DRAINING:
-                self._until = min(event.at + QUIET, self._end)
+                wait = self._silence if exchange.debts.owed else QUIET
+                self._until = min(event.at + wait, self._end)
         if kind is Received and self.session.active:
             self.enqueue(self.session.heard(self.reader, event.at))
         return batch

@@ -20,7 +20,10 @@ class Schedule:
         self._grid = [query for query in queries if query.every and not query.on_demand]
         self._eager = [query for query in queries if not query.every and not query.on_demand]
         self._due = [-(-now // query.every) * query.every for query in self._grid]
-        self._turn = 0
+        self._asked = [0] * len(
+            self._grid
+        )  # when each was asked, by turns: of two that are due the longer waiting one
+        self._turns = self._turn = 0
         self._wanted: deque[QueryPlan] = deque()
 
     @property
@@ -58,9 +61,11 @@ class Schedule:
                 self._due[index] = due
                 if due > now:
                     continue
-            if best < 0 or due < self._due[best]:
+            if best < 0 or (due, self._asked[index]) < (self._due[best], self._asked[best]):
                 best = index
         if best >= 0:
+            self._turns += 1
+            self._asked[best] = self._turns
             self._due[best] += self._grid[best].every
             return self._grid[best], missed
         if self._eager:

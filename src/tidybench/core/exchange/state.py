@@ -9,8 +9,9 @@ The states:
 - IDLE: nothing is in the air. What comes was not asked for (or an instrument talks by itself).
 - ARMED: a trigger has gone out; its query follows. What comes is the trigger's own answer.
 - ASKED: a query has gone out, and nothing of its answer is read yet.
+- DOUBTED: a query has gone out while the answer to another one may still come (`debts`).
 - GATHERING: some messages of an answer have come; it is not whole.
-- DRAINING: a poll was given up. What comes is its late answer, and nobody's reading.
+- DRAINING: a poll was given up, or what came in doubt was withheld. What comes is a late answer, and nobody's reading.
 - COMMANDED: a command has gone out. What comes is its answer.
 - PARTING: release commands go out while a reply is still awaited: it counts if it comes, all else is theirs.
 
@@ -26,6 +27,9 @@ The states:
     |
     | COMMAND             QUIET
     +---------> COMMANDED ------> IDLE
+    |
+    | DOUBT               SURE
+    +---------> DOUBTED --------> ASKED         WITHHOLD, GIVE_UP: to DRAINING
 ```
 
 OPEN and LOSE lead to IDLE from everywhere: whatever was in the air is void.
@@ -42,6 +46,7 @@ class State(Enum):
     IDLE = auto()
     ARMED = auto()
     ASKED = auto()
+    DOUBTED = auto()
     GATHERING = auto()
     DRAINING = auto()
     COMMANDED = auto()
@@ -55,6 +60,9 @@ class Turn(Enum):
 
     ARM = auto()  # a trigger was sent
     ASK = auto()  # a query was sent
+    DOUBT = auto()  # a query was sent, and the answer to another one may still come
+    SURE = auto()  # no other answer can come any more, or what came can be no other's
+    WITHHOLD = auto()  # what came may be the answer to another query
     MESSAGE = auto()  # a message of the answer came, and it is not whole
     WHOLE = auto()  # the answer is whole
     GIVE_UP = auto()  # no whole answer came in time
@@ -75,17 +83,30 @@ TRANSITIONS: dict[State, dict[Turn, State]] = {
         **_ALWAYS,
         Turn.ARM: State.ARMED,
         Turn.ASK: State.ASKED,
+        Turn.DOUBT: State.DOUBTED,
         Turn.COMMAND: State.COMMANDED,
         # A tape that goes on with a later segment may begin between a poll and its end.
         Turn.QUIET: State.IDLE,
     },
-    State.ARMED: {**_ALWAYS, Turn.ASK: State.ASKED, Turn.COMMAND: State.COMMANDED},
+    State.ARMED: {
+        **_ALWAYS,
+        Turn.ASK: State.ASKED,
+        Turn.DOUBT: State.DOUBTED,
+        Turn.COMMAND: State.COMMANDED,
+    },
     State.ASKED: {
         **_ALWAYS,
         Turn.MESSAGE: State.GATHERING,
         Turn.WHOLE: State.IDLE,
         Turn.GIVE_UP: State.DRAINING,
         Turn.COMMAND: State.PARTING,
+    },
+    State.DOUBTED: {
+        **_ALWAYS,
+        Turn.SURE: State.ASKED,
+        Turn.WITHHOLD: State.DRAINING,
+        Turn.GIVE_UP: State.DRAINING,
+        Turn.COMMAND: State.COMMANDED,  # release commands: its answer would be withheld anyway
     },
     State.GATHERING: {
         **_ALWAYS,
@@ -110,7 +131,7 @@ TRANSITIONS: dict[State, dict[Turn, State]] = {
     },
 }
 
-AWAITING = frozenset({State.ASKED, State.GATHERING, State.PARTING})
+AWAITING = frozenset({State.ASKED, State.DOUBTED, State.GATHERING, State.PARTING})
 """A reply is awaited: messages that come are its."""
 
 ANSWERING = frozenset({State.ARMED, State.COMMANDED})

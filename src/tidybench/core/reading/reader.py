@@ -247,6 +247,11 @@ class MessageReader:
         """Whether its messages are known by what they hold."""
         return bool(self._begins or self._contains)
 
+    @property
+    def says_how(self) -> bool:
+        """Whether anything says how its messages look."""
+        return bool(self._programs)
+
     def understands(self, body: bytes) -> bool:
         """Whether a message can be read, without reading it."""
         checked = self._check(body) if self._check is not None else body
