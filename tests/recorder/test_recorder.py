@@ -195,6 +195,7 @@ def test_the_ring_keeps_an_hour_and_no_more() -> None:
 
 
 def test_the_rings_can_be_asked_while_they_grow() -> None:
+    """Fault 29: a second was missing or came twice when a chunk was closed meanwhile, twice even."""
     tape, samples = TapeRing(500), SampleRing(span=1_000_000)
     done = threading.Event()
 

@@ -4,6 +4,7 @@ Like the rest of the core a pure function: fed with what happened, in order of s
 """
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 from tidybench.core.channels.calculator import Calculated, Calculator, Known
 from tidybench.core.channels.limits import LimitWatch
@@ -30,7 +31,7 @@ def basis(setups: Sequence[Setup], calculations: Calculations) -> object:
 
 
 class Derivation:
-    """`tape`: only links whose starting state has come count, as on a tape that has just begun."""
+    """Calculated channels and limits of a bench. `tape`: only links whose starting state has come count, as on a tape that has just begun."""
 
     def __init__(
         self,
@@ -89,7 +90,9 @@ class Derivation:
         """An event and its samples: calculated ones are appended to the batch. Gives the limits that were crossed."""
         kind = type(event)
         if batch is None or not batch.words:
-            if kind is Start and self._started is not None:
+            if kind is Start and not link:
+                self._take_up(event.state)  # type: ignore[union-attr]
+            elif kind is Start and self._started is not None:
                 self._started.add(link)
             elif kind is Note and event.what in (BEGIN, RESTARTED):  # type: ignore[union-attr]
                 self._calculator.restart()
@@ -110,6 +113,15 @@ class Derivation:
                 batch.times += more.times
                 batch.values += more.values
         return self._judge(batch) if self._judged else []
+
+    def state(self) -> dict[str, Any]:
+        """What a segment of a tape must open with, as the link ""."""
+        return self._calculator.state() | {"started": sorted(self._started or ())}
+
+    def _take_up(self, state: dict[str, Any]) -> None:
+        self._calculator.restore(state)
+        if self._started is not None:
+            self._started |= set(state["started"])
 
     def _judge(self, batch: Batch) -> list[Crossing]:
         found = []

@@ -2,6 +2,7 @@
 
 import json
 import re
+import threading
 import time
 from collections import deque
 from collections.abc import Sequence
@@ -29,9 +30,14 @@ class SampleRing:
         self._size = 0
         self._open = bytearray()
         self._open_since = 0
+        self._turning = threading.Lock()  # held for a copy of references, never over more
 
     def add(self, packed: bytes, now: int) -> None:
         """Take in samples that were packed just now."""
+        with self._turning:
+            self._add(packed, now)
+
+    def _add(self, packed: bytes, now: int) -> None:
         if not self._open:
             self._open_since = now
         self._open += packed
@@ -44,10 +50,8 @@ class SampleRing:
 
     def since(self, at: int) -> list[bytes]:
         """Packed samples from about `at` on, in pieces: whoever joins an hour of them holds everybody up."""
-        last, chunks = bytes(self._open), list(self._chunks)
-        # A chunk that was closed in between is in both: the open one is what it ends with.
-        if chunks and last and chunks[-1][1].startswith(last):
-            last = b""
+        with self._turning:
+            last, chunks = bytes(self._open), list(self._chunks)
         return [*(data for closed, data in chunks if closed >= at), *([last] if last else [])]
 
     def preload(self, packed: bytes, now: int) -> None:

@@ -4,6 +4,7 @@ from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
+from typing import Any
 
 from tidybench.core.channels.pipeline import ChannelPipeline
 from tidybench.core.expression.program import Nothing, Program, compiled
@@ -164,6 +165,46 @@ class Calculator:
                 for one in leads.get(number, ()):
                     self._evaluate(one, at, out, due)
         return out if out.words else None
+
+    def state(self) -> dict[str, Any]:
+        """What it remembers, as JSON: what came last of every channel, windows, filters."""
+        names = {number: id for id, number in self._numbers.items()}
+        return {
+            "latest": {
+                names[number]: [
+                    one.at,
+                    one.value,
+                    one.flagged,
+                    list(one.kept) if one.kept is not None else None,
+                ]
+                for number, one in self._latest.items()
+            },
+            "calculated": {
+                one.part.id: {
+                    "windows": one.program.state(),
+                    "pipeline": one.pipeline.state(),
+                    "pending": list(one.pending),
+                }
+                for one in self.all
+                if one.program is not None and one.pipeline is not None
+            },
+        }
+
+    def restore(self, state: dict[str, Any]) -> None:
+        """Take up what `state` gave, of the same calculated channels."""
+        self.restart()
+        for id, (at, value, flagged, kept) in state["latest"].items():
+            one = self._latest.get(self._numbers.get(id, -1))
+            if one is not None:
+                one.at, one.value, one.flagged = at, value, flagged
+                if one.kept is not None and kept is not None:
+                    one.kept.extend((time, known) for time, known in kept)
+        for each in self.all:
+            found = state["calculated"].get(each.part.id)
+            if found is not None and each.program is not None and each.pipeline is not None:
+                each.program.restore(found["windows"])
+                each.pipeline.restore(found["pipeline"])
+                each.pending.extend((at, flagged) for at, flagged in found["pending"])
 
     def _note(self, entry: _Latest, at: int, quality: int, value: float) -> None:
         entry.at = at

@@ -3,7 +3,8 @@
 from bisect import bisect_left, insort
 from collections import deque
 from collections.abc import Callable
-from math import cos, exp, pi, sin
+from math import cos, exp, isfinite, pi, sin
+from operator import add
 from typing import Any, Protocol
 
 from tidybench.core.quality import Quality
@@ -16,6 +17,7 @@ from tidybench.core.setup.filters import (
     SpikeFilter,
     ThinningPart,
 )
+from tidybench.core.sliding import Sliding
 
 QUALITY = 8.0
 """Of the notch: its width is the mains' frequency / 8."""
@@ -38,35 +40,33 @@ class Filter(Protocol):
 
 
 class Mean:
-    """Of the last values. Added up anew now and then, so that nothing creeps in."""
+    """Of the last values."""
 
     def __init__(self, count: int) -> None:
-        self._values: deque[float] = deque(maxlen=count)
-        self._sum = 0.0
-        self._since = 0
+        self._count = count
+        self._values: Sliding[float, float] = Sliding(float, add)
 
     def take(self, at: int, value: float) -> float | None:
-        values = self._values
-        if len(values) == values.maxlen:
-            self._sum -= values[0]
+        values, count = self._values, self._count
+        if len(values) == count:
+            values.leave()
         values.append(value)
-        self._sum += value
-        self._since += 1
-        if self._since >= 500:
-            self._sum, self._since = sum(values), 0
-        return self._sum / len(values)
+        mean = (values.total or 0.0) / len(values)
+        if isfinite(mean):
+            return mean
+        # The sum is larger than any number; the mean need not be.
+        return sum(one / len(values) for part in values.state() for one in part)
 
     def restart(self) -> None:
         self._values.clear()
-        self._sum, self._since = 0.0, 0
 
     def state(self) -> list[Any]:
-        return [list(self._values), self._sum, self._since]
+        return [*self._values.state()]
 
     def restore(self, state: list[Any]) -> None:
-        self._values.clear()
-        self._values.extend(state[0])
-        self._sum, self._since = state[1], state[2]
+        front, back = state[:2]
+        # Before 2026-11-26: the values, their sum, and how often it was added to.
+        self._values.restore(front, back if isinstance(back, list) else [])
 
 
 class Median:
@@ -83,7 +83,7 @@ class Median:
         values.append(value)
         insort(ordered, value)
         half = len(ordered) // 2
-        return ordered[half] if len(ordered) % 2 else (ordered[half - 1] + ordered[half]) / 2
+        return ordered[half] if len(ordered) % 2 else ordered[half - 1] / 2 + ordered[half] / 2
 
     def restart(self) -> None:
         self._values.clear()
@@ -249,8 +249,12 @@ class Thinning:
         if not self._count:
             return
         end = (self._stretch + 1) * self._span if until is None else until
-        if self._measured:
-            value = {"mean": self._total / self._measured, "min": self._low, "max": self._high}[self._keep]
+        value = {"mean": self._total / max(self._measured, 1), "min": self._low, "max": self._high}[
+            self._keep
+        ]
+        if self._measured and not isfinite(value):  # a sum larger than any number
+            put(Quality.NO_READING, end, float("nan"))
+        elif self._measured:
             # A mean of which a part is missing says so.
             put(Quality.FLAGGED if self._worst else Quality.OK, end, value)
         else:

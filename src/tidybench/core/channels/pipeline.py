@@ -1,6 +1,7 @@
 """What happens to a channel's samples after they were read: steps of scaling, zero, filters, thinning."""
 
 from collections.abc import Sequence
+from math import isfinite
 from typing import Any
 
 from tidybench.core.channels.filters import Thinning, make_filter
@@ -37,6 +38,8 @@ class ChannelPipeline:
                 if good:
                     quality = good
             value -= self.zero
+            if not isfinite(value):
+                quality = Quality.NO_READING
         if quality <= Quality.FLAGGED:
             self._broken = False
             for one in self._filters:
@@ -44,7 +47,9 @@ class ChannelPipeline:
                 if filtered is None:
                     return
                 value = filtered
-        else:
+            if not isfinite(value):  # a filter that works with differences of huge readings
+                quality = Quality.NO_READING
+        if quality > Quality.FLAGGED:
             value = NAN
             if not self._broken:
                 for one in self._filters:

@@ -4,6 +4,7 @@ import difflib
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from tidybench.core.expression.tokens import ExpressionError
 from tidybench.core.expression.tree import (
@@ -86,6 +87,8 @@ class Program:
         for memory in self._memories:
             try:
                 now: float | None = memory.of(values)
+                if now - now != 0.0:
+                    now = None
             except (Nothing, OverflowError, ValueError):
                 now = None
             values[memory.slot] = memory.window.take(at, now)
@@ -98,6 +101,15 @@ class Program:
         if found - found != 0.0:
             raise Nothing("the outcome is no number")
         return found
+
+    def state(self) -> list[Any]:
+        """What it remembers, as JSON."""
+        return [memory.window.state() for memory in self._memories]
+
+    def restore(self, state: list[Any]) -> None:
+        """Take up what `state` gave, of the same expression."""
+        for memory, kept in zip(self._memories, state, strict=True):
+            memory.window.restore(kept)
 
 
 def compiled(text: str, units: Mapping[str, str], target: str | None = None) -> Program:
