@@ -193,7 +193,11 @@ def test_a_mean_of_two_of_the_largest_is_that_and_nothing_endless_comes_out_of_a
     filtering = Mean(2)
     filtering.take(0, 1e308)
     assert filtering.take(1, 1e308) == 1e308
-    for part in (MeanFilter(kind="mean", count=3), ExponentialFilter(kind="exponential", time_constant_s=1), HumFilter(kind="hum", mains=50)):
+    for part in (
+        MeanFilter(kind="mean", count=3),
+        ExponentialFilter(kind="exponential", time_constant_s=1),
+        HumFilter(kind="hum", mains=50),
+    ):
         pipeline, out = ChannelPipeline(1, filters=[part]), Batch()
         for n in range(400):
             pipeline.take(0, n * 1000, [1.7e308, -1.7e308][n % 2] if 100 < n < 106 else 1.0, out)

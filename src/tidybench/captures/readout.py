@@ -17,6 +17,7 @@ from tidybench.core.reading.reader import MessageReader
 from tidybench.core.samples import Batch
 from tidybench.core.setup import Setup
 from tidybench.core.tape.events import Event, Opened, Sent, Start
+from tidybench.core.values.figure import figure
 from tidybench.runs.cells import safe_text
 from tidybench.runs.stamps import Stamps
 
@@ -178,6 +179,7 @@ class Table:
 
     def __init__(self, setup: Setup, timed: bool, as_json: bool) -> None:
         self._channels, self._timed, self._json = setup.channel, timed, as_json
+        self._single = [setup.is_single(channel) for channel in setup.channel]
         self._stamp = Stamps().micro
         self._begun: int | None = None
 
@@ -198,7 +200,7 @@ class Table:
         flags = []
         for index, quality, value in row.samples:
             if Quality(quality).measured:
-                cells[index] = f"{value:.15g}"
+                cells[index] = figure(value, self._single[index])
             if quality:
                 flags.append(f"{safe_text(self._channels[index].name)}={Quality(quality).code}")
         return _csv_line([*self._when(row), *cells, "; ".join(flags)])

@@ -90,10 +90,11 @@ class Derivation:
         """An event and its samples: calculated ones are appended to the batch. Gives the limits that were crossed."""
         kind = type(event)
         if batch is None or not batch.words:
-            if kind is Start and not link:
-                self._take_up(event.state)  # type: ignore[union-attr]
-            elif kind is Start and self._started is not None:
-                self._started.add(link)
+            if isinstance(event, Start):
+                if not link:
+                    self._take_up(event.state)
+                elif self._started is not None:
+                    self._started.add(link)
             elif kind is Note and event.what in (BEGIN, RESTARTED):  # type: ignore[union-attr]
                 self._calculator.restart()
                 self._started = set()

@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import get_args
 
 from tidybench.core.values.crossing import Crossing, State
+from tidybench.core.values.figure import figure
 from tidybench.runs.cells import csv_cell, plain_text
 from tidybench.runs.stamps import Stamps, parse
 
@@ -18,10 +19,10 @@ _STATES: dict[str, State] = {state: state for state in get_args(State)}
 def crossing_row(crossing: Crossing, begun_at: int) -> str:
     """A line of crossings.csv, line end included."""
     elapsed = (crossing.at - begun_at) / 1e6
-    limit = "" if crossing.limit is None else f"{crossing.limit:.15g}"
+    limit = "" if crossing.limit is None else figure(crossing.limit)
     return (
         f"{_STAMPS.micro(crossing.at)},{elapsed:.6f},{csv_cell(crossing.name)},{crossing.state},"
-        f"{crossing.value:.15g},{limit}\r\n"
+        f"{figure(crossing.value)},{limit}\r\n"
     )
 
 

@@ -7,6 +7,7 @@ from typing import Protocol
 
 from tidybench.core.quality import Quality
 from tidybench.core.samples import Batch
+from tidybench.core.values.figure import figure
 from tidybench.runs.cells import csv_cell, safe_text
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunState
@@ -53,6 +54,7 @@ class EachReading:
         self._columns = {channel.number: index for index, channel in enumerate(state.channels)}
         self._labels = [safe_text(channel.name) for channel in state.channels]
         self._count = len(state.channels)
+        self._single = [channel.single for channel in state.channels]
         self._commas = [("," * n, "," * (self._count - n)) for n in range(self._count)]
         self._begun = state.begun_at
         self._stamp: Callable[[int], str] = Stamps().micro
@@ -70,7 +72,9 @@ class EachReading:
                 time = times[0]
                 elapsed = (time - self._begun) / 1e6
                 before, after = self._commas[column]
-                return [f"{self._stamp(time)},{elapsed:.6f},{before}{values[0]:.15g}{after}\r\n"]
+                return [
+                    f"{self._stamp(time)},{elapsed:.6f},{before}{figure(values[0], self._single[column])}{after}\r\n"
+                ]
         while index < total:
             time = times[index]
             cells = [""] * count
@@ -84,7 +88,7 @@ class EachReading:
                     last = column
                     quality = word & 0xFF
                     if quality < 2:
-                        cells[column] = f"{values[index]:.15g}"
+                        cells[column] = figure(values[index], self._single[column])
                     if quality:
                         flags += f"{'; ' if flags else ''}{self._labels[column]}={_CODES[quality]}"
                 index += 1
@@ -104,6 +108,7 @@ class SteadyRows:
 
     def __init__(self, state: RunState, last_row: int | None = None) -> None:
         self._labels = [safe_text(channel.name) for channel in state.channels]
+        self._single = [channel.single for channel in state.channels]
         self._columns = {channel.number: index for index, channel in enumerate(state.channels)}
         intervals = [round(c.interval_s * 1e6) or EAGER_INTERVAL for c in state.channels]
         self._every = min(intervals, default=1_000_000)
@@ -152,7 +157,7 @@ class SteadyRows:
                 elif time - stamp > self._longest[column]:
                     flags.append(f"{self._labels[column]}=no-sample")
                 else:
-                    cell = "" if isnan(value) else f"{value:.15g}"
+                    cell = "" if isnan(value) else figure(value, self._single[column])
                     if quality:
                         flags.append(f"{self._labels[column]}={_CODES[quality]}")
             else:

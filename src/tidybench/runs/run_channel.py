@@ -3,11 +3,13 @@
 from tidybench.core.channels.scaling import words
 from tidybench.core.setup import ChannelPart, Setup
 from tidybench.core.values.channel import Channel
+from tidybench.core.values.figure import figure
 
 
 class RunChannel(Channel):
     """A channel as it was when the run began. `steps`: its scaling behind scale and offset, in words; `zero`: what was
-    taken off its values; `expression`: of a calculated one; `calibration`: what its certificate says."""
+    taken off its values; `expression`: of a calculated one; `calibration`: what its certificate says; `single`: it is sent as a 32-bit
+    float."""
 
     low: float | None = None
     high: float | None = None
@@ -18,15 +20,16 @@ class RunChannel(Channel):
     zero: float = 0.0
     expression: str = ""
     calibration: dict[str, str] = {}
+    single: bool = False
 
     @property
     def scaling(self) -> str:
         """How its values are made, in one line."""
         if self.expression:
             return self.expression
-        parts = [f"field x {self.scale:.15g} + {self.offset:.15g}", *self.steps]
+        parts = [f"field x {figure(self.scale)} + {figure(self.offset)}", *self.steps]
         if self.zero:
-            parts.append(f"zeroed: {self.zero:.15g} taken off")
+            parts.append(f"zeroed: {figure(self.zero)} taken off")
         return "; ".join(parts)
 
     @property
@@ -54,5 +57,6 @@ def run_channel(setup: Setup, channel: ChannelPart, number: int, zero: float = 0
         high=channel.limits.high,
         steps=[words(step) for step in channel.scaling],
         zero=zero,
+        single=setup.is_single(channel),
         calibration={key: str(value) for key, value in certificate.items() if value},
     )

@@ -86,9 +86,8 @@ class Program:
         values = inputs + [None] * (self._slots - len(inputs)) if self._slots > len(inputs) else inputs
         for memory in self._memories:
             try:
-                now: float | None = memory.of(values)
-                if now - now != 0.0:
-                    now = None
+                found = memory.of(values)
+                now = found if found - found == 0.0 else None
             except (Nothing, OverflowError, ValueError):
                 now = None
             values[memory.slot] = memory.window.take(at, now)

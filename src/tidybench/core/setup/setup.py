@@ -9,6 +9,7 @@ from tidybench.core.setup.framing import FramingPart
 from tidybench.core.setup.link import LinkPart
 from tidybench.core.setup.modbus import ModbusPart
 from tidybench.core.setup.part import Part
+from tidybench.core.setup.readers import BlockPart
 from tidybench.core.setup.talk import CommandPart, IdentityPart, InstrumentPart, ListenPart, QueryPart
 
 END_CHARACTERS = "\r\n\x03\x04\x00;"
@@ -117,6 +118,17 @@ class Setup(Part):
         key = self.query_of(channel)
         query = next(query for query in self.query if query.id == key)
         return SELDOM if query.on_demand else query.every_s
+
+    def is_single(self, channel: ChannelPart) -> bool:
+        """Whether an instrument sends a channel's value as a 32-bit float, and nothing makes it more precise afterwards."""
+        if channel.filter or (channel.thinning is not None and channel.thinning.keep == "mean"):
+            return False
+        if self.modbus is not None:
+            return any(r.name == channel.field and r.holds == "float32" for r in self.modbus.registers)
+        key = self.query_of(channel)
+        reader = next((part.reader for _, id, part in self.read_parts() if id == key), None)
+        plain = channel.field in ("min", "max") or channel.field[1:].isdigit()
+        return isinstance(reader, BlockPart) and reader.numbers == "float32" and plain
 
     @property
     def listening_interval(self) -> float:
