@@ -7,6 +7,9 @@ _SINGLE = struct.Struct("<f")
 SMALLEST = 1.2e-38
 """What a 32-bit float holds with all its bits."""
 
+LARGEST = 1.797e308
+"""What can be rounded to 15 digits without becoming endless."""
+
 
 def figure(value: float, single: bool = False) -> str:
     """Up to 15 significant digits; of what an instrument sent as a 32-bit float (`single`), as many as name that float."""
@@ -19,4 +22,4 @@ def figure(value: float, single: bool = False) -> str:
                     return text
         except OverflowError:
             pass  # scaled beyond what such a float holds
-    return f"{value:.15g}"
+    return f"{value:.15g}" if -LARGEST < value < LARGEST else repr(value)
