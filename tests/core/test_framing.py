@@ -126,3 +126,23 @@ def test_noise_never_breaks_it_and_the_next_message_is_read(noise: bytes, sizes:
     framer = asked()
     cut(framer, noise, sizes)
     assert cut(framer, b"\r\nGOOD\r\n", [], 2_000_000)[0][-1] == b"GOOD"
+
+
+@pytest.mark.parametrize(
+    ("before", "bodies"),
+    [
+        (b"12.5\n14", [b"9.1"]),
+        (b"12.5\n", [b"8.27", b"9.1"]),
+        (b"", [b"8.27", b"9.1"]),
+        (None, [b"8.27", b"9.1"]),
+    ],
+)
+def test_a_file_taken_up_in_the_middle_of_a_line_gives_no_half_number(
+    before: bytes | None, bodies: list[bytes]
+) -> None:
+    """Fault 7: however long the pause before the rest of the line."""
+    framer = TerminatorFramer(b"\n")
+    framer.opened(0, whole=False)
+    if before is not None:
+        framer.follows(before)
+    assert framer.feed(b"8.27\n9.1\n", 10_000_000).bodies == bodies

@@ -12,7 +12,7 @@ import pytest
 from tests.conftest import Shop, wait_for
 from tidybench.cluster import free_port
 from tidybench.core.setup import FilePart, LinkPart, SerialPart, TcpPart, UdpPart
-from tidybench.links import Link, LinkError, open_link
+from tidybench.links import BegunAnew, Link, LinkError, open_link
 from tidybench.standins.instruments import SealRig, SumpSonde
 
 
@@ -98,11 +98,38 @@ def test_a_file_that_grows_is_followed_and_one_begun_anew_is_read_from_its_begin
     fresh = tmp_path / "fresh.txt"
     fresh.write_bytes(b"1\n")
     os.replace(fresh, path)
+    with pytest.raises(BegunAnew):
+        collect(link, bool)
     assert collect(link, bool) == b"1\n"
     link.write(b"goes nowhere")
     path.unlink()
     with pytest.raises(LinkError, match="is gone"):
-        collect(link, lambda got: False, 2)
+        collect(link, lambda got: False, 4)
+    link.close()
+
+
+@pytest.mark.parametrize("after", [b"7.5\n", b"7.5\n8.5\n9.5\n10.5\n"])
+def test_a_file_written_over_in_its_place_follows_nothing(tmp_path: Path, after: bytes) -> None:
+    """Fault 7: the old tail 13 and the new head 7.5 became 137.5. Longer than before it is told by its bytes."""
+    path = tmp_path / "log.txt"
+    path.write_bytes(b"12.5\n13")
+    link = open_link(FilePart(kind="file", path=str(path), begin="at its beginning"), None)
+    assert link.follows == b""
+    assert collect(link, bool) == b"12.5\n13"
+    path.write_bytes(after)
+    with pytest.raises(BegunAnew):
+        collect(link, bool)
+    assert link.follows == b""
+    assert collect(link, bool) == after
+    link.close()
+
+
+def test_what_stands_before_the_end_of_a_file_is_told(tmp_path: Path) -> None:
+    """Fault 7: started behind 14, and 8.27 came of 148.27."""
+    path = tmp_path / "log.txt"
+    path.write_bytes(b"12.5\n14")
+    link = open_link(FilePart(kind="file", path=str(path)), None)
+    assert link.follows == b"12.5\n14"
     link.close()
 
 

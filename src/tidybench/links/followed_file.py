@@ -8,10 +8,16 @@ from collections import deque
 
 from tidybench.core.pace import time_at_head
 from tidybench.core.setup import FilePart
-from tidybench.links.link import LinkError, ModemLines
+from tidybench.links.link import BegunAnew, LinkError, ModemLines
 
 LOOK_EVERY = 0.05
 PIECE = 4096
+
+TAIL = 64
+"""Bytes before the place that was read to: as long as they are the same, the file is the same."""
+
+ROTATING = 2.0
+"""Seconds that a file may be missing while another takes its place."""
 
 
 class FileLink:
@@ -24,7 +30,7 @@ class FileLink:
             found = os.stat(path)
             if not stat.S_ISREG(found.st_mode):
                 raise LinkError("settings", f"{path} is no file that could be followed.")
-            self._file = open(path, "rb")  # noqa: SIM115 - closed in `close`
+            self._file = open(path, "rb", buffering=0)  # noqa: SIM115 - closed in `close`
         except FileNotFoundError as error:
             raise LinkError(
                 "missing", f"There is no file {path}. It is taken up by itself when it is there."
@@ -35,9 +41,12 @@ class FileLink:
             ) from error
         except OSError as error:
             raise LinkError("settings", f"{path} cannot be read: {error.strerror}.") from error
-        if settings.begin == "at its end":
-            self._file.seek(0, os.SEEK_END)
+        self._place = self._file.seek(0, os.SEEK_END) if settings.begin == "at its end" else 0
+        self._tail = os.pread(self._file.fileno(), TAIL, max(0, self._place - TAIL))[: self._place]
+        self.follows: bytes | None = self._tail
         self._inode = found.st_ino
+        self._anew = False
+        self._gone_since: float | None = None
         self._woken = threading.Event()
         self._rest = b""
         self._lines: deque[bytes] = deque()
@@ -61,7 +70,13 @@ class FileLink:
                 return b""
 
     def _take(self) -> bytes:
-        """The bytes that are due now."""
+        """The bytes that are due now. Raises BegunAnew once all of the old file has been given."""
+        if self._anew and not self._lines:
+            rest, self._rest = self._rest, b""
+            if rest:
+                return rest
+            self._anew = False
+            raise BegunAnew
         if self._settings.pace == "as it comes":
             return self._grown()
         if not self._lines:
@@ -92,19 +107,36 @@ class FileLink:
             self._last_head = head
 
     def _grown(self) -> bytes:
+        if self._anew:
+            return b""
         try:
-            data = self._file.read(PIECE)
+            descriptor = self._file.fileno()
+            if os.pread(descriptor, len(self._tail), self._place - len(self._tail)) != self._tail:
+                self._begin_anew()  # written over in its place
+                return b""
+            data = os.pread(descriptor, PIECE, self._place)
             if data:
+                self._place += len(data)
+                self._tail = (self._tail + data)[-TAIL:]
                 return data
-            found = os.stat(self._path)
-            if found.st_size < self._file.tell() or found.st_ino != self._inode:
-                # Begun anew, as loggers do at midnight: read on from its beginning.
-                self._file.close()
-                self._file = open(self._path, "rb")  # noqa: SIM115 - closed in `close`
-                self._inode = os.fstat(self._file.fileno()).st_ino
+            if os.stat(self._path).st_ino != self._inode:
+                self._begin_anew()  # another file under its name, as loggers do at midnight
+            self._gone_since = None
+        except FileNotFoundError as error:
+            self._gone_since = self._gone_since or time.monotonic()
+            if time.monotonic() - self._gone_since > ROTATING:
+                raise LinkError("lost", f"{self._path} is gone: {error.strerror}.") from error
         except OSError as error:
             raise LinkError("lost", f"{self._path} is gone: {error.strerror}.") from error
         return b""
+
+    def _begin_anew(self) -> None:
+        fresh = open(self._path, "rb", buffering=0)  # noqa: SIM115 - closed in `close`
+        self._file.close()
+        self._file = fresh
+        self._inode = os.fstat(fresh.fileno()).st_ino
+        self._place, self._tail, self.follows = 0, b"", b""
+        self._anew = True
 
     def write(self, data: bytes) -> None:
         """A file takes no commands: what is sent is on the tape and goes nowhere."""

@@ -14,6 +14,10 @@ class LinkError(Exception):
         super().__init__(sentence)
 
 
+class BegunAnew(Exception):
+    """What was followed was begun anew: what is read next follows nothing that was read before."""
+
+
 @dataclass(slots=True, frozen=True)
 class ModemLines:
     """What the other end, or the adapter, says on the modem lines (EIA-232)."""
@@ -27,10 +31,14 @@ class ModemLines:
 class Link(Protocol):
     """An open link. One thread owns it; only `wake`, `waiting` and `modem_lines` may be called from others."""
 
+    @property
+    def follows(self) -> bytes | None:
+        """What stands right before the first byte that will be read, as far as it tells; None where nobody knows."""
+
     def read(self, timeout: float | None) -> bytes:
         """What has arrived; b"" when `timeout` seconds have passed (or nearly), or `wake` was called.
 
-        Raises LinkError when the link is gone.
+        Raises LinkError when the link is gone, BegunAnew when what follows is another file under the same name.
         """
 
     def write(self, data: bytes) -> None:

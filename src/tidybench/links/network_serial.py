@@ -18,6 +18,8 @@ STEP = 0.01
 class NetworkSerialLink:
     """Bytes arrive through pyserial's own thread; all settings travel to the other end."""
 
+    follows: bytes | None = None
+
     def __init__(self, address: str, name: str, settings: SerialPart) -> None:
         self._name = name
         self._woken = threading.Event()

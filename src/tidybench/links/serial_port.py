@@ -46,6 +46,8 @@ class SerialLink:
 
     _MODEM: ClassVar[tuple[str, ...]] = ("cts", "dsr", "cd", "ri")
 
+    follows: bytes | None = None
+
     def __init__(self, device: str, name: str, settings: SerialPart) -> None:
         self._name = name
         self._settings = settings

@@ -10,6 +10,8 @@ from tidybench.links.waker import Waker
 class SocketEnd:
     """A socket that is waited on, woken and closed."""
 
+    follows: bytes | None = None
+
     def __init__(self, end: socket.socket) -> None:
         end.setblocking(False)
         self._socket = end

@@ -13,7 +13,7 @@ from tidybench.core.exchange.link_talk import LinkTalk
 from tidybench.core.exchange.session import SessionManager
 from tidybench.core.tape.events import Event, Lost, Opened, Received, Sent, Start, Zeroed
 from tidybench.core.values.origin import ByHand
-from tidybench.links import Link, LinkError, ModemLines
+from tidybench.links import BegunAnew, Link, LinkError, ModemLines
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.journal import Journal
 
@@ -203,10 +203,17 @@ class Worker:
 
     def _open(self) -> None:
         self._link = self._open_link()
-        now = self._clock.now()
         self.trouble = self.sentence = ""
         self._lost_said, self._parting = False, None
-        self._put(Opened(now, {**self.plan.link.model_dump(), "short": self.plan.link.short}))
+        self._begin(self._link)
+
+    def _begin(self, link: Link) -> None:
+        """Nothing of before goes on: what is read from here on begins."""
+        now = self._clock.now()
+        settings = {**self.plan.link.model_dump(), "short": self.plan.link.short}
+        if link.follows is not None:
+            settings["follows"] = link.follows.decode("latin-1")
+        self._put(Opened(now, settings))
         self._talk.opened(now)
 
     def _converse(self) -> None:
@@ -249,7 +256,12 @@ class Worker:
                     return
                 due, now = talk.deadline(), clock()
             late = due is not None and due <= now
-            data = link.read(None if due is None else 0 if late else (due - now) / 1e6)
+            try:
+                data = link.read(None if due is None else 0 if late else (due - now) / 1e6)
+            except BegunAnew:
+                self._put_all(talk.flush(), link)
+                self._begin(link)
+                continue
             if data:
                 self._put_all(talk.received(data, clock()), link)
                 if talk.gathering.may_rest(len(data)):

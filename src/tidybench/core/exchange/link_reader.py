@@ -114,7 +114,7 @@ class LinkReader:
         if isinstance(event, Lost):
             return self._lost(event.at)
         if isinstance(event, Opened):
-            self.framer.opened(event.at, whole=not self.plan.talks_alone)
+            self._opened(event)
             self.exchange.turn(Turn.OPEN)
             self.exchange.debts.settle()
             self._echo = b""
@@ -136,6 +136,12 @@ class LinkReader:
         elif isinstance(event, Start):
             self._start(event.state)
         return None
+
+    def _opened(self, event: Opened) -> None:
+        before = event.settings.get("follows")  # of a file: what stands before the first byte
+        self.framer.opened(event.at, whole=not self.plan.talks_alone or before == "")
+        if before is not None:
+            self.framer.follows(before.encode("latin-1"))
 
     def _start(self, state: dict[str, Any]) -> None:
         self.framer.restore(state["framer"])

@@ -152,6 +152,9 @@ class Buffered:
         """Nothing of before counts."""
         self._buffer.opened(at)
 
+    def follows(self, before: bytes) -> None:
+        """They say nothing."""
+
     def asked(self, query: bytes, at: int) -> None:
         """What is half received belongs to no reply."""
         self._buffer.asked(at)

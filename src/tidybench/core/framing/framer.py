@@ -27,6 +27,9 @@ class Framer(Protocol):
         """The link was opened. `whole`: the first piece can be trusted to begin with a message
         (an instrument that talks only when asked); otherwise the first piece is dropped."""
 
+    def follows(self, before: bytes) -> None:
+        """Right after `opened`: these bytes stand before the first ones that will come (a file that is followed)."""
+
     def asked(self, query: bytes, at: int) -> None:
         """A query was sent; what is half received belongs to no reply and is forgotten."""
 

@@ -43,6 +43,12 @@ class TerminatorFramer(Buffered):
         self._fresh = not whole
         self._skipping = False
 
+    def follows(self, before: bytes) -> None:
+        end = self._terminator
+        whole = before.endswith((b"\r", b"\n") if end is None else end) or not before
+        # What goes on in the middle of a message is dropped, however long nothing came.
+        self._fresh, self._skipping = False, not whole
+
     def asked(self, query: bytes, at: int) -> None:
         super().asked(query, at)
         self._skipping = False
