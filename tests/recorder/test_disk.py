@@ -57,7 +57,7 @@ def test_with_a_disk_that_never_answers_everything_goes_on(
             polling(one)
             rows = one.log.rows
             wait_for(lambda: one.log.rows > rows + 5, "rows")
-            one.recorder.writer.mailbox.ask(one.recorder.writer.run_in_progress.sync)
+            one.recorder.writer.mailbox.ask(lambda: one.recorder.writer.run_in_progress.sync(1))
             wait_for(lambda: disk.waiting > 1, "the disk to be waited for")
             # A kill would find all of it.
             assert [mark.text for mark in read_marks(folder)] == ["first", "two", "three"]
@@ -165,7 +165,7 @@ def test_many_changes_at_once_never_spoil_the_state(
         for n in range(40):
             text = setup_text(FLOW).replace("decimals = 1", f"decimals = {n % 3}")
             assert one.ask(ApplySetups(setups=[SetupText(id=FLOW, text=text)])).trouble == ""
-            writer.mailbox.post(writer.run_in_progress.sync)
+            writer.mailbox.post(lambda: writer.run_in_progress.sync(1))
             writer.mailbox.ask(lambda n=n: one.log.know_later({f"later-{n}": 100 + n}))  # type: ignore[misc]
             assert len(read_state(folder).later) == n + 1
         assert one.log.troubles == {}
@@ -185,7 +185,7 @@ def test_a_disk_that_reports_an_error_is_said(
 
         with monkeypatch.context() as patch:
             patch.setattr(os, "fdatasync", broken)
-            one.recorder.writer.mailbox.ask(one.recorder.writer.run_in_progress.sync)
+            one.recorder.writer.mailbox.ask(lambda: one.recorder.writer.run_in_progress.sync(1))
             wait_for(lambda: "disk" in one.log.troubles, "the error to be said")
         assert "Input/output error" in one.log.troubles["disk"]
         polling(one)  # and logging goes on

@@ -168,18 +168,41 @@ def test_the_tape_and_the_ports_can_be_seen(recorder: RecorderProcess, shop: Sho
 
 
 def test_the_clock_never_goes_backward_in_a_run() -> None:
+    """Fault 20: a step back in a run was ignored without a note."""
     wall, monotonic = [10**18], [0]
     clock = Clock(lambda: wall[0], lambda: monotonic[0])
     start = clock.now()
     wall[0] -= 3600 * 10**9
     monotonic[0] += 10**9
-    assert clock.check(may_go_back=False) == 0
+    step = clock.check(may_go_back=False)
+    assert step is not None
+    assert step.words == "the computer's clock moved by -3601.000 s; the run's time goes on without it"
+    assert clock.check(may_go_back=False) is None  # said once
     assert clock.now() == start + 1_000_000
     wall[0] += 7200 * 10**9
-    assert clock.check(may_go_back=False) > STEP
+    step = clock.check(may_go_back=False)
+    assert step is not None
+    assert step.taken
     assert clock.now() > start + 3_500_000_000
     wall[0] -= 7200 * 10**9
-    assert clock.check(may_go_back=True) < -STEP
+    step = clock.check(may_go_back=True)
+    assert step is not None
+    assert step.by < -STEP
+    assert clock.now() < start
+
+
+def test_after_a_restart_a_run_s_time_goes_on_whatever_the_clock_says() -> None:
+    """Fault 20: elapsed went from 5.8 back to 3.1 s."""
+    wall, monotonic = [10**18], [0]
+    last = 10**15 + 5_000_000
+    clock = Clock(lambda: wall[0], lambda: monotonic[0], not_before=last)
+    assert clock.now() == last
+    assert clock.behind == 5_000_000
+    monotonic[0], wall[0] = 10**9, 10**18 + 10**9
+    assert clock.check(may_go_back=False) is None
+    assert clock.now() == last + 1_000_000
+    clock.check(may_go_back=True)  # the run has ended
+    assert clock.now() == 10**15 + 1_000_000
 
 
 def test_the_ring_keeps_an_hour_and_no_more() -> None:

@@ -11,17 +11,21 @@ from hypothesis import strategies as st
 
 from tests.conftest import wait_for
 from tests.runs.held_disk import HeldDisk
-from tidybench.core.samples import Batch
-from tidybench.core.tape.events import Note
+from tidybench.core.samples import Batch, sequences_of, unpack
+from tidybench.core.tape.events import Hole, Note
 from tidybench.core.tape.lines import TapeError, tape_line
+from tidybench.runs.disk import HereAndNow
 from tidybench.runs.entry import Entry
 from tidybench.runs.files import Appender, trim_lines, trim_records
 from tidybench.runs.folder import new_folder, slug
 from tidybench.runs.log import RunLog
+from tidybench.runs.reserve import Reserve
 from tidybench.runs.run_channel import RunChannel
+from tidybench.runs.run_state import read_state
 from tidybench.runs.sidecar import metadata
 from tidybench.runs.stamps import Stamps, parse
 from tidybench.runs.tape import TapeWriter, read_tape, segments
+from tidybench.runs.whole import WholeFile
 
 AT = 1_795_416_791_420_240
 CHANNEL = RunChannel(
@@ -140,36 +144,173 @@ def test_a_bad_line_is_named(tmp_path: Path) -> None:
         list(read_tape(tmp_path))
 
 
-def test_a_full_disk_gives_up_the_tape_before_the_csv(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+class Full:
+    """A disk that has no room for some files."""
+
+    def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        self.kinds: set[str] = set()
+        real = Appender.append
+
+        def write(appender: Appender, data: bytes) -> None:
+            kind = "tape" if "tape" in str(appender.path) else appender.path.suffix[1:]
+            if kind in self.kinds:
+                raise OSError(28, os.strerror(28))
+            real(appender, data)
+
+        monkeypatch.setattr(Appender, "append", write)
+
+
+def logged(log: RunLog) -> tuple[list[int], list[int], int]:
+    """Numbers on the tape, numbers of the samples, rows."""
+    samples = unpack((log.folder / "samples.bin").read_bytes())
+    rows = (log.folder / log.state.csv).read_text().count("\n") - 1
+    return [n for n, _, _ in read_tape(log.folder / "tape")], sequences_of(samples).tolist(), rows
+
+
+@pytest.mark.parametrize("kind", ["tape", "bin", "csv"])
+def test_on_a_full_disk_everything_waits_and_follows(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, kind: str
 ) -> None:
-    log = begin(tmp_path)
-    full = {"tape", "samples"}
-
-    def write(appender: Appender, data: bytes) -> None:
-        kind = (
-            "tape" if "tape" in str(appender.path) else "samples" if appender.path.suffix == ".bin" else "csv"
-        )
-        if kind in full:
-            raise OSError(28, os.strerror(28))
-        real(appender, data)
-
-    real = Appender.append
-    monkeypatch.setattr(Appender, "append", write)
+    """Fault 8: a moment of full disk ended tape and samples for the whole run."""
+    log, disk = begin(tmp_path), Full(monkeypatch)
     batch = Batch()
     batch.add(1, 0, AT + 5, 1.5)
     log.write([entry(1, AT + 5, batch)], AT + 6)
-    assert log.rows == 1
-    assert set(log.troubles) == {"tape", "samples"}
-    full.add("csv")
+    disk.kinds = {kind}
     log.write([entry(2, AT + 7, batch)], AT + 8)
+    log.write([entry(3, AT + 9, batch)], AT + 10)
+    assert "No space left on device" in log.troubles["files"]
+    assert "follows by itself" in log.troubles["files"]
     assert log.rows == 1
-    assert "No space left on device" in log.troubles["csv"]
-    full.clear()
-    log.write([], AT + 9)  # there is room again: the rows that waited follow
-    assert log.rows == 2
-    assert "csv" not in log.troubles
-    assert len((log.folder / log.state.csv).read_text().splitlines()) == 3
+    disk.kinds.clear()
+    log.write([], AT + 11)
+    assert log.troubles == {}
+    assert logged(log) == ([1, 2, 3], [1, 2, 3], 3)
+    log.abandon()
+
+
+def test_what_there_is_no_memory_for_is_a_counted_hole(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Fault 8: in tape, samples and summary alike. The link counts again from its starting state."""
+    monkeypatch.setattr("tidybench.runs.log.MAX_WAITING", 300)
+    log, disk = begin(tmp_path), Full(monkeypatch)
+    batch = Batch()
+    batch.add(1, 0, AT + 5, 1.5)
+
+    def write(number: int, link: str = "") -> None:
+        one = Entry(number, link, Note(AT + number, "x"), batch)
+        one.seal()
+        log.write([one], AT + number)
+
+    write(1)
+    disk.kinds = {"tape", "bin", "csv"}
+    for number in range(2, 10):
+        write(number)
+    assert "samples are lost so far" in log.troubles["hole"]
+    disk.kinds.clear()
+    log.write([], AT + 10)
+    assert log.wants_states
+    write(11, "a link")  # before its state: what it happened upon is not on the tape
+    write(12)
+    tape, samples, rows = logged(log)
+    [hole] = log.state.holes
+    kept = [1, *range(2, hole.first)]
+    assert tape == [*kept, 9, 12]
+    assert samples == [*kept, 12]
+    assert rows == len(samples)
+    assert (hole.events, hole.samples) == (10 - hole.first, 10 - hole.first)
+    [found] = [e for _, _, e in read_tape(log.folder / "tape") if isinstance(e, Hole)]
+    assert found == hole
+    log.end(AT + 20, "over")
+    summary = json.loads((log.folder / "summary.json").read_text())
+    assert [h["samples"] for h in summary["holes"]] == [hole.samples]
+    assert summary["channels"][0]["samples"] == len(samples)
+
+
+def test_a_run_can_be_ended_on_a_full_disk(tmp_path: Path) -> None:
+    """Fault 9: it was orphaned. Room is kept for its state and summary."""
+    reserve = Reserve(tmp_path)
+    reserve.lay_up()
+    assert (
+        (tmp_path / ".reserve").stat().st_size == (tmp_path / ".reserve").stat().st_blocks * 512 > 1_000_000
+    )
+    log = begin(tmp_path)
+    file = WholeFile(log.folder / "state.json", HereAndNow(), lambda error: None, reserve)
+    tries = []
+
+    def full(text: str) -> None:
+        tries.append((tmp_path / ".reserve").exists())
+        if tries[-1]:
+            raise OSError(28, os.strerror(28))
+        real(text)
+
+    real = file._write
+    file._write = full  # type: ignore[method-assign]
+    file.put("{}")
+    assert tries == [True, False]
+    assert (log.folder / "state.json").read_text() == "{}"
+    log.abandon()
+
+
+def test_what_waits_at_the_end_on_a_full_disk_is_counted_as_lost(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    log, disk = begin(tmp_path), Full(monkeypatch)
+    batch = Batch()
+    batch.add(1, 0, AT + 5, 1.5)
+    log.write([entry(1, AT + 5, batch)], AT + 6)
+    disk.kinds = {"tape"}
+    log.write([entry(2, AT + 7, batch)], AT + 8)
+    log.end(AT + 9, "over")
+    state = read_state(log.folder)
+    assert state.status == "ended"
+    assert [(hole.events, hole.samples) for hole in state.holes] == [(1, 1)]
+
+
+def test_one_file_that_fails_keeps_no_other_from_being_synced(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Fault 18; and "saved" means synced."""
+    log = begin(tmp_path)
+    batch = Batch()
+    batch.add(1, 0, AT + 5, 1.5)
+    log.write([entry(1, AT + 5, batch)], AT + 6)
+    assert log.saved_at == 0
+    real, synced = os.fdatasync, []
+
+    def broken(descriptor: int) -> None:
+        name = os.readlink(f"/proc/self/fd/{descriptor}")
+        synced.append(name)
+        if name.endswith("samples.bin"):
+            raise OSError(5, os.strerror(5))
+        real(descriptor)
+
+    with monkeypatch.context() as patch:
+        patch.setattr(os, "fdatasync", broken)
+        log.sync(AT + 10)
+        assert any(name.endswith(".csv") for name in synced)
+        assert any(name.endswith("0001.jsonl") for name in synced)
+    assert log.saved_at == 0
+    assert "Input/output error" in log.troubles["disk"]
+    log.write([entry(2, AT + 11, batch)], AT + 12)
+    log.sync(AT + 13)
+    assert log.saved_at == AT + 13
+    log.abandon()
+
+
+def test_a_folder_that_is_moved_or_deleted_while_it_is_logged_is_said(tmp_path: Path) -> None:
+    """Fault 24."""
+    log = begin(tmp_path)
+    log.sync(AT + 1)
+    assert log.troubles == {}
+    other = tmp_path / "elsewhere"
+    log.folder.rename(other)
+    log.sync(AT + 2)
+    assert "moved or deleted" in log.troubles["folder"]
+    other.rename(log.folder)
+    log.sync(AT + 3)
+    assert "folder" not in log.troubles
     log.abandon()
 
 

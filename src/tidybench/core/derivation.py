@@ -12,7 +12,7 @@ from tidybench.core.samples import Batch
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import Calculations
 from tidybench.core.setup.channel import LimitsPart
-from tidybench.core.tape.events import Event, Note, Opened, Start
+from tidybench.core.tape.events import Event, Hole, Note, Opened, Start
 from tidybench.core.values.crossing import Crossing
 
 BEGIN, RESTARTED, END = "begin", "recorder restarted", "end"
@@ -100,6 +100,8 @@ class Derivation:
                 self._started = set()
                 for watch in self.watches.values():
                     watch.started(event.at, opened=False)
+            elif kind is Hole and self._started is not None:
+                self._started = set()
             elif kind is Note and event.what == END:  # type: ignore[union-attr]
                 self._started = None
             elif kind is Opened:

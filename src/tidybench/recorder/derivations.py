@@ -5,6 +5,7 @@ from collections import deque
 
 from tidybench.core.derivation import Derivation
 from tidybench.core.setup.calculated import Calculations
+from tidybench.core.tape.events import Start
 from tidybench.core.values.crossing import Crossing
 from tidybench.runs.entry import Entry
 
@@ -33,6 +34,10 @@ class Derivations:
         kept = self._kept
         while len(kept) > 1 and kept[1][0] <= entry.sequence:
             kept.popleft()
+        if type(entry.event) is Start and not entry.link:
+            # A segment of a tape begins: what is remembered just here goes onto it.
+            entry.event.state = kept[0][1].state()
+            return []
         try:
             return kept[0][1].feed(entry.link, entry.event, entry.batch)
         except Exception:  # what is derived fails by itself: what was measured is logged all the same

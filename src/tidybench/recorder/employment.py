@@ -79,7 +79,7 @@ class Employment:
         if texts == remembered.setups and calculations == remembered.calculations:
             return  # a web server that was restarted: the ports stay open
         numbers = dict(remembered.numbers)
-        going_on = self._writer.mailbox.ask(lambda: self._writer.run_in_progress.log is not None)
+        going_on = self._writer.mailbox.ask(lambda: self._writer.run_in_progress.goes_on)
         # All that can fail comes first: compiling, room for the files, the memory of it.
         built = self._build(texts, calculations, numbers, CHANGED if going_on else "")
         self._writer.mailbox.ask(lambda: self._writer.run_in_progress.keep_setups(dict(built.employed.texts)))

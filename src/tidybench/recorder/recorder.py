@@ -15,6 +15,7 @@ from tidybench.recorder.held_ports import HeldPorts
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.live_stream import LiveStream
 from tidybench.recorder.mailbox import Mailbox
+from tidybench.recorder.mender import Mender, unfinished
 from tidybench.recorder.port_list import PortList
 from tidybench.recorder.refused import RequestRefused
 from tidybench.recorder.run_in_progress import RunInProgress
@@ -24,6 +25,7 @@ from tidybench.recorder.state import StateFile
 from tidybench.recorder.status import StatusTeller
 from tidybench.recorder.writer import Writer
 from tidybench.recorder.zeros import Zeros
+from tidybench.runs.reserve import Reserve
 from tidybench.wire.places import Places
 
 logger = logging.getLogger(__name__)
@@ -36,21 +38,29 @@ class Recorder:
     """Everything the recorder owns. Made, started and stopped by one thread."""
 
     def __init__(self, places: Places, carry_on: bool) -> None:
-        """Mends what a crash left, and goes on with the run in progress if `carry_on`."""
+        """Goes on with the run in progress if `carry_on`. What a crash left is mended once it has started."""
         self.places = places
-        self.clock = Clock()
         self._context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
         self.journal = Journal()
         # What the disk has to tell about a run belongs to the writer, about the state file to the service.
         service_mail, writer_mail = Mailbox(lambda: None), Mailbox(self.journal.wake)
         self._state_disk, self._run_disk = DiskThreads(service_mail.post), DiskThreads(writer_mail.post)
         self._room = DiskRoom(places.runs)
-        self.state = StateFile(places.recorder_state, self._state_disk)
+        reserve = Reserve(places.runs)
+        self.state = StateFile(places.recorder_state, self._state_disk, reserve)
         self.ports = PortList(places.simulated)
-        self._run = RunInProgress(places.runs, self.clock, self.journal, self._run_disk)
-        found = self._run.take_up(self.state.now.run if carry_on else None)
-        if found is not None:
-            self.journal.start_after(found.last_sequence)
+        going_on = unfinished(self.state.now.run if carry_on else None)
+        self.clock = Clock(not_before=going_on.newest.at + 1 if going_on is not None else 0)
+        self._run = RunInProgress(places.runs, self.clock, self.journal, self._run_disk, reserve)
+        self._mender = Mender(
+            places.runs, going_on, lambda ready: writer_mail.post(lambda: self.writer.go_on(ready))
+        )
+        if going_on is not None:
+            self.journal.start_after(going_on.newest.sequence)
+            self._run.mend(going_on, self._mender)
+        elif self.state.now.run is not None:
+            with suppress(OSError):
+                self.state.remember(run=None)
         self.writer = Writer(
             self._run,
             self.journal,
@@ -60,14 +70,9 @@ class Recorder:
             zeros=lambda: self.state.now.zeros,
             status_of=StatusTeller(self.clock, self.ports, self.state, self._room),
         )
-        if found is not None:
-            self.writer.samples.preload(found.samples, self.clock.now())
-        elif self.state.now.run is not None:
-            with suppress(OSError):
-                self.state.remember(run=None)
         self._run.say_restarted()
         self.employment = Employment(places.simulated, self.state, self.journal, self.clock, self.writer)
-        self.employment.take_up(going_on=found is not None)
+        self.employment.take_up(going_on=going_on is not None)
         held = HeldPorts(self.employment, self.ports, self.state)
         parts = Parts(
             writer=self.writer,
@@ -87,14 +92,17 @@ class Recorder:
         """Begin to log and to answer."""
         self.writer.start()
         self.service.start()
+        self._mender.start()
 
     def stop(self) -> None:
         """End: ports free, a run in progress closed as interrupted, everything on the disk."""
         self.service.stop()
         self.ports.stop()
+        if self._mender.is_alive():
+            self._mender.join(SEALED_WITHIN)
+        self._end_run()  # first of all: that its ports are freed now is none of its business
         self._searches.stop_all()
         self.employment.stop()
-        self._end_run()
         self._run_disk.stop()
         self.writer.stop()
         self._state_disk.stop()

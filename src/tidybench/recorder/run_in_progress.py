@@ -3,26 +3,25 @@
 import logging
 import platform
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from tidybench.core.derivation import END, RESTARTED
-from tidybench.core.samples import RECORD_SIZE
 from tidybench.core.setup.calculated import CALCULATED
-from tidybench.core.tape.events import MarkCorrected, Note, SetUp
+from tidybench.core.tape.events import MarkCorrected, Note, SetUp, Start
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark
-from tidybench.recorder.clock import Clock
+from tidybench.recorder.clock import STEP, Clock
 from tidybench.recorder.employed import Employed
 from tidybench.recorder.journal import Journal
+from tidybench.recorder.mender import Mender, Ready, Unfinished
 from tidybench.recorder.refused import RequestRefused
 from tidybench.runs.disk import Disk, Done
 from tidybench.runs.entry import Entry
-from tidybench.runs.folder import SAMPLES, run_folders
 from tidybench.runs.log import RunLog, begin_note
-from tidybench.runs.recovery import close_interrupted, mend, set_aside
+from tidybench.runs.reserve import Reserve
 from tidybench.runs.run_channel import RunChannel
-from tidybench.runs.run_state import RunEnd, RunState, read_state
+from tidybench.runs.run_state import RunEnd
 from tidybench.wire.runs import BeginRun, RunStatus
 
 logger = logging.getLogger(__name__)
@@ -33,75 +32,70 @@ MAX_MARKS = 200
 MIN_FREE = 50 * 1024 * 1024
 """Bytes that must be free for a run to begin."""
 
-PRELOADED = 24_000_000
-"""Bytes of a run's newest samples that a restarted recorder remembers."""
-
-
-@dataclass(slots=True, frozen=True)
-class Found:
-    """A run that goes on after a restart: its newest samples as records, and the last number on its tape."""
-
-    samples: bytes
-    last_sequence: int
-
 
 class RunInProgress:
-    """`log` is None while no run is on. Everything here happens in the writer's thread."""
+    """`log` is None while no run is on, and while one that goes on after a restart is put in order: what happens then waits.
+    Everything here happens in the writer's thread."""
 
-    def __init__(self, runs: Path, clock: Clock, journal: Journal, disk: Disk) -> None:
+    def __init__(self, runs: Path, clock: Clock, journal: Journal, disk: Disk, reserve: Reserve) -> None:
         self.log: RunLog | None = None
         self._runs, self._clock, self._journal, self._disk = runs, clock, journal, disk
+        self._reserve = reserve
         self._unconcluded: list[RunLog] = []
+        self._mending: tuple[Unfinished, Mender] | None = None
+        self._held: list[Entry] = []
+        self._held_since = 0
+        self._laying_up = False
 
-    # ---- runs found at the start
+    # ---- a run that goes on after a restart
 
-    def take_up(self, run: str | None) -> Found | None:
-        """Mend runs that were not ended; go on with `run`, the folder of the one that was in progress (None: with none)."""
-        found = None
-        for folder in run_folders(self._runs):
-            try:
-                state = read_state(folder)
-            except (OSError, ValueError):
-                continue
-            if state.status != "logging":
-                continue
-            try:
-                if str(folder) == run:
-                    found = self._carry_on(folder)
-                else:
-                    close_interrupted(folder, "Tidy Bench ended without ending the run.")
-            except Exception as error:  # one broken folder must not keep the bench from starting
-                logger.exception("the run in %s could not be mended", folder)
-                self._set_aside(folder, state, f"It could not be mended: {error}.")
-        return found
+    def mend(self, one: Unfinished, mender: Mender) -> None:
+        """This run is being put in order."""
+        self._mending, self._held_since = (one, mender), self._clock.now()
 
-    @staticmethod
-    def _set_aside(folder: Path, state: RunState, why: str) -> None:
+    def go_on(self, ready: Ready | None) -> None:
+        """It is in order, and what has happened meanwhile is logged; None: it cannot be gone on with."""
+        assert self._mending is not None
+        folder = self._mending[0].folder
+        self._mending = None
+        held, self._held = self._held, []
+        if ready is None:
+            return
         try:
-            set_aside(folder, state, why)
-        except OSError as error:
-            logger.error("the run in %s could not be closed either: %s", folder, error)
+            self.log = RunLog.resume(
+                folder,
+                rows=ready.mended.rows,
+                stats=ready.mended.stats,
+                links=ready.mended.links,
+                now=self._held_since,
+                disk=self._disk,
+                reserve=self._reserve,
+            )
+        except Exception:
+            logger.exception("the run in %s cannot be gone on with", folder)
+            return
+        self.log.write(held, self._clock.now())
 
-    def _carry_on(self, folder: Path) -> Found:
-        mended = mend(folder)
-        with open(folder / SAMPLES, "rb") as file:
-            size = file.seek(0, 2)
-            file.seek(max(0, size - size % RECORD_SIZE - PRELOADED))
-            samples = file.read()
-        self.log = RunLog.resume(
-            folder,
-            rows=mended.rows,
-            stats=mended.stats,
-            links=mended.links,
-            now=self._clock.now(),
-            disk=self._disk,
-        )
-        return Found(samples, mended.last_sequence)
+    def _refuse_while_mending(self) -> None:
+        if self._mending is not None:
+            one, mender = self._mending
+            raise RequestRefused(
+                "conflict",
+                f"The run “{one.state.name}” is being put in order after a restart ({mender.words}). Try again in a moment.",
+            )
+
+    @property
+    def goes_on(self) -> bool:
+        """Whether a run is on, or is being put in order."""
+        return self.log is not None or self._mending is not None
 
     def say_restarted(self) -> None:
         """On the tape of a run that goes on."""
-        if self.log is not None:
+        if self.goes_on:
             self._journal.put("", Note(self._clock.now(), RESTARTED))
+            if self._clock.behind >= STEP:
+                behind = f"the computer's clock is {self._clock.behind / 1e6:.3f} s behind the run's time, which goes on"
+                self._journal.put("", Note(self._clock.now(), "clock", behind))
 
     # ---- begin and end
 
@@ -109,6 +103,7 @@ class RunInProgress:
         self, request: BeginRun, channels: Sequence[RunChannel], employed: Employed, free_bytes: int
     ) -> None:
         """Begin a run. Raises RequestRefused."""
+        self._refuse_while_mending()
         if self.log is not None:
             raise RequestRefused("conflict", f"The run “{self.log.state.name}” is on. End it first.")
         if not channels:
@@ -130,6 +125,7 @@ class RunInProgress:
                 channels=channels,
                 setups=dict(employed.texts),
                 disk=self._disk,
+                reserve=self._reserve,
             )
         except OSError as error:
             logger.exception("no run folder could be made")
@@ -141,6 +137,7 @@ class RunInProgress:
 
     def check(self, run: str) -> None:
         """Raises RequestRefused where this run is not the one in progress."""
+        self._refuse_while_mending()
         if self.log is None:
             raise RequestRefused("conflict", "No run is on. It was ended already, perhaps in another window.")
         if self.log.state.id != run:
@@ -180,16 +177,24 @@ class RunInProgress:
         """Log what happened."""
         log = self.log
         if log is None:
+            if self._mending is not None:
+                self._held += entries
             return
         log.write(entries, now)
-        if log.turned:
-            log.turned = False
+        if log.wants_states:
+            log.wants_states = False
             self.want_states(employed)
 
-    def sync(self) -> None:
+    def sync(self, now: int) -> None:
         """Have it brought to the disk."""
         if self.log is not None:
-            self.log.sync()
+            self.log.sync(now)
+        if not self._laying_up:
+            self._laying_up = True
+            self._disk.run(self._reserve.lay_up, self._laid_up)
+
+    def _laid_up(self, error: Exception | None) -> None:
+        self._laying_up = False
 
     def want_states(self, employed: Employed) -> None:
         """A tape (or a segment) begins: every link's set-ups and state go onto it."""
@@ -197,11 +202,13 @@ class RunInProgress:
             self.say_setups({"", *employed.workers}, employed)
         except OSError:
             logger.exception("the set-ups could not be kept with the run")
+        self._journal.put("", Start(self._clock.now(), {}))  # what is derived; the writer fills it in
         for worker in employed.workers.values():
             worker.snapshot()
 
     def mark(self, text: str, by: str) -> None:
         """Mark this moment. Raises RequestRefused."""
+        self._refuse_while_mending()
         if self.log is None:
             raise RequestRefused("conflict", "No run is on: there is nothing to mark.")
         mark = Mark(self._clock.now() // 1000 * 1000, text, by)
@@ -213,6 +220,7 @@ class RunInProgress:
 
     def correct_mark(self, at: int, text: str) -> None:
         """Another text for a mark; the tape keeps the old one. Raises RequestRefused."""
+        self._refuse_while_mending()
         try:
             old = self.log.correct_mark(at, text) if self.log is not None else None
         except OSError as error:
@@ -234,6 +242,7 @@ class RunInProgress:
     def keep_setups(self, texts: dict[str, str]) -> bool:
         """Keep set-ups that are to come into force; False where no run is on. Raises RequestRefused: nothing has changed
         then."""
+        self._refuse_while_mending()
         if self.log is None:
             return False
         try:
@@ -265,7 +274,7 @@ class RunInProgress:
         """How it stands."""
         log = self.log
         if log is None:
-            return None
+            return self._as_it_is_mended()
         s = log.state
         return RunStatus(
             id=s.id,
@@ -282,6 +291,31 @@ class RunInProgress:
             troubles=list(log.troubles.values()),
             repairs=s.repairs,
             marks=list(log.marks[-MAX_MARKS:]),
+        )
+
+    def _as_it_is_mended(self) -> RunStatus | None:
+        if self._mending is None:
+            return None
+        one, mender = self._mending
+        s = one.state
+        words = (
+            f"It is being put in order after a restart ({mender.words}). What is measured meanwhile is kept."
+        )
+        return RunStatus(
+            id=s.id,
+            name=s.name,
+            item=s.item,
+            operator=s.operator,
+            row_rule=s.row_rule,
+            begun_at=s.begun_at,
+            folder=str(one.folder),
+            csv=s.csv,
+            rows=s.rows,
+            saved_at=one.newest.at,
+            counts=replace(s.counts),
+            troubles=[words],
+            repairs=s.repairs,
+            marks=[],
         )
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from pydantic import BaseModel
 
 from tidybench.runs.disk import Disk
+from tidybench.runs.reserve import Reserve
 from tidybench.runs.whole import WholeFile, newest_of, read_newest
 from tidybench.wire.setups import SetupText
 
@@ -36,8 +37,8 @@ class RecorderState(BaseModel):
 class StateFile:
     """What the recorder remembers. Only one thread may `remember`; any may look at `now`."""
 
-    def __init__(self, path: Path, disk: Disk) -> None:
-        self._file = WholeFile(path, disk, lambda error: logger.error("%s: %s", path, error))
+    def __init__(self, path: Path, disk: Disk, reserve: Reserve | None = None) -> None:
+        self._file = WholeFile(path, disk, lambda error: logger.error("%s: %s", path, error), reserve)
         self.now = _read(path)
 
     def remember(self, **changes: object) -> RecorderState:

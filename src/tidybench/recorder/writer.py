@@ -24,6 +24,7 @@ from tidybench.recorder.employed import Employed
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.live_stream import LiveStream
 from tidybench.recorder.mailbox import Mailbox
+from tidybench.recorder.mender import Ready
 from tidybench.recorder.open_crossings import OpenCrossings
 from tidybench.recorder.ring import SampleRing, TapeRing
 from tidybench.recorder.run_in_progress import RunInProgress
@@ -125,14 +126,13 @@ class Writer(threading.Thread):
             self._tell(now)
         if now - self._synced_at >= SYNC_EVERY:
             self._synced_at = now
-            self.run_in_progress.sync()
+            self.run_in_progress.sync(now)
             self.run_in_progress.conclude()
 
     def _look_at_the_clock(self) -> None:
-        step = self._clock.check(may_go_back=self.run_in_progress.log is None)
-        if step:
-            text = f"the computer's clock moved by {step / 1e6:.3f} s"
-            self._journal.put("", Note(self._clock.now(), "clock", text))
+        step = self._clock.check(may_go_back=not self.run_in_progress.goes_on)
+        if step is not None:
+            self._journal.put("", Note(self._clock.now(), "clock", step.words))
 
     def _tell(self, now: int) -> None:
         """How everything stands. That it cannot be told must not keep anything from being logged."""
@@ -199,6 +199,12 @@ class Writer(threading.Thread):
         """Another text for a mark. Raises RequestRefused."""
         self.run_in_progress.correct_mark(at, text)
         return self._run_status()
+
+    def go_on(self, ready: Ready | None) -> None:
+        """The run that goes on after a restart is in order; None: it cannot be gone on with."""
+        if ready is not None:
+            self.samples.preload(ready.samples, self._clock.now())
+        self.run_in_progress.go_on(ready)
 
     def acknowledge(self, ids: list[int], by: str) -> None:
         """A person has seen these crossings."""

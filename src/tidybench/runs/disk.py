@@ -6,7 +6,8 @@ outcome comes back to the owner's thread.
 
 import contextlib
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from pathlib import Path
 from typing import Protocol
 
 Done = Callable[[Exception | None], None]
@@ -36,15 +37,23 @@ def synced(descriptors: Sequence[int]) -> Callable[[], None]:
     """Work that brings these to the disk and closes them. They are the work's own: duplicates."""
 
     def work() -> None:
-        try:
-            for one in descriptors:
+        refused: OSError | None = None
+        for one in descriptors:
+            try:
                 os.fdatasync(one)
-        finally:
-            for one in descriptors:
-                with contextlib.suppress(OSError):
-                    os.close(one)
+            except OSError as error:  # the others are brought to the disk all the same
+                refused = refused or error
+            with contextlib.suppress(OSError):
+                os.close(one)
+        if refused is not None:
+            raise refused
 
     return work
+
+
+def synced_folders(folders: Iterable[Path]) -> Callable[[], None]:
+    """Work that brings to the disk which files stand in these folders. Raises OSError where one cannot be opened."""
+    return synced([os.open(folder, os.O_RDONLY | os.O_DIRECTORY) for folder in folders])
 
 
 class Together:

@@ -4,14 +4,19 @@ import json
 import logging
 import os
 import uuid
-from collections.abc import Iterable, Sequence
-from dataclasses import asdict
+from collections import deque
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import asdict, dataclass
+from functools import partial
 from pathlib import Path
 
+from tidybench.core.samples import RECORD_SIZE
 from tidybench.core.tape.counting import count
-from tidybench.core.tape.events import Note, Received, SetUp, Start
+from tidybench.core.tape.events import Hole, Note, Received, SetUp, Start
+from tidybench.core.tape.lines import tape_line
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark
+from tidybench.runs.checks import CHECKS, check_line
 from tidybench.runs.crossings import CROSSINGS, crossing_row
 from tidybench.runs.crossings import HEAD as CROSSINGS_HEAD
 from tidybench.runs.disk import Disk, Done, HereAndNow, Together, synced
@@ -19,6 +24,7 @@ from tidybench.runs.entry import Entry
 from tidybench.runs.files import Appender
 from tidybench.runs.folder import SAMPLES, SETUPS, SUMMARY, TAPE, new_folder, setup_file
 from tidybench.runs.marks import MarksFile
+from tidybench.runs.reserve import Reserve
 from tidybench.runs.rows import header, make_rule
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import STATE, RowRule, RunEnd, RunState, read_state, state_text
@@ -32,16 +38,40 @@ logger = logging.getLogger(__name__)
 SUM_SIZE = 1 << 16
 """Bytes of samples that gather before the summary takes them in."""
 
-MAX_WAITING_ROWS = 100_000
-"""Rows that wait for room on a full disk; the oldest of more are given up."""
+MAX_WAITING = 32 * 1024 * 1024
+"""Bytes that wait for room on a full disk. What comes then is counted, and kept nowhere."""
+
+
+@dataclass(slots=True)
+class _Flush:
+    """What is written at once, tape first. `step`: how many of the files have it."""
+
+    tape: bytes
+    samples: bytes
+    rows: bytes
+    row_count: int
+    step: int = 0
+
+    @property
+    def size(self) -> int:
+        return len(self.tape) + len(self.samples) + len(self.rows)
 
 
 class RunLog:
     """Writes one run folder. Only one thread may use it, and that thread never waits for the disk: what must be durable
-    is handed to `disk`, which calls back in the same thread."""
+    is handed to `disk`, which calls back in the same thread.
+
+    On a full disk everything waits, in order, and follows by itself. What there is no memory for either is a hole: counted
+    on the tape, in the state and in the summary, and in all files alike.
+    """
 
     def __init__(
-        self, folder: Path, state: RunState, disk: Disk | None = None, last_row: int | None = None
+        self,
+        folder: Path,
+        state: RunState,
+        disk: Disk | None = None,
+        last_row: int | None = None,
+        reserve: Reserve | None = None,
     ) -> None:
         self.folder = folder
         self.state = state
@@ -49,20 +79,26 @@ class RunLog:
         self.rows = 0
         self.troubles: dict[str, str] = {}
         self.saved_at = 0
-        self.turned = False  # a new tape segment began: it wants starting states
+        self.wants_states = False  # a new tape segment began, or a hole has ended
         self._disk = disk or HereAndNow()
         self._rule = make_rule(state, last_row)
-        self._tape: TapeWriter | None = TapeWriter(folder / TAPE, self._disk, self._refused)
-        self._samples: Appender | None = Appender(folder / SAMPLES)
+        self._tape = TapeWriter(folder / TAPE, self._disk, self._refused)
+        self._samples = Appender(folder / SAMPLES)
         self._csv = Appender(folder / state.csv)
+        self._checks = Appender(folder / CHECKS)
         self._marks = MarksFile(folder, state.begun_at, self._disk, self._refused)
         self._crossings: Appender | None = Appender(folder / CROSSINGS)
         if not self._crossings.size:
             self._crossings.append(CROSSINGS_HEAD.encode())
-        self._state_file = WholeFile(folder / STATE, self._disk, self._refused)
+        self._state_file = WholeFile(folder / STATE, self._disk, self._refused, reserve)
+        self._reserve = reserve
         self._started: set[str] = {""}
-        self._pending_rows: list[str] = []
+        self._waiting: deque[_Flush] = deque()
+        self._waiting_size = 0
+        self._hole: Hole | None = None
         self._unsummed = bytearray()
+        self._syncing = 0
+        self._ended = False
 
     @classmethod
     def begin(
@@ -78,6 +114,7 @@ class RunLog:
         channels: Sequence[RunChannel],
         setups: dict[str, str],
         disk: Disk | None = None,
+        reserve: Reserve | None = None,
     ) -> "RunLog":
         """Make a run folder and begin to log into it. `setups`: TOML text by instrument id. Raises OSError."""
         folder, csv = new_folder(runs, name, at)
@@ -95,9 +132,10 @@ class RunLog:
         for instrument, text in setups.items():
             (folder / SETUPS / setup_file(instrument)).write_text(text, "utf-8")
         (folder / f"{csv}-metadata.json").write_text(metadata(state), "utf-8")
-        log = cls(folder, state, disk)
+        log = cls(folder, state, disk, reserve=reserve)
         log._csv.append(header(state.channels).encode())
         log._state_file.put(state_text(state))
+        log._disk.run(_kept_so_far(folder), lambda error: log._refused(error) if error is not None else None)
         return log
 
     @classmethod
@@ -110,9 +148,10 @@ class RunLog:
         links: Iterable[str],
         now: int,
         disk: Disk | None = None,
+        reserve: Reserve | None = None,
     ) -> "RunLog":
         """Go on with a run whose folder has been mended. Rows go on from `now`: a gap stays a gap."""
-        log = cls(folder, read_state(folder), disk, last_row=now)
+        log = cls(folder, read_state(folder), disk, last_row=now, reserve=reserve)
         log.rows, log.stats = rows, stats
         log._started |= set(links)
         return log
@@ -124,9 +163,15 @@ class RunLog:
 
     def write(self, entries: Sequence[Entry], now: int) -> None:
         """Log what happened (sealed entries, in order) and the rows due by `now`."""
+        if self._hole is not None:
+            self._make_room(now)
+            if self._hole is not None:
+                self._miss(entries, now)
+                return
         tape: list[str] = []
         packed: list[bytes] = []
-        rows, started, rule, counts = self._pending_rows, self._started, self._rule, self.state.counts
+        rows: list[str] = []
+        started, rule, counts = self._started, self._rule, self.state.counts
         last = None
         for entry in entries:
             event, link = entry.event, entry.link
@@ -150,19 +195,100 @@ class RunLog:
         if last is not None:
             counts.sequence = last.sequence
             tape.append("")
-            self._write_tape("\n".join(tape).encode())
-        samples = b"".join(packed)
-        if samples:
-            self._write_samples(samples)
-            self._unsummed += samples
+        if tape or rows:
+            self._put(
+                _Flush("\n".join(tape).encode(), b"".join(packed), "".join(rows).encode(), len(rows)), now
+            )
+        elif self._waiting:
+            self._drain(now)
+
+    def _put(self, flush: _Flush, now: int) -> None:
+        self._waiting.append(flush)
+        self._waiting_size += flush.size
+        self._drain(now)
+        if self._waiting_size > MAX_WAITING:
+            # Nothing more is taken in: what waits stands right behind what is written.
+            self._hole = Hole(now, self.state.counts.sequence + 1, 0, 0, now)
+
+    def _drain(self, now: int) -> bool:
+        """Write what waits, in order; whether all of it is written."""
+        waiting = self._waiting
+        while waiting:
+            flush = waiting[0]
+            try:
+                if flush.step == 0:
+                    self.wants_states |= bool(flush.tape) and self._tape.append(flush.tape)
+                    flush.step = 1
+                if flush.step == 1:
+                    self._samples.append(flush.samples)
+                    self._unsummed += flush.samples
+                    flush.step = 2
+                if flush.rows:
+                    self._csv.append(flush.rows)
+            except Exception as error:
+                self._fail("files", self._waits(error), error)
+                return False
+            self.rows += flush.row_count
+            self._waiting_size -= flush.size
+            waiting.popleft()
             if len(self._unsummed) > SUM_SIZE:
                 self._sum()
-        self._write_rows(now)
+        self.troubles.pop("files", None)
+        return True
+
+    def _waits(self, error: Exception) -> str:
+        return (
+            f"Nothing can be written: {_why(error)}. Everything so far is safe, and what is measured now waits "
+            f"({self._waiting_size / 1e6:.1f} of {MAX_WAITING / 1e6:.0f} MB). Free some space: it follows by itself."
+        )
+
+    def _miss(self, entries: Sequence[Entry], now: int) -> None:
+        """Entries for which there is neither room nor memory."""
+        assert self._hole is not None
+        hole = self._hole
+        hole.events += len(entries)
+        hole.samples += sum(len(entry.batch) for entry in entries if entry.batch is not None)
+        if entries:
+            hole.at, self.state.counts.sequence = now, entries[-1].sequence
+        self.troubles["hole"] = (
+            f"The disk is full, and {hole.samples} samples are lost so far. Free some space: logging goes on by itself."
+        )
+
+    def _make_room(self, now: int) -> None:
+        """What waits first; then a line of the tape says what was lost, and logging goes on."""
+        assert self._hole is not None
+        hole = self._hole
+        if not self._drain(now):
+            return
+        if hole.events:
+            try:
+                line = tape_line(self.state.counts.sequence, "", hole) + "\n"
+                self._tape.append(line.encode())
+            except OSError as error:
+                self._fail("files", self._waits(error), error)
+                return
+            self.state.holes.append(hole)
+        self._hole = None
+        self._rule.skip(now)
+        self._started = {""}  # links count again from their next starting state
+        self.wants_states = True
+        self.troubles.pop("hole", None)
+        if hole.events:
+            self.troubles["held"] = (
+                f"{hole.samples} samples found no room on the disk for {(hole.at - hole.since) / 1e6:.0f} s. They are lost."
+            )
 
     def _sum(self) -> None:
         if self._unsummed:
             self.stats.add(bytes(self._unsummed))
             self._unsummed.clear()
+
+    def _sum_up(self) -> None:
+        """What the state says of rows and samples is as of now, where nothing waits."""
+        if not self._waiting:
+            self._sum()
+            self.state.rows, self.state.stats = self.rows, self.stats.state()
+            self.state.summed = self.state.counts.sequence
 
     # ---- sinks: each file fails by itself, in words, with its traceback in the log
 
@@ -178,48 +304,6 @@ class RunLog:
             f"The disk reports an error while saving: {why}. What was logged since may be lost in a power cut.",
             error,
         )
-
-    def _write_tape(self, data: bytes) -> None:
-        if self._tape is None:
-            return
-        try:
-            self.turned |= self._tape.append(data)
-        except Exception as error:
-            # The CSV matters more: the tape is given up before it.
-            self._fail(
-                "tape", f"The tape of this run ends here: {_why(error)}. Rows are still logged.", error
-            )
-            self._tape = None
-
-    def _write_samples(self, data: bytes) -> None:
-        if self._samples is None:
-            return
-        try:
-            self._samples.append(data)
-        except Exception as error:
-            self._fail("samples", f"samples.bin ends here: {_why(error)}. Rows are still logged.", error)
-            self._samples = None
-
-    def _write_rows(self, now: int) -> None:
-        rows = self._pending_rows
-        if not rows:
-            self.saved_at = self.saved_at or now
-            return
-        try:
-            self._csv.append("".join(rows).encode())
-        except Exception as error:
-            self._fail(
-                "csv",
-                f"Rows cannot be written: {_why(error)}. Every row so far is safe; "
-                "free some space, the waiting rows follow by themselves.",
-                error,
-            )
-            del rows[: max(0, len(rows) - MAX_WAITING_ROWS)]
-            return
-        self.troubles.pop("csv", None)
-        self.rows += len(rows)
-        rows.clear()
-        self.saved_at = now
 
     # ---- what happens in a run besides
 
@@ -274,6 +358,7 @@ class RunLog:
             self._crossings = None
 
     def _put_state(self) -> None:
+        self._sum_up()
         try:
             self._state_file.put(state_text(self.state))
         except OSError as error:
@@ -281,45 +366,114 @@ class RunLog:
         else:
             self.troubles.pop("state", None)
 
-    def sync(self) -> None:
+    def sync(self, now: int) -> None:
         """Have everything brought to the disk, and the state with it. Nothing waits for it."""
-        for file in (self._samples, self._csv, self._crossings):
-            if file is not None:
-                file.sync(self._disk, self._refused)
-        if self._tape is not None:
-            self._tape.sync()
+        self._look_after_the_folder()
+        self._check(now)
+        if not self._syncing:  # `saved_at` is when all was there that is on the disk now
+            files = [self._samples, self._csv, self._checks]
+            self._syncing = len(files) + 1
+            together = Together(partial(self._synced, now), self._syncing)
+            for file in files:
+                file.sync(self._disk, self._refused, together.one)
+            self._tape.sync(together.one)
+        if self._crossings is not None:
+            self._crossings.sync(self._disk, self._refused)
         self._marks.sync()
-        if self._state_file.settled:
+        if self._state_file.settled and not self._waiting:
             self._put_state()
+
+    def _synced(self, at: int, error: Exception | None) -> None:
+        self._syncing = 0
+        if error is None and not self._waiting:
+            self.saved_at = at
+
+    def _check(self, now: int) -> None:
+        """Prove what was written since the last time."""
+        if self._waiting or self._hole is not None:
+            return
+        pieces = [
+            *self._tape.pieces(),
+            *(one for f in (self._samples, self._csv) if (one := f.piece()) is not None),
+        ]
+        if not pieces:
+            return
+        ends = {
+            f"{TAPE}/{self._tape.place.name}": self._tape.size,
+            SAMPLES: self._samples.size,
+            self.state.csv: self._csv.size,
+        }
+        try:
+            line = check_line(self.state.counts.sequence, now, self.rows, self.folder, pieces, ends)
+            self._checks.append(line.encode())
+        except OSError as error:
+            self._fail("checks", f"{CHECKS} cannot be written: {_why(error)}. Free some space.", error)
+        else:
+            self.troubles.pop("checks", None)
+
+    def _look_after_the_folder(self) -> None:
+        if self._csv.is_there:
+            self.troubles.pop("folder", None)
+            return
+        gone = FileNotFoundError(str(self.folder))
+        self._fail(
+            "folder",
+            f"The run's folder was moved or deleted while it is logged ({self.folder}). What is measured is written where "
+            "it was moved to, and nowhere if it was deleted. Move it back, or end this run and begin another.",
+            gone,
+        )
 
     def end(self, at: int, reason: str, status: RunEnd = "ended", done: Done | None = None) -> None:
         """Write the last rows and the summary, and give the files up; `done` is called when all of it is on the disk.
 
-        Raises OSError where summary or state cannot be written: nothing more is logged then either, and `conclude` may be
-        tried again.
+        What found no room until now is a hole. Raises OSError where summary or state cannot be written: nothing more is
+        logged then either, and `conclude` may be tried again.
         """
+        rows = self._rule.until(at) if self._hole is None else []
+        if rows:
+            self._put(_Flush(b"", b"", "".join(rows).encode(), len(rows)), at)
+        if not self._drain(at) and self._reserve is not None and self._reserve.give():
+            self._drain(at)
+        if self._hole is not None:
+            self._make_room(at)
+        self._give_up_what_waits(at)
+        self._check(at)
         self._sum()
-        self._pending_rows += self._rule.until(at)
-        self._write_rows(at)
         self.state = self.state.model_copy(update={"ended_at": at, "reason": reason, "status": status})
         together = Together(done, 2)
         self.abandon(together.one)
         self.conclude(together.one)
 
+    def _give_up_what_waits(self, at: int) -> None:
+        hole = self._hole
+        if self._waiting:
+            hole = hole or Hole(at, self.state.counts.sequence, 0, 0, at)
+            hole.events += sum(flush.tape.count(b"\n") for flush in self._waiting if flush.step == 0)
+            hole.samples += sum(
+                len(flush.samples) // RECORD_SIZE for flush in self._waiting if flush.step < 2
+            )
+        if hole is not None and hole.events:
+            self.state.holes.append(hole)
+        self._hole, self._waiting_size = None, 0
+        self._waiting.clear()
+
     def conclude(self, done: Done | None = None) -> None:
         """Write what an ended run came to. Raises OSError."""
         together = Together(done, 2)
-        summary = WholeFile(self.folder / SUMMARY, self._disk, self._refused)
+        summary = WholeFile(self.folder / SUMMARY, self._disk, self._refused, self._reserve)
+        self._sum_up()
         summary.put(summary_text(self.state, self.stats, self.rows), together.one)
         self._state_file.put(state_text(self.state), together.one)
 
     def abandon(self, done: Done | None = None) -> None:
         """Give the files up as they are, for whoever goes on with the run; they go to the disk by themselves, and `done`
         is called when they are there."""
-        descriptors = [
-            file.release() for file in (self._tape, self._samples, self._csv, self._crossings) if file
-        ]
-        self._tape = self._samples = self._crossings = None
+        if self._ended:
+            return
+        self._ended = True
+        files = (self._tape, self._samples, self._csv, self._checks, self._crossings)
+        descriptors = [file.release() for file in files if file is not None]
+        self._crossings = None
         self._marks.close()
 
         def after(error: Exception | None) -> None:
@@ -329,6 +483,14 @@ class RunLog:
                 done(error)
 
         self._disk.run(synced([one for one in descriptors if one >= 0]), after)
+
+
+def _kept_so_far(folder: Path) -> Callable[[], None]:
+    """Work that brings to the disk what a run's folder begins with, and that it is there."""
+    files = [path for path in folder.rglob("*") if path.is_file()]
+    folders = [folder, folder / TAPE, folder / SETUPS, folder.parent, folder.parent.parent]
+    descriptors = [os.open(path, os.O_RDONLY) for path in (*files, *folders)]
+    return synced(descriptors)
 
 
 def _why(error: Exception) -> str:
@@ -355,6 +517,7 @@ def summary_text(state: RunState, stats: RunStats, rows: int) -> str:
         "rows": rows,
         "counts": asdict(state.counts),
         "repairs": state.repairs,
+        "holes": [asdict(hole) for hole in state.holes],
         "channels": channels,
     }
     return json.dumps(whole, indent=1, ensure_ascii=False) + os.linesep

@@ -1,33 +1,58 @@
 """A run folder after a crash: torn tails cut, what the tape knows put back, said in words.
 
-The tape is written before samples and rows. So after a kill the tape may hold events whose
-samples and rows were not written yet; they are read again from it and added.
+The tape is written before samples and rows. So after a kill the tape may hold events whose samples and rows were not written
+yet; they are read again from it and added. After a power cut a file may be shorter than it was, or end in zeros: what follows
+the last line of checks.jsonl that holds is believed only as far as it proves itself (a line that reads, numbers that rise, a
+sample of a known channel), and what the tape tells otherwise is written anew.
 """
 
+import json
 import os
 from collections import Counter
+from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
-from tidybench.core.samples import RECORD_SIZE, Batch, qualities_of, sequences_of, unpack
+from tidybench.core.samples import RECORD_SIZE, Batch, channels_of, qualities_of, sequences_of, unpack
 from tidybench.core.tape.counting import count
+from tidybench.core.tape.events import Hole, MarkCorrected
+from tidybench.core.tape.lines import tape_line
 from tidybench.core.values.counts import RunCounts
-from tidybench.runs.crossings import CROSSINGS
+from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.mark import Mark
+from tidybench.runs.checks import CHECKS, Check, proven
+from tidybench.runs.crossings import CROSSINGS, crossing_row
+from tidybench.runs.disk import HereAndNow
 from tidybench.runs.files import MAX_LINE, Appender, trim_lines, trim_records
-from tidybench.runs.folder import SAMPLES
+from tidybench.runs.folder import SAMPLES, TAPE
 from tidybench.runs.log import write_summary
-from tidybench.runs.marks import MARKS
+from tidybench.runs.marks import MARKS, MarksFile
 from tidybench.runs.reread import reread
 from tidybench.runs.rows import make_rule
 from tidybench.runs.run_state import RunState, read_state, write_state
 from tidybench.runs.stamps import parse
 from tidybench.runs.stats import RunStats
-from tidybench.runs.tape import segments
+from tidybench.runs.tape import number_of, read_tape, segments
 from tidybench.runs.whole import adopt, complete_lines
 
 CHUNK = 1_000_000
+CUT = "cut"
+"""Folder for what was cut off and is not nothing."""
+
+TAIL = 1 << 20
+"""Bytes at the end of a file that are looked at for its newest line or sample."""
+
+
+MAX_STEP = 10_000_000
+"""By how much the number of a sample may be higher than that of the one before."""
+
+EARLIER = 86_400_000_000
+"""Microseconds that a sample may lie before the beginning of its run (bytes that were held back, a zero)."""
 
 
 @dataclass(slots=True)
@@ -42,31 +67,65 @@ class Mended:
     links: set[str]
 
 
-def mend(folder: Path) -> Mended:
-    """Make an unfinished run's files whole and agree; the state gets a sentence for each repair."""
+@dataclass(slots=True, frozen=True)
+class Newest:
+    """The newest number and time in a run's files, as far as they prove themselves."""
+
+    sequence: int
+    at: int
+
+
+def newest(folder: Path, state: RunState) -> Newest:
+    """Where a run that goes on has come to: quickly, from the ends of its files, before anything is mended."""
+    sequence, at = state.counts.sequence, state.begun_at
+    for segment in segments(folder / TAPE)[-2:]:
+        if segment.suffix != ".jsonl":
+            continue
+        with open(segment, "rb") as file:
+            file.seek(max(0, file.seek(0, os.SEEK_END) - TAIL))
+            for line in file.read().split(b"\n"):
+                found = _number_and_time(line)
+                if found is not None:
+                    sequence, at = max(sequence, found[0]), max(at, found[1])
+    path = folder / SAMPLES
+    if path.exists():
+        with open(path, "rb") as file:
+            size = file.seek(0, os.SEEK_END)
+            file.seek(max(0, (size - TAIL) // RECORD_SIZE * RECORD_SIZE))
+            good = _self_proving(unpack(file.read()), 0, state)
+        if len(good):
+            sequence = max(sequence, int(sequences_of(good).max()))
+            at = max(at, int(good["time"].max()))
+    return Newest(sequence, at)
+
+
+def mend(folder: Path, said: Callable[[str], None] = lambda words: None) -> Mended:
+    """Make an unfinished run's files whole and agree; the state gets a sentence for each repair. `said` is told what is
+    being done, in words."""
     state = read_state(folder)
     repairs = list(state.repairs)
     adopt(folder / MARKS, complete_lines)
-    newest = segments(folder / "tape")
-    torn = trim_lines(newest[-1]) if newest and newest[-1].suffix == ".jsonl" else 0
-    if torn:
-        repairs.append(f"The tape's last line was torn: {torn} bytes were cut.")
-    if torn := trim_records(folder / SAMPLES, RECORD_SIZE):
-        repairs.append(f"The last sample was torn: {torn} bytes were cut.")
-    if torn := trim_lines(folder / state.csv):
-        repairs.append(f"The CSV's last row was torn: {torn} bytes were cut.")
+    check = proven(folder)
+    for making in (folder / TAPE).glob("*.new"):
+        making.unlink()
+    repairs += _mend_tape(folder, check)
+    trim_lines(folder / CHECKS)
     trim_lines(folder / MARKS)
-    trim_lines(folder / CROSSINGS)
-
-    last_sequence, added, counts, last_at, links = _complete_samples(folder, state)
-    if added:
-        repairs.append(f"{added} samples were put back from the tape.")
-    rows, added_rows = _complete_rows(folder, state, last_at)
-    if added_rows:
-        repairs.append(f"{added_rows} rows were put back from the samples.")
-    state = state.model_copy(update={"repairs": repairs, "counts": counts})
+    repairs += _mend_crossings(folder)
+    said("reading its tape")
+    told = _Told(state, check)
+    repairs += _complete_samples(folder, told)
+    said("writing its rows")
+    state.counts, state.holes = told.counts, told.holes
+    rows, sentences = _complete_rows(folder, state, told.last_at, check)
+    repairs += sentences
+    repairs += _put_back(folder, state, told)
+    said("adding up")
+    stats = _stats(folder, read_state(folder), told)
+    changes = {"repairs": repairs, "rows": rows, "stats": stats.state(), "summed": told.last_sequence}
+    state = state.model_copy(update=changes)
     write_state(folder, state)
-    return Mended(state, rows, _stats(folder), last_sequence, last_at, links)
+    return Mended(state, rows, stats, told.last_sequence, told.last_at, told.links)
 
 
 def close_interrupted(folder: Path, reason: str) -> RunState:
@@ -95,89 +154,253 @@ def set_aside(folder: Path, state: RunState, why: str) -> None:
     write_state(folder, state.model_copy(update=changes))
 
 
-def _complete_samples(folder: Path, state: RunState) -> tuple[int, int, RunCounts, int, set[str]]:
-    """Add the samples that the tape gives and samples.bin lacks."""
-    path = folder / SAMPLES
-    records = path.stat().st_size // RECORD_SIZE if path.exists() else 0
-    tail = b""
-    if records:
-        with open(path, "rb") as file:
-            file.seek((records - 1) * RECORD_SIZE)
-            tail = file.read(RECORD_SIZE)
-    last = int(sequences_of(unpack(tail))[0]) if records else 0
-    have = _count_of(path, last) if records else 0  # records of the last event: it may be half written
+# ---- the tape
 
-    found = segments(folder / "tape")
-    # Starting states stand at the head of every segment; the newest may have been cut before them.
-    first = max(1, int(found[-1].name[:4]) - 1) if found else 1
-    counts = replace(state.counts)
-    base = counts.sequence
-    added, last_sequence, last_at = 0, last, state.begun_at
-    links: set[str] = set()
-    appender = Appender(path)
-    for item in reread(folder, first):
-        event = item.event
-        last_sequence, last_at = max(last_sequence, item.sequence), max(last_at, event.at)
-        links.add(item.link)
-        if item.sequence > base:
-            count(counts, item.sequence, event)
-        if item.batch is None or item.sequence < last:
+
+def _number_and_time(line: bytes) -> tuple[int, int] | None:
+    """Of a line of the tape; None where it is none."""
+    if b"\0" in line:
+        return None
+    try:
+        fields = json.loads(line)
+        return int(fields["n"]), int(fields["t"])
+    except (ValueError, KeyError, TypeError):
+        return None
+
+
+def _mend_tape(folder: Path, check: Check | None) -> list[str]:
+    """Cut every segment that is not proven behind its last line that proves itself."""
+    repairs = []
+    number = check.sequence if check is not None else 0
+    found = segments(folder / TAPE)
+    for place, path in enumerate(found):
+        start = check.ends.get(f"{TAPE}/{path.name}", 0) if check is not None else 0
+        first = next(iter(check.ends), "") if check is not None else ""
+        if path.suffix != ".jsonl" or (not start and f"{TAPE}/{path.name}" < first):
             continue
-        packed = item.batch.pack(item.sequence)
-        if item.sequence == last:
+        with open(path, "rb") as file:
+            file.seek(start)
+            data = file.read()
+        good, at = 0, 0
+        while (end := data.find(b"\n", good)) >= 0:
+            line = _number_and_time(data[good:end])
+            if line is None or line[0] <= number:
+                break
+            number, at = line
+            good = end + 1
+        if good == len(data):
+            continue
+        _cut(folder, path, start + good)
+        repairs.append(f"The tape ended in {len(data) - good} bytes that are no whole line: they were cut.")
+        if path != found[-1]:
+            # Its next segment goes on: what is between counts as a hole, and links from their next starting states.
+            later = next(read_tape(folder / TAPE, number_of(found[place + 1])), None)
+            missing = later[0] - number - 1 if later is not None else 0
+            with open(path, "ab") as file:
+                file.write((tape_line(number + 1, "", Hole(at, number + 1, missing, 0, at)) + "\n").encode())
+    return repairs
+
+
+def _cut(folder: Path, path: Path, size: int) -> None:
+    """Cut a file; what was cut is kept where it is more than a torn line, or nothing."""
+    with open(path, "rb") as file:
+        file.seek(size)
+        gone = file.read()
+    if gone.strip(b"\0") and len(gone) > TAIL // 16:
+        (folder / CUT).mkdir(exist_ok=True)
+        (folder / CUT / f"{path.name}.{size}").write_bytes(gone)
+    os.truncate(path, size)
+
+
+# ---- the samples
+
+
+class _Told:
+    """What the tape tells of the time after the last check."""
+
+    def __init__(self, state: RunState, check: Check | None) -> None:
+        self.state, self.check = state, check
+        self.counts: RunCounts = replace(state.counts)
+        self.holes = list(state.holes)
+        self.last_sequence, self.last_at = state.counts.sequence, state.begun_at
+        self.tape_sequence = 0
+        self.links: set[str] = set()
+        self.marks: list[Mark] = []
+        self.corrected: list[MarkCorrected] = []
+        self.crossings: list[Crossing] = []
+
+    def events(self, folder: Path) -> Iterator[tuple[int, Batch | None]]:
+        """Number and samples of every event, from where starting states stand before what is not proven."""
+        base = self.state.counts.sequence
+        for item in reread(folder, _first_segment(folder, self.check, base)):
+            event = item.event
+            self.last_sequence = self.tape_sequence = max(self.last_sequence, item.sequence)
+            self.last_at = max(self.last_at, event.at)
+            self.links.add(item.link)
+            if isinstance(event, Mark):
+                self.marks.append(event)
+            elif isinstance(event, MarkCorrected):
+                self.corrected.append(event)
+            elif isinstance(event, Crossing):
+                self.crossings.append(event)
+            if item.sequence > base:
+                count(self.counts, item.sequence, event)
+                if isinstance(event, Hole):
+                    self.holes.append(event)
+            yield item.sequence, item.batch
+
+
+def _first_segment(folder: Path, check: Check | None, counted: int) -> int:
+    """From which segment on the tape is read: starting states stand at the head of each, but for those that began as the
+    tape turned, so one more is read. 1 where nothing is proven."""
+    if check is None:
+        return 1
+    first = 1
+    for segment in reversed(segments(folder / TAPE)):
+        head = next(read_tape(folder / TAPE, number_of(segment)), None)
+        if head is not None and head[0] <= min(check.sequence, counted):
+            first = number_of(segment) - 1
+            break
+    return max(first, 1)
+
+
+def _self_proving(records: Any, after: int, state: RunState) -> Any:
+    """The records up to the first that cannot be one: numbers rise, the channel is known, it has a value or a reason."""
+    if not len(records):
+        return records
+    sequences = sequences_of(records).astype(np.int64)
+    qualities, values = qualities_of(records), records["value"]
+    known = np.isin(channels_of(records), np.array(list(state.numbers.values()), np.uint16))
+    good = known & (qualities <= 8) & (np.isfinite(values) == (qualities <= 1))
+    good &= (sequences >= max(after, 1)) & (records["time"] > state.begun_at - EARLIER)
+    steps = np.diff(sequences)
+    good[1:] &= (steps >= 0) & (steps < MAX_STEP)
+    bad = np.flatnonzero(~good)
+    return records[: bad[0]] if len(bad) else records
+
+
+def _complete_samples(folder: Path, told: _Told) -> list[str]:
+    """Make samples.bin what was proven and, behind it, what the tape gives."""
+    path, state, check = folder / SAMPLES, told.state, told.check
+    repairs = []
+    if torn := trim_records(path, RECORD_SIZE):
+        repairs.append(f"The last sample was torn: {torn} bytes were cut.")
+    start = check.ends[SAMPLES] if check is not None else 0
+    path.touch()
+    tail = np.fromfile(path, np.uint8, offset=start).tobytes()
+    records = _self_proving(unpack(tail), check.sequence if check is not None else 0, state)
+    if strange := len(tail) // RECORD_SIZE - len(records):
+        repairs.append(f"{strange} records at the end of the samples were none: they were cut.")
+    if check is not None:
+        added = _behind_the_check(path, start, tail, records, told, folder, check)
+    else:
+        added = _behind_the_last(path, start, records, told, folder)
+    if added:
+        repairs.append(f"{added} samples were put back from the tape.")
+    return repairs
+
+
+def _behind_the_check(
+    path: Path, start: int, tail: bytes, records: Any, told: _Told, folder: Path, check: Check
+) -> int:
+    """The tape is right about everything after the check; what it does not reach is kept."""
+    pieces = [
+        batch.pack(sequence)
+        for sequence, batch in told.events(folder)
+        if sequence > check.sequence and batch is not None and len(batch)
+    ]
+    kept = records[sequences_of(records) > max(told.tape_sequence, check.sequence)]
+    if len(kept):
+        told.last_sequence = max(told.last_sequence, int(sequences_of(kept).max()))
+        told.last_at = max(told.last_at, int(kept["time"].max()))
+    whole = b"".join(pieces) + kept.tobytes()
+    if whole != tail:
+        same = _common(whole, tail)
+        os.truncate(path, start + same)
+        file = Appender(path)
+        file.append(whole[same:])
+        file.close()
+    return max(0, len(whole) // RECORD_SIZE - len(records))
+
+
+def _common(one: bytes, other: bytes) -> int:
+    """Of how many first bytes both have the same."""
+    size = min(len(one), len(other))
+    differs = np.flatnonzero(
+        np.frombuffer(one, np.uint8, count=size) != np.frombuffer(other, np.uint8, count=size)
+    )
+    return int(differs[0]) if len(differs) else size
+
+
+def _behind_the_last(path: Path, start: int, records: Any, told: _Told, folder: Path) -> int:
+    """Nothing is proven, as in runs of before 2026-11-26: what the tape gives after the last sample is added."""
+    os.truncate(path, start + records.nbytes)
+    last = int(sequences_of(records)[-1]) if len(records) else 0
+    have = int(np.count_nonzero(sequences_of(records) == last)) if last else 0  # it may be half written
+    told.last_sequence = max(told.last_sequence, last)
+    added = 0
+    appender = Appender(path)
+    for sequence, batch in told.events(folder):
+        if batch is None or sequence < last:
+            continue
+        packed = batch.pack(sequence)
+        if sequence == last:
             packed = packed[have * RECORD_SIZE :]
         appender.append(packed)
         added += len(packed) // RECORD_SIZE
     appender.close()
-    return last_sequence, added, counts, last_at, links
+    return added
 
 
-def _count_of(path: Path, sequence: int) -> int:
-    """How many records at the end of samples.bin belong to this event."""
-    size = path.stat().st_size
+# ---- the rows
+
+
+def _last_row(path: Path) -> int | None:
+    """The time of the last row, None where there is none."""
     with open(path, "rb") as file:
-        file.seek(max(0, size - CHUNK * RECORD_SIZE))
-        records = unpack(file.read())
-    return int(np.count_nonzero(sequences_of(records) == sequence))
+        size = file.seek(0, os.SEEK_END)
+        file.seek(max(0, size - 65_536))
+        lines = file.read().rstrip(b"\r\n").split(b"\n")
+    if size <= 65_536 and len(lines) < 2:
+        return None  # the header alone
+    return parse(lines[-1].split(b",")[0].decode())
 
 
-def _last_row(path: Path) -> tuple[int, int | None]:
-    """How many rows the CSV has and the time of the last one."""
+def _count_rows(path: Path) -> int:
     lines = 0
     with open(path, "rb") as file:
         while piece := file.read(1 << 20):
             lines += piece.count(b"\n")
-        size = file.tell()
-        file.seek(max(0, size - 65_536))
-        tail = file.read().rstrip(b"\r\n").rsplit(b"\n", 1)[-1]
-    if lines < 2:
-        return 0, None
-    return lines - 1, parse(tail.split(b",")[0].decode())
+    return max(0, lines - 1)
 
 
-def _complete_rows(folder: Path, state: RunState, last_at: int) -> tuple[int, int]:
-    """Add the rows that the samples give and the CSV lacks; gives (rows there are, rows added)."""
+def _complete_rows(folder: Path, state: RunState, last_at: int, check: Check | None) -> tuple[int, list[str]]:
+    """Add the rows that the samples give and the CSV lacks; gives how many there are, and what was done."""
     path = folder / state.csv
-    rows, last_row = _last_row(path)
+    repairs = []
+    if check is not None:
+        before = _rows_behind(path, check.ends[state.csv])
+        os.truncate(path, check.ends[state.csv])
+        rows = check.rows
+    else:
+        if torn := trim_lines(path):
+            repairs.append(f"The CSV's last row was torn: {torn} bytes were cut.")
+        before, rows = 0, _count_rows(path)
+    last_row = _last_row(path)
     rule = make_rule(state, last_row)
     # What a row can need is at most this old.
     longest = max((c.interval_s for c in state.channels), default=1.0)
     since = (last_row or state.begun_at) - round(max(longest, 0.1) * 3e6) - 1_000_000
     records = _records_since(folder / SAMPLES, since)
+    steady = state.row_rule == "steady rows"
+    if check is not None:
+        old = sequences_of(records) <= check.sequence
+        records = np.concatenate([_newest_of_each(records[old]) if steady else records[:0], records[~old]])
     fresh: list[str] = []
-    for sequence in np.unique(sequences_of(records)):
-        part = (
-            records[sequences_of(records) == sequence]
-            if len(records) < 5000
-            else _part(records, int(sequence))
-        )
-        words = ((part["word"] >> np.uint64(8) & np.uint64(0xFFFF)) << np.uint64(8)) | qualities_of(part)
-        batch = Batch(
-            [int(w) for w in words], [int(t) for t in part["time"]], [float(v) for v in part["value"]]
-        )
+    for batch in _batches(records):
         fresh += rule.feed(max(batch.times), batch)
     fresh += rule.until(last_at)
-    if state.row_rule == "each reading":
+    if not steady and check is None:
         # Rows stand in order of sequence, not of time: what is there already is known by its text.
         edge = since + 1_000_000
         there = _newest_rows(path, edge)
@@ -194,14 +417,39 @@ def _complete_rows(folder: Path, state: RunState, last_at: int) -> tuple[int, in
         file = Appender(path)
         file.append("".join(fresh).encode())
         file.close()
-    return rows + len(fresh), len(fresh)
+    if len(fresh) > before:
+        repairs.append(f"{len(fresh) - before} rows were put back from the samples.")
+    return rows + len(fresh), repairs
 
 
-def _part(
-    records: "np.ndarray[tuple[int], np.dtype[np.void]]", sequence: int
-) -> "np.ndarray[tuple[int], np.dtype[np.void]]":
+def _rows_behind(path: Path, start: int) -> int:
+    """How many whole rows stand behind a place."""
+    with open(path, "rb") as file:
+        file.seek(start)
+        return file.read().count(b"\r\n")
+
+
+def _newest_of_each(records: Any) -> Any:
+    """The last two samples of every channel, in their order: what a row needs of the time before it."""
+    if not len(records):
+        return records
+    keep = np.zeros(len(records), bool)
+    channels = channels_of(records)
+    for number in np.unique(channels):
+        keep[np.flatnonzero(channels == number)[-2:]] = True
+    return records[keep]
+
+
+def _batches(records: Any) -> Iterator[Batch]:
+    """The samples of each event."""
+    if not len(records):
+        return
     sequences = sequences_of(records)
-    return records[np.searchsorted(sequences, sequence) : np.searchsorted(sequences, sequence, side="right")]
+    edges = [0, *(np.flatnonzero(np.diff(sequences)) + 1).tolist(), len(records)]
+    words = (channels_of(records).astype(np.int64) << 8 | qualities_of(records)).tolist()
+    times, values = records["time"].tolist(), records["value"].tolist()
+    for start, end in pairwise(edges):
+        yield Batch(words[start:end], times[start:end], values[start:end])
 
 
 def _newest_rows(path: Path, since: int) -> Counter[str]:
@@ -219,8 +467,87 @@ def _time_of(row: str) -> int:
     return parse(row.split(",", 1)[0])
 
 
-def _records_since(path: Path, since: int) -> "np.ndarray[tuple[int], np.dtype[np.void]]":
+def _records_since(path: Path, since: int) -> Any:
     """The records at the end of samples.bin from the first one not older than `since`."""
+    size = path.stat().st_size
+    pieces: list[bytes] = []
+    step = 10_000 * RECORD_SIZE
+    with open(path, "rb") as file:
+        while size:
+            start = max(0, size - step)
+            file.seek(start)
+            piece = file.read(size - start)
+            pieces.append(piece)
+            size, step = start, step * 2
+            if int(unpack(piece)["time"][0]) < since:
+                break
+    return unpack(b"".join(reversed(pieces)))
+
+
+# ---- marks, crossings, the sum of it all
+
+
+def _mend_crossings(folder: Path) -> list[str]:
+    path = folder / CROSSINGS
+    if not path.exists():
+        return []
+    with open(path, "rb") as file:
+        data = file.read()
+    good = data.rfind(b"\n", 0, data.find(b"\0") if b"\0" in data else len(data)) + 1
+    if good == len(data):
+        return []
+    os.truncate(path, good)
+    return [f"{CROSSINGS} ended in {len(data) - good} bytes that are no whole line: they were cut."]
+
+
+def _put_back(folder: Path, state: RunState, told: _Told) -> list[str]:
+    """Marks and crossings that are on the tape, and not in their files."""
+    repairs: list[str] = []
+
+    def failed(error: Exception) -> None:
+        repairs.append(f"A mark could not be put back: {error}.")
+
+    marks = MarksFile(folder, state.begun_at, HereAndNow(), failed)
+    known = {mark.at for mark in marks.marks}
+    lost = [mark for mark in told.marks if mark.at not in known]
+    for mark in lost:
+        marks.add(mark)
+    for corrected in told.corrected:
+        with suppress(StopIteration):
+            if next(m.text for m in marks.marks if m.at == corrected.mark) == corrected.before:
+                marks.correct(corrected.mark, corrected.text)
+    marks.close()
+    if lost:
+        repairs.append(f"{len(lost)} marks were put back from the tape.")
+    path = folder / CROSSINGS
+    if path.exists() and told.crossings:
+        there = set(path.read_text("utf-8").split("\r\n"))
+        lines = [crossing_row(one, state.begun_at) for one in told.crossings]
+        missing = [line for line in lines if line.rstrip("\r\n") not in there]
+        if missing:
+            file = Appender(path)
+            file.append("".join(missing).encode())
+            file.close()
+            repairs.append(f"{len(missing)} crossings were put back from the tape.")
+    return repairs
+
+
+def _stats(folder: Path, before: RunState, told: _Told) -> RunStats:
+    """Of all samples: those that the state of before knew of, and what came since. Where some of those were lost, of all
+    anew."""
+    stats = RunStats()
+    if before.summed and told.check is not None and told.last_sequence >= before.summed:
+        stats.restore(before.stats)
+        stats.add(_records_after(folder / SAMPLES, before.summed).tobytes())
+        return stats
+    with open(folder / SAMPLES, "rb") as file:
+        while piece := file.read(CHUNK * RECORD_SIZE):
+            stats.add(piece)
+    return stats
+
+
+def _records_after(path: Path, sequence: int) -> Any:
+    """The records at the end of samples.bin whose number is higher."""
     size = path.stat().st_size
     pieces: list[bytes] = []
     with open(path, "rb") as file:
@@ -228,16 +555,9 @@ def _records_since(path: Path, since: int) -> "np.ndarray[tuple[int], np.dtype[n
             start = max(0, size - 10_000 * RECORD_SIZE)
             file.seek(start)
             piece = file.read(size - start)
-            pieces.insert(0, piece)
+            pieces.append(piece)
             size = start
-            if int(unpack(piece)["time"][0]) < since:
+            if int(sequences_of(unpack(piece[:RECORD_SIZE]))[0]) <= sequence:
                 break
-    return unpack(b"".join(pieces))
-
-
-def _stats(folder: Path) -> RunStats:
-    stats = RunStats()
-    with open(folder / SAMPLES, "rb") as file:
-        while piece := file.read(CHUNK * RECORD_SIZE):
-            stats.add(piece)
-    return stats
+    records = unpack(b"".join(reversed(pieces)))
+    return records[sequences_of(records) > sequence]

@@ -11,7 +11,7 @@ from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.exchange.state import ExchangeError
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import CALCULATED, Calculations, load_calculations
-from tidybench.core.tape.events import Opened, SetUp, Start
+from tidybench.core.tape.events import Hole, Opened, SetUp, Start
 from tidybench.core.tape.lines import TapeError
 from tidybench.runs.entry import Entry
 from tidybench.runs.folder import setup_file
@@ -34,8 +34,7 @@ def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | Non
     """Read a run's tape again: what happened and the samples it gives, with the set-ups in its folder and those that came
     into force in it; or with other `plans` from its beginning to its end.
 
-    From a later segment on, a link counts from its first starting state there; windows of calculated channels
-    fill anew.
+    From a later segment on, a link counts from its first starting state there, and calculated channels from theirs.
     """
     state = read_state(folder)
     numbers = state.numbers
@@ -72,6 +71,8 @@ def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | Non
                     readers.update({p.key: LinkReader(p) for p in plans})
         elif isinstance(event, Start | Opened):
             started.add(link)
+        elif isinstance(event, Hole):
+            started.clear()  # what happened in between is not on this tape: links count from their next starting state
         reader = readers.get(link) if link in started else None
         try:
             batch = reader.feed(event) if reader else None

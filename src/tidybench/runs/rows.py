@@ -34,6 +34,9 @@ class RowRule(Protocol):
     def until(self, at: int) -> list[str]:
         """The rows that are due at `at` with nothing new."""
 
+    def skip(self, at: int) -> None:
+        """No rows for the time until `at`: what was measured then could not be kept."""
+
 
 def header(channels: Sequence[RunChannel]) -> str:
     """The CSV's header row."""
@@ -61,6 +64,9 @@ class EachReading:
 
     def until(self, at: int) -> list[str]:
         return []
+
+    def skip(self, at: int) -> None:
+        pass
 
     def feed(self, at: int, batch: Batch) -> list[str]:
         words, times, values = batch.words, batch.times, batch.values
@@ -143,6 +149,9 @@ class SteadyRows:
             rows.append(self._row(self._next))
             self._next += self._every
         return rows
+
+    def skip(self, at: int) -> None:
+        self._next = max(self._next, (at // self._every + 1) * self._every)
 
     def _row(self, time: int) -> str:
         cells, flags = [], []

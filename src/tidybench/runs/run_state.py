@@ -1,10 +1,11 @@
 """state.json: what a run is and how it stands."""
 
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
+from tidybench.core.tape.events import Hole
 from tidybench.core.values.counts import RunCounts
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.whole import read_newest, write_whole
@@ -16,7 +17,8 @@ RunEnd = Literal["ended", "interrupted"]
 
 class RunState(BaseModel):
     """What a run is and how it stands. Times in microseconds since 1970 UTC. `later`: the numbers of channels that came
-    after it began; they are in the samples, not in the CSV."""
+    after it began; they are in the samples, not in the CSV. `rows` and `stats` (by
+    channel number) are exact at line `summed` of the tape, 0 for never. `holes`: what could not be kept."""
 
     format: Literal[1] = 1
     id: str
@@ -34,6 +36,10 @@ class RunState(BaseModel):
     later: dict[str, int] = {}
     counts: RunCounts = Field(default_factory=RunCounts)
     repairs: list[str] = []
+    rows: int = 0
+    summed: int = 0
+    stats: dict[str, list[Any]] = {}
+    holes: list[Hole] = []
 
     @property
     def numbers(self) -> dict[str, int]:

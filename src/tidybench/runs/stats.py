@@ -1,5 +1,7 @@
 """What a run's samples come to: statistics of each channel."""
 
+from typing import Any
+
 import numpy as np
 
 from tidybench.core.samples import channels_of, qualities_of, unpack
@@ -20,6 +22,17 @@ class RunStats:
             mine = numbers == number
             gathering = self._channels.setdefault(int(number), Gathering())
             gathering.add(records["time"][mine], records["value"][mine], qualities[mine])
+
+    def state(self) -> dict[str, list[Any]]:
+        """What has come until now, as JSON, by channel number."""
+        return {str(number): gathering.state() for number, gathering in self._channels.items()}
+
+    def restore(self, state: dict[str, list[Any]]) -> None:
+        """Take up what `state` gave."""
+        self._channels = {}
+        for number, kept in state.items():
+            self._channels[int(number)] = Gathering()
+            self._channels[int(number)].restore(kept)
 
     def of(self, number: int) -> Statistics:
         """What a channel's samples come to; of none, nothing."""

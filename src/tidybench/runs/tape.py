@@ -3,6 +3,7 @@
 import contextlib
 import gzip
 import os
+import re
 import shutil
 from collections.abc import Callable, Iterator
 from functools import partial
@@ -11,10 +12,11 @@ from typing import IO
 
 from tidybench.core.tape.events import Event
 from tidybench.core.tape.lines import TapeError, parse_tape_line
-from tidybench.runs.disk import Disk, HereAndNow
-from tidybench.runs.files import Appender
+from tidybench.runs.disk import Disk, Done, HereAndNow, synced_folders
+from tidybench.runs.files import Appender, Piece
 
-SEGMENT_SIZE = 64 * 1024 * 1024
+SEGMENT_SIZE = 8 * 1024 * 1024
+"""Bytes of a segment: what is read again after a crash is one or two of them, some seconds."""
 
 
 def _ignored(error: Exception) -> None:
@@ -36,7 +38,8 @@ class TapeWriter:
         self._disk, self._failed = disk or HereAndNow(), failed
         self._size = segment_size
         found = segments(folder)
-        self._number = int(found[-1].name[:4]) if found else 1
+        self._number = number_of(found[-1]) if found else 1
+        self._pieces: list[Piece] = []  # of segments that are full
         if found and found[-1].suffix == ".gz":
             self._number += 1
         self._file = Appender(folder / f"{self._number:04d}.jsonl")
@@ -48,6 +51,7 @@ class TapeWriter:
             following = Appender(self._folder / f"{self._number + 1:04d}.jsonl")
             full, self._file = self._file, following
             self._number += 1
+            self._pieces += [piece] if (piece := full.piece()) is not None else []
             self._compress(full)
         self._file.append(data)
         return turned
@@ -60,19 +64,42 @@ class TapeWriter:
         making = packed.with_name(packed.name + ".new")
         target = os.open(making, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o644)
 
-        def done(error: Exception | None) -> None:
-            if error is None:
-                with contextlib.suppress(FileNotFoundError):  # the folder was taken away
-                    making.replace(packed)
-                    full.path.unlink()
-            else:
+        def made(error: Exception | None) -> None:
+            if error is not None:
                 self._failed(error)
+                return
+            with contextlib.suppress(FileNotFoundError):  # the folder was taken away
+                making.replace(packed)
+                self._disk.run(synced_folders([self._folder]), named)
 
-        self._disk.run(partial(_compressed, written, source, target), done)
+        def named(error: Exception | None) -> None:
+            if error is not None:
+                self._failed(error)
+                return
+            with contextlib.suppress(FileNotFoundError):
+                full.path.unlink()
 
-    def sync(self) -> None:
-        """Have it brought to the disk."""
-        self._file.sync(self._disk, self._failed)
+        self._disk.run(partial(_compressed, written, source, target), made)
+
+    @property
+    def size(self) -> int:
+        """Bytes of the segment that is written."""
+        return self._file.size
+
+    @property
+    def place(self) -> Path:
+        """The segment that is written."""
+        return self._file.path
+
+    def pieces(self) -> list[Piece]:
+        """What was appended since this was last asked."""
+        newest = self._file.piece()
+        found, self._pieces = [*self._pieces, *([newest] if newest is not None else [])], []
+        return found
+
+    def sync(self, then: Done | None = None) -> None:
+        """Have it brought to the disk; see Appender."""
+        self._file.sync(self._disk, self._failed, then)
 
     def release(self) -> int:
         """The newest segment's descriptor, the caller's from here on."""
@@ -97,13 +124,18 @@ def _compressed(written: int, source: int, target: int) -> None:
             os.close(one)
 
 
+def number_of(segment: Path) -> int:
+    """A segment's number."""
+    return int(segment.name.partition(".")[0])
+
+
 def segments(folder: Path) -> list[Path]:
     """The segments of a tape in order; of one that is there twice, the compressed one."""
-    found: dict[str, Path] = {}
-    for path in sorted(folder.glob("[0-9][0-9][0-9][0-9].jsonl*")):
-        if path.suffix in (".jsonl", ".gz"):
-            found[path.name[:4]] = path
-    return [found[key] for key in sorted(found)]
+    found: dict[int, Path] = {}
+    for path in sorted(folder.glob("[0-9]*.jsonl*")):
+        if re.fullmatch(r"\d{4,}\.jsonl(\.gz)?", path.name):
+            found[number_of(path)] = path
+    return [found[number] for number in sorted(found)]
 
 
 def read_tape(folder: Path, first_segment: int = 1) -> Iterator[tuple[int, str, Event]]:
@@ -112,7 +144,7 @@ def read_tape(folder: Path, first_segment: int = 1) -> Iterator[tuple[int, str, 
     Raises TapeError with segment and line for a line that cannot be read.
     """
     for path in segments(folder):
-        if int(path.name[:4]) < first_segment:
+        if number_of(path) < first_segment:
             continue
         with _lines_of(path) as lines:
             for number, line in enumerate(lines, 1):

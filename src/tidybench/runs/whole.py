@@ -1,12 +1,14 @@
 """Files that are replaced whole: a crash leaves the old one or the new one, never half of one."""
 
 import contextlib
+import errno
 import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
 
-from tidybench.runs.disk import Disk, Done, synced
+from tidybench.runs.disk import Disk, Done, synced, synced_folders
+from tidybench.runs.reserve import Reserve
 
 T = TypeVar("T")
 
@@ -20,6 +22,7 @@ def write_whole(path: Path, text: str) -> None:
         os.fsync(file.fileno())
     temporary.replace(path)
     newest_of(path).unlink(missing_ok=True)
+    synced_folders([path.parent])()
 
 
 def newest_of(path: Path) -> Path:
@@ -62,10 +65,12 @@ class WholeFile:
     the old one's place; a power cut before leaves the old one. Only one thread may use it, the one `disk` calls back in.
     """
 
-    def __init__(self, path: Path, disk: Disk, failed: Callable[[Exception], None]) -> None:
-        """`failed` is told when the disk refuses what was put."""
+    def __init__(
+        self, path: Path, disk: Disk, failed: Callable[[Exception], None], reserve: Reserve | None = None
+    ) -> None:
+        """`failed` is told when the disk refuses what was put. `reserve`: room that is used where there is no other."""
         self.path = path
-        self._disk, self._failed = disk, failed
+        self._disk, self._failed, self._reserve = disk, failed, reserve
         self._put = self._synced = 0
         self._syncing = False
         self._waiting: list[Done] = []
@@ -73,6 +78,21 @@ class WholeFile:
     def put(self, text: str, done: Done | None = None) -> None:
         """Replace the content. `done` is called when it is on the disk. Raises OSError where it cannot be written: the old
         content stays."""
+        try:
+            self._write(text)
+        except OSError as error:
+            if error.errno != errno.ENOSPC or self._reserve is None or not self._reserve.give():
+                raise
+            self._write(text)
+        if not self.path.exists():
+            newest_of(self.path).replace(self.path)  # nothing is lost by it
+        self._put += 1
+        if done is not None:
+            self._waiting.append(done)
+        if not self._syncing:
+            self._sync()
+
+    def _write(self, text: str) -> None:
         temporary = self.path.with_name(self.path.name + ".tmp")
         try:
             with open(temporary, "w", encoding="utf-8") as file:
@@ -82,13 +102,6 @@ class WholeFile:
             with contextlib.suppress(OSError):
                 temporary.unlink(missing_ok=True)
             raise
-        if not self.path.exists():
-            newest_of(self.path).replace(self.path)  # nothing is lost by it
-        self._put += 1
-        if done is not None:
-            self._waiting.append(done)
-        if not self._syncing:
-            self._sync()
 
     @property
     def settled(self) -> bool:

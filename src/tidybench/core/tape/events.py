@@ -140,6 +140,19 @@ class MarkCorrected:
 
 
 @dataclass(slots=True)
+class Hole:
+    """From line `first` to this one nothing could be kept: so many events and samples. Links count again from their next
+    starting state."""
+
+    kind: ClassVar[str] = "hole"
+    at: int
+    first: int
+    events: int
+    samples: int
+    since: int = 0
+
+
+@dataclass(slots=True)
 class Note:
     """Something that concerns the whole run: begin, clock step, limits moved, recorder restarted, end."""
 
@@ -165,5 +178,6 @@ Event = (
     | Mark
     | MarkCorrected
     | Crossing
+    | Hole
     | Note
 )

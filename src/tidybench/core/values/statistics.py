@@ -58,6 +58,21 @@ class Gathering:
             self._low = min(self._low, float(good.min()))
             self._high = max(self._high, float(good.max()))
 
+    def state(self) -> list[Any]:
+        """What has come until now, as JSON."""
+        some = self._measured > 0
+        return [
+            self._by_quality, self._measured, self._total, self._low if some else None, self._high if some else None,
+            self._first, self._last,
+        ]  # fmt: skip
+
+    def restore(self, state: list[Any]) -> None:
+        """Take up what `state` gave."""
+        by_quality, self._measured, self._total, low, high, self._first, self._last = state
+        self._by_quality = [*by_quality, *([0] * len(Quality))][: len(Quality)]
+        self._low = float("inf") if low is None else low
+        self._high = float("-inf") if high is None else high
+
     @property
     def statistics(self) -> Statistics:
         """What has come until now."""

@@ -1,0 +1,109 @@
+"""Mends runs that a crash left, beside everything else: ports are polled meanwhile, and what comes waits in memory."""
+
+import logging
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from tidybench.core.samples import RECORD_SIZE
+from tidybench.runs.folder import SAMPLES, run_folders
+from tidybench.runs.recovery import Mended, Newest, close_interrupted, mend, newest, set_aside
+from tidybench.runs.run_state import RunState, read_state
+
+logger = logging.getLogger(__name__)
+
+PRELOADED = 24_000_000
+"""Bytes of a run's newest samples that a restarted recorder remembers."""
+
+
+@dataclass(slots=True, frozen=True)
+class Unfinished:
+    """A run that goes on after a restart: its folder, how it stood, and how far its files have come."""
+
+    folder: Path
+    state: RunState
+    newest: Newest
+
+
+@dataclass(slots=True, frozen=True)
+class Ready:
+    """The same, in order again, with its newest samples as records."""
+
+    mended: Mended
+    samples: bytes
+
+
+def unfinished(run: str | None) -> Unfinished | None:
+    """The run in this folder, if it was not ended."""
+    if run is None:
+        return None
+    folder = Path(run)
+    try:
+        state = read_state(folder)
+        if state.status != "logging":
+            return None
+        return Unfinished(folder, state, newest(folder, state))
+    except FileNotFoundError:
+        return None
+    except (OSError, ValueError):
+        logger.exception("the run in %s cannot be gone on with", folder)
+        return None
+
+
+class Mender(threading.Thread):
+    """First the run that goes on, then those that nobody goes on with. Until it has told of one it alone touches its folder.
+    `words`: what it is doing."""
+
+    def __init__(
+        self, runs: Path, going_on: Unfinished | None, ready: Callable[[Ready | None], None]
+    ) -> None:
+        """`ready` is called in this thread, with None where the run could not be put in order."""
+        super().__init__(name="mender", daemon=True)
+        self.words = ""
+        self._runs, self._going_on, self._ready = runs, going_on, ready
+
+    def run(self) -> None:
+        going_on = self._going_on
+        if going_on is not None:
+            self._ready(self._put_in_order(going_on))
+        for folder in run_folders(self._runs):
+            if going_on is None or folder != going_on.folder:
+                self._close(folder)
+
+    def _say(self, words: str) -> None:
+        self.words = words
+
+    def _put_in_order(self, one: Unfinished) -> Ready | None:
+        try:
+            mended = mend(one.folder, self._say)
+            with open(one.folder / SAMPLES, "rb") as file:
+                size = file.seek(0, 2)
+                file.seek(max(0, size - size % RECORD_SIZE - PRELOADED))
+                return Ready(mended, file.read())
+        except Exception as error:  # one broken folder must not keep the bench from logging another run
+            logger.exception("the run in %s could not be mended", one.folder)
+            self._set_aside(one.folder, one.state, f"It could not be mended: {error}.")
+            return None
+
+    def _close(self, folder: Path) -> None:
+        """A run that was not ended, and that nobody goes on with."""
+        try:
+            state = read_state(folder)
+        except (OSError, ValueError) as error:
+            logger.error("the run in %s cannot be read: %s", folder, error)
+            return
+        if state.status != "logging":
+            return
+        try:
+            close_interrupted(folder, "Tidy Bench ended without ending the run.")
+        except Exception as error:
+            logger.exception("the run in %s could not be mended", folder)
+            self._set_aside(folder, state, f"It could not be mended: {error}.")
+
+    @staticmethod
+    def _set_aside(folder: Path, state: RunState, why: str) -> None:
+        try:
+            set_aside(folder, state, why)
+        except OSError as error:
+            logger.error("the run in %s could not be closed either: %s", folder, error)
