@@ -74,7 +74,10 @@ class Measured:
 
 @contextmanager
 def recorder(
-    setups: list[SetupText], places: Places | None = None, row_rule: RowRule = "each reading"
+    setups: list[SetupText],
+    places: Places | None = None,
+    row_rule: RowRule = "each reading",
+    calculations: str = "",
 ) -> Iterator[Measured]:
     """A running recorder in this process, with a run begun; in a folder of its own unless one is given."""
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
@@ -83,7 +86,7 @@ def recorder(
         before = sys.getswitchinterval()
         tuning.collector()
         made = Recorder(places, carry_on=False)
-        made.employment.apply(setups)
+        made.employment.apply(setups, calculations)
         made.start()
         writer, room = made.writer, 10**12
         writer.mailbox.ask(lambda: writer.begin(BeginRun(name="measure", row_rule=row_rule), room))

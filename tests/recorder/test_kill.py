@@ -2,12 +2,14 @@
 
 import csv
 import os
+import shutil
 import signal
 import subprocess
 import sys
 from itertools import pairwise
 from pathlib import Path
 
+import numpy as np
 import pytest
 from measure.bench import recorder as in_process
 
@@ -15,6 +17,7 @@ from tests.conftest import DEMO, ROOT, RecorderProcess, Shop, flows, setup_text,
 from tidybench.core.samples import Batch, sequences_of, unpack
 from tidybench.core.tape.events import Lost, Missed, Note, Received
 from tidybench.links.holders import holders
+from tidybench.runs.checks import newest_checks
 from tidybench.runs.entry import Entry
 from tidybench.runs.files import trim_lines
 from tidybench.runs.log import RunLog
@@ -161,8 +164,6 @@ _runs: dict[int, Path] = {}
 
 def _finished_run(recorder: RecorderProcess, shop: Shop, tmp_path: Path) -> Path:
     """A fresh copy of one short run, made once."""
-    import shutil
-
     if 0 not in _runs:
         recorder.start("loop-flow-meter")
         wait_for(recorder.all_passing, "passing")
@@ -297,10 +298,21 @@ def test_rows_out_of_order_of_time_are_neither_lost_nor_doubled(tmp_path: Path) 
         assert file.read_bytes() == whole
 
 
+REMEMBERING = """
+[[calculated]]
+id = "volume"
+name = "Volume"
+expression = 'integral("loop-flow") + mean_over("loop-flow", 20 [s]) * 1 [s] + time_since("loop-flow" > 0 [L/min]) * 1 [L/min]'
+unit = "L"
+filter = [{ kind = "mean", count = 7 }]
+"""
+
+
 def test_any_two_segments_of_a_tape_are_enough_to_go_on_from(places: Places, shop: Shop) -> None:
-    """The tape turns to new segments in mid-run; recovery reads only the newest two."""
+    """The tape turns to new segments in mid-run; recovery reads only the newest two. Each opens with all that is
+    remembered, windows and integrals too (fault 3)."""
     texts = [SetupText(id=name, text=setup_text(name)) for name in BOTH]
-    with in_process(texts, places) as bench:
+    with in_process(texts, places, calculations=REMEMBERING) as bench:
         bench.log._tape._size = 4_000
         folder = bench.log.folder
         wait_for(lambda: len(segments(folder / "tape")) >= 5, "five segments", 30)
@@ -315,3 +327,39 @@ def test_any_two_segments_of_a_tape_are_enough_to_go_on_from(places: Places, sho
         records = unpack(whole)
         assert part == records[sequences_of(records) >= head].tobytes()
         assert part or following == found[-1]
+    state = read_state(folder)
+    volume = state.numbers["volume"]
+    mine = records[(records["word"] >> np.uint64(8) & np.uint64(0xFFFF)) == volume]
+    assert len(mine) > 10
+    assert (mine["value"][5:] > 0).all()
+
+
+@pytest.mark.parametrize("rule", ["each reading", "steady rows"])
+def test_after_a_kill_an_integral_goes_on_from_the_whole_run(
+    places: Places, shop: Shop, tmp_path: Path, rule: str
+) -> None:
+    """Fault 3: samples.bin cut by six records, and 8232 came back where 17835 was logged."""
+    texts = [SetupText(id=name, text=setup_text(name)) for name in BOTH]
+    with in_process(texts, places, rule, REMEMBERING) as bench:  # type: ignore[arg-type]
+        bench.log._tape._size = 4_000
+        folder = bench.log.folder
+        wait_for(
+            lambda: len(newest_checks(folder)) > 1 and len(segments(folder / "tape")) >= 5, "segments", 30
+        )
+        copy = tmp_path / "copy"
+        shutil.copytree(folder, copy, ignore=shutil.ignore_patterns("tape", "*.new"))
+        shutil.copytree(folder / "tape", copy / "tape", ignore=shutil.ignore_patterns("*.new"))
+    state = read_state(folder)
+    whole, rows = (folder / "samples.bin").read_bytes(), (folder / state.csv).read_bytes()
+    os.truncate(copy / "samples.bin", (copy / "samples.bin").stat().st_size - 6 * 24 - 5)
+    mended = mend(copy)
+    found = (copy / "samples.bin").read_bytes()
+    assert whole.startswith(found)
+    assert len(found) > len(whole) * 0.6
+    assert rows.startswith((copy / state.csv).read_bytes())
+    assert (
+        mended.stats.of(state.numbers["volume"]).maximum
+        == unpack(found)["value"][
+            (unpack(found)["word"] >> np.uint64(8) & np.uint64(0xFFFF)) == state.numbers["volume"]
+        ].max()
+    )

@@ -53,6 +53,12 @@ def zero(path: Path, last: int) -> None:
         file.write(b"\0" * min(last, size))
 
 
+def hole(path: Path) -> None:
+    with open(path, "r+b") as file:
+        file.seek(path.stat().st_size - 600)
+        file.write(b"\0" * 150)
+
+
 DAMAGES: dict[str, Damage] = {
     "nothing": lambda path, kind: None,
     "zeros at its end": lambda path, kind: zero(path, 240),
@@ -60,6 +66,7 @@ DAMAGES: dict[str, Damage] = {
     "zeros behind it": lambda path, kind: os.truncate(path, path.stat().st_size + 240),
     "a page of zeros behind it": lambda path, kind: os.truncate(path, -(-path.stat().st_size // 4096) * 4096),
     "cut": lambda path, kind: os.truncate(path, path.stat().st_size - 331),
+    "a hole of zeros before its end": lambda path, kind: hole(path),
     "nonsense behind it": lambda path, kind: path.write_bytes(path.read_bytes() + b"\x7f3\x01" * 80),
 }
 

@@ -206,7 +206,7 @@ def _cut(folder: Path, path: Path, size: int) -> None:
     with open(path, "rb") as file:
         file.seek(size)
         gone = file.read()
-    if gone.strip(b"\0") and len(gone) > TAIL // 16:
+    if gone.strip(b"\0").count(b"\n") > 1:
         (folder / CUT).mkdir(exist_ok=True)
         (folder / CUT / f"{path.name}.{size}").write_bytes(gone)
     os.truncate(path, size)
