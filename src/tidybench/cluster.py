@@ -17,6 +17,7 @@ import socket
 import subprocess
 import time
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +27,9 @@ USER = "tidybench"
 ROOT_HOME = Path("/var/lib/tidybench")
 LOGS, LOG_SIZE, KEPT_LOGS = "log", "5MB", 3
 """Where, within the cluster, the server logs; how long a log grows; and how many are kept."""
+
+LET_GO = 20.0
+"""Seconds in which what is left of a server that was killed ends by itself."""
 
 
 class ClusterError(Exception):
@@ -105,7 +109,7 @@ class Cluster:
         """Whether the server's process is there."""
         if self._process is not None:
             return self._process.poll() is None
-        return self._pid > 0 and _is_server(self._pid)
+        return self._pid > 0 and _is_server(self._pid, self.folder)
 
     def start(self, port: int = 0) -> None:
         """Make the cluster where it is new, adopt a server that was left running, or start one
@@ -113,8 +117,25 @@ class Cluster:
         self._make()
         self._adopt()
         if not self.alive:
+            self._clear_what_was_killed()
             self._launch(port or free_port())
         self._wait_ready()
+
+    def _clear_what_was_killed(self) -> None:
+        """A server that was killed leaves its number behind, and processes that end in a moment and still have its memory.
+        The number may be a process that nobody has buried, or somebody else's: PostgreSQL would take it for a server."""
+        number = self.folder / "postmaster.pid"
+        if not number.exists():
+            return
+        until = time.monotonic() + LET_GO
+        while (left := _working_in(self.folder)) and time.monotonic() < until:
+            time.sleep(0.05)
+        if left:
+            raise ClusterError(
+                f"Processes of a PostgreSQL that was killed still work in {self.folder} (number {left[0]}). "
+                "End them, or start the computer again."
+            )
+        number.unlink(missing_ok=True)
 
     def stop(self) -> None:
         """Fast shutdown; returns when the server is gone."""
@@ -192,7 +213,7 @@ class Cluster:
             pid, port = int(lines[0]), int(lines[3])
         except (OSError, ValueError, IndexError):
             return
-        if _is_server(pid):
+        if _is_server(pid, self.folder):
             self._pid, self.port = pid, port
 
     def _launch(self, port: int) -> None:
@@ -251,10 +272,28 @@ class Cluster:
                 connection.execute("CREATE DATABASE tidybench")
 
 
-def _is_server(pid: int) -> bool:
-    """Whether this process is a PostgreSQL server that has not ended."""
+def _is_server(pid: int, folder: Path) -> bool:
+    """Whether this process is the PostgreSQL server of this folder, and has not ended. A number in a file that was left
+    behind may be anybody's by now."""
+    proc = Path(f"/proc/{pid}")
     try:
-        status = Path(f"/proc/{pid}/status").read_text()
+        status = (proc / "status").read_text()
+        words = (proc / "cmdline").read_bytes().split(b"\0")
     except OSError:
         return False
-    return status.startswith("Name:\tpostgres") and "\nState:\tZ" not in status
+    if not status.startswith("Name:\tpostgres") or "\nState:\tZ" in status:
+        return False
+    return any(
+        one == b"-D" and os.path.realpath(os.fsdecode(two)) == os.path.realpath(folder)
+        for one, two in pairwise(words)
+    )
+
+
+def _working_in(folder: Path) -> list[int]:
+    """The processes whose working folder this is, as all of a PostgreSQL server's have it."""
+    found, real = [], os.path.realpath(folder)
+    for proc in Path("/proc").glob("[0-9]*"):
+        with contextlib.suppress(OSError):
+            if os.readlink(proc / "cwd") == real:
+                found.append(int(proc.name))
+    return found

@@ -1,7 +1,10 @@
 """The records in a real PostgreSQL."""
 
 import json
+import os
 import random
+import shutil
+import time
 import uuid
 from pathlib import Path
 
@@ -13,6 +16,7 @@ from sqlalchemy.orm import Session
 from tests.conftest import DEMO, setup_text
 from tidybench.core.samples import Batch, channels_of, unpack
 from tidybench.core.setup import SetupError
+from tidybench.core.setup.calculated import CALCULATED
 from tidybench.demo import make_runs
 from tidybench.records import blocks
 from tidybench.records.database import downgrade, upgrade
@@ -20,8 +24,10 @@ from tidybench.records.history import history
 from tidybench.records.layouts import layouts, remove_layout, save_layout
 from tidybench.records.models import Base, Mark, Run, SampleBlock, Summary
 from tidybench.records.setups import (
+    Difference,
     bench_id,
     calculations_in_force,
+    fill_from,
     in_force,
     remove,
     save,
@@ -275,3 +281,68 @@ def test_a_run_that_cannot_be_taken_in_fails_by_itself(
     assert second.name in record.getMessage()
     assert record.exc_info is not None  # with its traceback
     assert second.name in clerk.troubles
+
+
+def test_a_bench_is_known_by_its_key_whatever_its_computer_is_called(engine: Engine) -> None:
+    """Fault 16: the hostname was the key."""
+    with Session(engine) as session, session.begin():
+        old = bench_id(session, "shop")  # of before there were keys
+        assert bench_id(session, "shop", "key-1") == old
+        assert bench_id(session, "renamed", "key-1") == old
+        other = bench_id(session, "shop", "key-2")
+        assert other != old
+        assert bench_id(session, "shop", "key-2") == other
+
+
+def test_a_database_that_knows_less_is_filled_and_one_that_knows_more_is_left(engine: Engine) -> None:
+    """Fault 16."""
+    flow, power = setup_text("loop-flow-meter"), setup_text("power-analyser")
+    with Session(engine) as session, session.begin():
+        bench = bench_id(session, "b")
+        assert fill_from(session, bench, [flow, power], "").filled == ("loop-flow-meter", "power-analyser")
+        assert [one.text for one in in_force(session, bench)] == [flow, power]
+        assert fill_from(session, bench, [flow, power], "") == Difference((), ())
+        # Saved, and not in force yet when everything ended: that is no reason to forget it.
+        newer = flow.replace("decimals = 1", "decimals = 3")
+        save(session, bench, newer)
+        assert fill_from(session, bench, [flow, power], "") == Difference((), ())
+        assert in_force(session, bench)[0].text == newer
+        # An older backup: it has an instrument in use that was removed since, and does not know the newest.
+        newest = flow.replace("decimals = 1", "decimals = 4")
+        found = fill_from(session, bench, [newest], "format = 1\n")
+        assert found == Difference(("loop-flow-meter", CALCULATED), ("power-analyser",))
+        assert [one.text for one in in_force(session, bench)] == [newest]
+
+
+def test_a_copy_a_damaged_state_and_a_moved_run(engine: Engine, tmp_path: Path) -> None:
+    """Fault 24: a copied run folder made two of one; a damaged state vanished without a word."""
+    make_runs(tmp_path, DEMO, NOW, "b")
+    [folder] = run_folders(tmp_path)
+    day = folder.parent
+    other = day / "000000+0000-other"
+    shutil.copytree(folder, other)
+    text = (other / "state.json").read_text()
+    (other / "state.json").write_text(text.replace(read_state(folder).id, str(uuid.uuid4())))
+    clerk = Clerk(engine, tmp_path)
+    clerk.follow()
+    shutil.copytree(folder, day / "999999+0000-copy")
+    state = other / "state.json"
+    whole = state.read_bytes()
+    state.write_bytes(whole[: len(whole) // 2])
+    old = time.time() - 100
+    os.utime(other, (old, old))
+    again = Clerk(engine, tmp_path)
+    again.follow()
+    assert "is a copy of" in again.troubles
+    assert "its state.json is damaged" in again.troubles
+    with Session(engine) as session:
+        assert session.scalar(select(func.count()).select_from(Run)) == 2
+    state.write_bytes(whole)
+    shutil.rmtree(day / "999999+0000-copy")
+    moved = day / "000001+0000-moved"
+    folder.rename(moved)
+    third = Clerk(engine, tmp_path)
+    third.follow()
+    assert third.troubles == ""
+    with Session(engine) as session:
+        assert str(moved) in set(session.scalars(select(Run.folder)))

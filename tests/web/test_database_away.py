@@ -1,11 +1,15 @@
 """A database that is stopped and started: runs go on, the records catch up."""
 
 import os
+import signal
+import time
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import Server, wait_for
+from tests.conftest import Server, fresh_database, wait_for
 from tidybench.cluster import Cluster
 from tidybench.supervisor import listener
 
@@ -34,6 +38,77 @@ def test_a_stopped_database(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> 
     finally:
         server.close()
         cluster.remove()
+
+
+def test_a_database_that_hangs_hangs_nothing_else(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Stopped with SIGSTOP it takes connections and says nothing: every request is answered within 5 s."""
+    monkeypatch.setenv("TIDY_DATA", str(tmp_path / "data"))
+    (tmp_path / "pg").mkdir()
+    cluster = Cluster(tmp_path / "pg", tmp_path / "postgres.log")
+    cluster.start()
+    server = Server(tmp_path / "data", cluster.url)
+    postgres = _family(int((cluster.folder / "postmaster.pid").read_text().split()[0]))
+    try:
+        wait_for(server.recorder.all_passing, "the instruments")
+        for pid in postgres:
+            os.kill(pid, signal.SIGSTOP)
+        with ThreadPoolExecutor(30) as pool:
+            began = time.monotonic()
+            asked = ["/api/runs", "/api/calculated", "/api/setups", "/api/layouts", "/api/runs?search=x"] * 5
+            answers = [*pool.map(server.get, asked)]
+            took = time.monotonic() - began
+            live = server.get("/api/bench")
+        assert {answer.status_code for answer in answers} == {503}
+        assert all("The database does not answer" in answer.json()["detail"] for answer in answers)
+        assert took < 5 * (1 + len(asked) // 16)  # so many connections there are
+        assert live.status_code == 200
+        began = time.monotonic()
+        assert server.get("/api/runs").status_code == 503
+        assert time.monotonic() - began < 5
+        run = server.post("/api/run", {"name": "Goes on"}).json()
+        assert server.post("/api/run/end", {"run": run["id"]}).status_code == 204
+        for pid in postgres:
+            os.kill(pid, signal.SIGCONT)
+        wait_for(lambda: server.get("/api/runs").status_code == 200, "it to be back", 30)
+    finally:
+        for pid in postgres:
+            with suppress(ProcessLookupError):
+                os.kill(pid, signal.SIGCONT)
+        server.close()
+        cluster.remove()
+
+
+def _family(pid: int) -> list[int]:
+    children = Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+    return [pid, *map(int, children)]
+
+
+def test_an_empty_or_older_database_takes_no_set_up_away(
+    cluster: Cluster, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Fault 16: another TIDY_DATABASE_URL, an empty database, another hostname, in mid-run too."""
+    monkeypatch.setenv("TIDY_DATA", str(tmp_path / "data"))
+    with fresh_database(cluster) as first, fresh_database(cluster) as second:
+        server = Server(tmp_path / "data", first)
+        try:
+            wait_for(server.recorder.all_passing, "the instruments")
+            run = server.post("/api/run", {"name": "Goes on"}).json()
+            before = {one["key"]: one["text"] for one in server.get("/api/setups").json()}
+            server.kill_web()
+            for path in server.setups.glob("*.toml"):
+                path.unlink()
+            server.database_url = second
+            server.start_web()
+            assert {one["key"]: one["text"] for one in server.get("/api/setups").json()} == before
+            assert len(server.recorder.status().instruments) == 2
+            status = server.recorder.status()
+            assert status.run is not None
+            assert status.run.id == run["id"]
+            assert status.run.counts.lost == 0  # no port was given up
+            errors = [one["message"] for one in server.get("/api/health").json()["errors"]]
+            assert any("did not know these set-ups" in words for words in errors)
+        finally:
+            server.close()
 
 
 def test_a_server_left_behind_is_adopted(tmp_path: Path) -> None:

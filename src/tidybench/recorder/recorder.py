@@ -26,6 +26,7 @@ from tidybench.recorder.status import StatusTeller
 from tidybench.recorder.writer import Writer
 from tidybench.recorder.zeros import Zeros
 from tidybench.runs.reserve import Reserve
+from tidybench.wire.bench import bench_name
 from tidybench.wire.places import Places
 
 logger = logging.getLogger(__name__)
@@ -51,7 +52,9 @@ class Recorder:
         self.ports = PortList(places.simulated)
         going_on = unfinished(self.state.now.run if carry_on else None)
         self.clock = Clock(not_before=going_on.newest.at + 1 if going_on is not None else 0)
-        self._run = RunInProgress(places.runs, self.clock, self.journal, self._run_disk, reserve)
+        self._run = RunInProgress(
+            bench_name(places.data), places.runs, self.clock, self.journal, self._run_disk, reserve
+        )
         self._mender = Mender(
             places.runs, going_on, lambda ready: writer_mail.post(lambda: self.writer.go_on(ready))
         )

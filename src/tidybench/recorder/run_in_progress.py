@@ -1,7 +1,6 @@
 """The run in progress: what is logged, marked, crossed, changed in it. The writer's alone."""
 
 import logging
-import platform
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -22,6 +21,7 @@ from tidybench.runs.log import RunLog, begin_note
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunEnd
+from tidybench.wire.bench import BenchName
 from tidybench.wire.runs import BeginRun, RunStatus
 
 logger = logging.getLogger(__name__)
@@ -37,8 +37,11 @@ class RunInProgress:
     """`log` is None while no run is on, and while one that goes on after a restart is put in order: what happens then waits.
     Everything here happens in the writer's thread."""
 
-    def __init__(self, runs: Path, clock: Clock, journal: Journal, disk: Disk, reserve: Reserve) -> None:
+    def __init__(
+        self, bench: BenchName, runs: Path, clock: Clock, journal: Journal, disk: Disk, reserve: Reserve
+    ) -> None:
         self.log: RunLog | None = None
+        self._bench = bench
         self._runs, self._clock, self._journal, self._disk = runs, clock, journal, disk
         self._reserve = reserve
         self._unconcluded: list[RunLog] = []
@@ -116,7 +119,8 @@ class RunInProgress:
         try:
             self.log = RunLog.begin(
                 self._runs,
-                bench=platform.node() or "bench",
+                bench=self._bench.name,
+                bench_key=self._bench.key,
                 name=request.name.strip(),
                 item=request.item.strip(),
                 operator=request.operator.strip(),

@@ -96,7 +96,7 @@ class Service(threading.Thread):
             GetStatus: lambda _: Answer(status=self._status()),
             GetErrors: lambda _: Answer(errors=last_errors.newest()),
             GetPorts: lambda _: Answer(ports=self._status().ports),
-            GetSetups: lambda _: Answer(setups=self._parts.state.now.setups),
+            GetSetups: lambda _: self._setups(),
             ApplySetups: self._apply,
             BeginRun: self._begin,
             EndRun: self._end,
@@ -116,6 +116,10 @@ class Service(threading.Thread):
         }
 
     # ---- the thread
+
+    def _setups(self) -> Answer:
+        now = self._parts.state.now
+        return Answer(setups=now.setups, calculations=now.calculations, fresh=not now.numbers)
 
     def start(self) -> None:
         """Begin; from here on others reach it through its mailbox alone."""

@@ -52,6 +52,12 @@ def append(session: Session, run: uuid.UUID, first_record: int, records: Records
         _add_summaries(session, summaries)
 
 
+def clear(session: Session, run: uuid.UUID) -> None:
+    """Take all samples of a run out again."""
+    for table in (SampleBlock, Summary):
+        session.execute(delete(table).where(table.run_id == run))
+
+
 def _block(run: uuid.UUID, number: int, first_record: int, series: Series) -> dict[str, Any]:
     good = series.values[series.qualities <= Quality.FLAGGED]
     some = len(good) > 0

@@ -1,17 +1,53 @@
 """The connection to PostgreSQL, and bringing its tables up to date."""
 
 from importlib import resources
+from typing import Any
 
+import psycopg
 from alembic import command
 from alembic.config import Config
+from psycopg.errors import _WaitTimeout as WaitTimeout
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.engine import make_url
 
+PATIENCE = 4.0
+"""Seconds that a request waits for the database. A server may hang (stopped, its disk away) without ending."""
 
-def engine_for(url: str) -> Engine:
-    """An engine that does not wait long for a server that is away."""
+LONG = 60.0
+"""Seconds that whoever has time waits: migrations, the clerk."""
+
+
+class Impatient(psycopg.Connection[Any]):
+    """A connection that is given up when the server says nothing for so long. `patience`: seconds."""
+
+    patience = PATIENCE
+
+    def wait(self, gen: Any, interval: float = 0.1, timeout: float | None = None) -> Any:
+        try:
+            return super().wait(gen, interval=interval, timeout=self.patience if timeout is None else timeout)
+        except WaitTimeout:
+            self.pgconn.finish()
+            raise psycopg.OperationalError(f"it said nothing for {self.patience:.0f} s") from None
+
+
+class Patient(Impatient):
+    """For those who have time."""
+
+    patience = LONG
+
+
+def engine_for(url: str, kind: type[Impatient] = Impatient) -> Engine:
+    """An engine that does not wait long for a server that is away, or hangs."""
     parsed = make_url(url).set(drivername="postgresql+psycopg")
-    return create_engine(parsed, pool_pre_ping=True, pool_size=4, connect_args={"connect_timeout": 3})
+    address = parsed.set(drivername="postgresql").render_as_string(hide_password=False)
+    return create_engine(
+        parsed,
+        pool_pre_ping=True,
+        pool_size=6,
+        max_overflow=10,
+        pool_timeout=PATIENCE,
+        creator=lambda: kind.connect(address, connect_timeout=3),
+    )
 
 
 def _config() -> Config:

@@ -24,11 +24,13 @@ class Base(DeclarativeBase):
 
 
 class Bench(Base):
-    """A bench computer. Many can share one server."""
+    """A bench computer. Many can share one server. `key` never changes (None: nobody of that name has been here since benches
+    have one); the name may."""
 
     __tablename__ = "bench"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(Text, unique=True)
+    key: Mapped[str | None] = mapped_column(Text, unique=True)
 
 
 class Instrument(Base):

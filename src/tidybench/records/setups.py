@@ -7,6 +7,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from tidybench.core.compile.load import load
+from tidybench.core.setup import SetupError
 from tidybench.core.setup.calculated import CALCULATED, load_calculations
 from tidybench.records.models import Bench, Instrument, SetupVersion
 
@@ -22,15 +23,65 @@ class Stored:
     text: str
 
 
-def bench_id(session: Session, name: str) -> int:
-    """The id of a bench, made where it is new."""
-    found = session.scalar(select(Bench.id).where(Bench.name == name))
-    if found is not None:
-        return found
-    bench = Bench(name=name)
+def bench_id(session: Session, name: str, key: str = "") -> int:
+    """The id of a bench, made where it is new. By `key`, which stays when the computer is called otherwise; a bench of before
+    there were keys is known by its name, and has its key from then on."""
+    if key:
+        own = session.execute(select(Bench.id, Bench.name).where(Bench.key == key)).first()
+        if own is not None:
+            return int(own.id)
+    named = session.execute(select(Bench.id, Bench.key).where(Bench.name == name)).first()
+    if named is not None and (not key or named.key is None):
+        if key:
+            session.execute(update(Bench).where(Bench.id == named.id).values(key=key))
+        return int(named.id)
+    if named is not None:
+        name = f"{name} {key[:6]}"  # another bench's computer is called the same
+    bench = Bench(name=name, key=key or None)
     session.add(bench)
     session.flush()
     return bench.id
+
+
+@dataclass(slots=True, frozen=True)
+class Difference:
+    """What the database did not know of what the recorder has in force (by instrument): it does now. `out_of_use`: what it
+    thought to be in use and the recorder had not."""
+
+    filled: tuple[str, ...]
+    out_of_use: tuple[str, ...]
+
+
+def fill_from(session: Session, bench: int, texts: list[str], calculations: str) -> Difference:
+    """Teach the database what the recorder has in force. A database that knows less (empty, another one, an older backup)
+    must not take a set-up away; one that knows all of it, and newer versions besides, is left as it is."""
+    unknown: list[str] = []
+    keys: set[str] = set()
+    for text in texts:
+        try:
+            key = load(text).instrument.id
+        except SetupError:
+            continue  # of another version: it is not in force either
+        keys.add(key)
+        known = history(session, bench, key)
+        if all(one.text != text for one in known):
+            save(session, bench, text)
+            unknown.append(key)
+        elif known:
+            session.execute(
+                update(Instrument)
+                .where(Instrument.bench_id == bench, Instrument.key == key)
+                .values(in_use=True)
+            )
+    if calculations and all(one.text != calculations for one in history(session, bench, CALCULATED)):
+        save_calculations(session, bench, calculations)
+        unknown.append(CALCULATED)
+    if not unknown:
+        return Difference((), ())
+    extra = tuple(one.key for one in in_force(session, bench) if one.key not in keys)
+    for key in extra:
+        remove(session, bench, key)
+    return Difference(tuple(unknown), extra)
 
 
 def save(session: Session, bench: int, text: str, *, from_file: bool = False) -> int:

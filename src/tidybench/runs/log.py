@@ -106,6 +106,7 @@ class RunLog:
         runs: Path,
         *,
         bench: str,
+        bench_key: str = "",
         name: str,
         item: str,
         operator: str,
@@ -121,6 +122,7 @@ class RunLog:
         state = RunState(
             id=str(uuid.uuid4()),
             bench=bench,
+            bench_key=bench_key,
             name=name,
             item=item,
             operator=operator,

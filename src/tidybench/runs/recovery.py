@@ -122,7 +122,13 @@ def mend(folder: Path, said: Callable[[str], None] = lambda words: None) -> Mend
     repairs += _put_back(folder, state, told)
     said("adding up")
     stats = _stats(folder, read_state(folder), told)
-    changes = {"repairs": repairs, "rows": rows, "stats": stats.state(), "summed": told.last_sequence}
+    changes = {
+        "repairs": repairs,
+        "rows": rows,
+        "stats": stats.state(),
+        "summed": told.last_sequence,
+        "mended": (folder / SAMPLES).stat().st_size // RECORD_SIZE,
+    }
     state = state.model_copy(update=changes)
     write_state(folder, state)
     return Mended(state, rows, stats, told.last_sequence, told.last_at, told.links)

@@ -18,11 +18,13 @@ RunEnd = Literal["ended", "interrupted"]
 class RunState(BaseModel):
     """What a run is and how it stands. Times in microseconds since 1970 UTC. `later`: the numbers of channels that came
     after it began; they are in the samples, not in the CSV. `rows` and `stats` (by
-    channel number) are exact at line `summed` of the tape, 0 for never. `holes`: what could not be kept."""
+    channel number) are exact at line `summed` of the tape, 0 for never. `holes`: what could not be kept. `mended`: how
+    many samples there were when it was put in order after a crash."""
 
     format: Literal[1] = 1
     id: str
     bench: str
+    bench_key: str = ""
     name: Annotated[str, Field(max_length=120)]
     item: Annotated[str, Field(max_length=120)] = ""
     operator: Annotated[str, Field(max_length=120)] = ""
@@ -40,6 +42,7 @@ class RunState(BaseModel):
     summed: int = 0
     stats: dict[str, list[Any]] = {}
     holes: list[Hole] = []
+    mended: int | None = None
 
     @property
     def numbers(self) -> dict[str, int]:

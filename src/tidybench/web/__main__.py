@@ -16,7 +16,7 @@ from pathlib import Path
 import uvicorn
 
 from tidybench import __version__, logs
-from tidybench.records.database import engine_for
+from tidybench.records.database import Patient, engine_for
 from tidybench.web.app import guarded, make_app
 from tidybench.wire.places import Places, data_folder
 
@@ -34,8 +34,9 @@ def main() -> int:
     logs.set_up("web", places.logs)
     logger.info("Tidy Bench %s begins (process %d)", __version__, os.getpid())
     token = json.loads(places.access.read_text())["token"]
-    engine = engine_for(os.environ["TIDY_DATABASE_URL"])
-    app = make_app(places, engine, options.front_end, [places.setups, *options.setups])
+    address = os.environ["TIDY_DATABASE_URL"]
+    engine, patient = engine_for(address), engine_for(address, Patient)
+    app = make_app(places, engine, options.front_end, [places.setups, *options.setups], patient)
     config = uvicorn.Config(
         guarded(app, token, options.port),
         host="127.0.0.1",

@@ -3,7 +3,6 @@
 import asyncio
 import contextlib
 import logging
-import platform
 from collections.abc import AsyncIterator
 from pathlib import Path
 
@@ -12,7 +11,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
@@ -20,7 +19,7 @@ from starlette.types import ASGIApp
 
 from tidybench import __version__
 from tidybench.core.setup import SetupError
-from tidybench.records.setups import bench_id, save, save_calculations
+from tidybench.records.setups import fill_from, save, save_calculations
 from tidybench.web import (
     again_routes,
     bench_routes,
@@ -40,20 +39,28 @@ from tidybench.web.access import MAX_BODY, Access
 from tidybench.web.clerk import Clerk
 from tidybench.web.context import Context
 from tidybench.web.hub import Hub
+from tidybench.wire.bench import bench_name
 from tidybench.wire.client import RecorderAway
 from tidybench.wire.places import Places
+from tidybench.wire.setups import GetSetups
 
 logger = logging.getLogger(__name__)
 
 
 def make_app(
-    places: Places, engine: Engine, front_end: Path | None = None, setups: list[Path] | None = None
+    places: Places,
+    engine: Engine,
+    front_end: Path | None = None,
+    setups: list[Path] | None = None,
+    patient: Engine | None = None,
 ) -> FastAPI:
-    """The application without its access control. `setups`: folders of set-up files to take in."""
+    """The application without its access control. `setups`: folders of set-up files to take in. `patient`: the same database,
+    for the clerk, who has time."""
 
     @contextlib.asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        context = Context(places, platform.node() or "bench", Hub(places), engine, Clerk(engine, places.runs))
+        clerk = Clerk(patient or engine, places.runs)
+        context = Context(places, bench_name(places.data), Hub(places), engine, clerk)
         app.state.context = context
         await context.hub.start()
         context.clerk.start()
@@ -63,6 +70,8 @@ def make_app(
         await context.hub.stop()
         context.clerk.stop()
         engine.dispose()
+        if patient is not None:
+            patient.dispose()
 
     app = FastAPI(
         title="Tidy Bench",
@@ -89,7 +98,7 @@ def make_app(
     app.include_router(tape_routes.router)
     app.include_router(health_routes.router)
     app.add_exception_handler(RecorderAway, _recorder_away)
-    app.add_exception_handler(DBAPIError, _database_away)
+    app.add_exception_handler(SQLAlchemyError, _database_away)
     app.add_exception_handler(RequestValidationError, _invalid)
     if front_end is not None and (front_end / "index.html").is_file():
         _serve_front_end(app, front_end)
@@ -115,14 +124,37 @@ def _serve_front_end(app: FastAPI, folder: Path) -> None:
 
 
 async def _take_in(context: Context, folders: list[Path]) -> None:
-    """At the start: keep set-up files that are new, and give the recorder what is in force."""
+    """At the start: the database learns what the recorder has in force and it does not know; then files that are new are
+    kept, and the recorder is given what is in force."""
     while True:
         try:
+            answer, _ = await context.hub.ask(GetSetups())
+            if not answer.fresh:
+                texts = [one.text for one in answer.setups]
+                await asyncio.to_thread(_fill, context, texts, answer.calculations)
             await asyncio.to_thread(_keep_files, context, folders)
-            await setup_routes.put_in_force(context)
+            why = await setup_routes.put_in_force(context)
+            if why:
+                logger.warning("the set-ups are not in force: %s", why)
+            context.ready = True
             return
-        except (DBAPIError, RecorderAway):
+        except (SQLAlchemyError, RecorderAway):
             await asyncio.sleep(1)
+
+
+def _fill(context: Context, texts: list[str], calculations: str) -> None:
+    if not context.clerk.migrated:
+        raise RecorderAway
+    with Session(context.engine) as session, session.begin():
+        found = fill_from(session, context.bench_id(session), texts, calculations)
+    if found.filled:
+        logger.warning(
+            "The database did not know these set-ups, which are in force; it has them now: %s.%s",
+            ", ".join(found.filled),
+            f" Taken out of use, since they were not in force: {', '.join(found.out_of_use)}."
+            if found.out_of_use
+            else "",
+        )
 
 
 def _keep_files(context: Context, folders: list[Path]) -> None:
@@ -134,7 +166,7 @@ def _keep_files(context: Context, folders: list[Path]) -> None:
             keep = save_calculations if path == calculated else save
             try:
                 with Session(context.engine) as session, session.begin():
-                    keep(session, bench_id(session, context.bench), path.read_text("utf-8"), from_file=True)
+                    keep(session, context.bench_id(session), path.read_text("utf-8"), from_file=True)
             except (SetupError, OSError, UnicodeDecodeError) as error:
                 logger.warning("%s was not imported: %s", path.name, error)
 
@@ -144,6 +176,10 @@ async def _recorder_away(request: Request, error: Exception) -> Response:
 
 
 async def _database_away(request: Request, error: Exception) -> Response:
+    if isinstance(error, DBAPIError) and not isinstance(error, OperationalError | InterfaceError):
+        logger.warning("the database refused a request to %s: %s", request.url.path, error.orig)
+        words = (str(error.orig).splitlines() or ["no reason given"])[0]
+        return JSONResponse({"detail": f"The database does not take this: {words}."}, 400)
     return JSONResponse(
         {
             "detail": "The database does not answer. Runs are logged all the same; the logbook is back when it is. "

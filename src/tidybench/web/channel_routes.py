@@ -18,7 +18,7 @@ from tidybench.core.setup.calculated import CALCULATED, Calculations, load_calcu
 from tidybench.core.setup.channel import ZeroPart
 from tidybench.core.setup.scaling import PointsStep, ScalingStep
 from tidybench.core.setup.toml import sentences
-from tidybench.records.setups import bench_id, save_calculations
+from tidybench.records.setups import save_calculations
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.instrument_routes import Command, command, setups_in_force
 from tidybench.web.refusals import REFUSALS
@@ -238,4 +238,4 @@ def try_scaling(body: TryScaling) -> ScalingTried:
 
 def _save(context: Context, text: str) -> int:
     with Session(context.engine) as session, session.begin():
-        return save_calculations(session, bench_id(session, context.bench), text)
+        return save_calculations(session, context.bench_id(session), text)

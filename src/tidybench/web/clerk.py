@@ -20,7 +20,7 @@ from tidybench.records.models import Mark, Run, RunChannel
 from tidybench.records.setups import bench_id
 from tidybench.runs.folder import SAMPLES, run_folders
 from tidybench.runs.marks import read_marks
-from tidybench.runs.run_state import RunState, read_state
+from tidybench.runs.run_state import STATE, RunState, read_state
 
 logger = logging.getLogger(__name__)
 
@@ -28,6 +28,9 @@ EVERY = 1.0
 PIECE = 200_000
 """Records taken in one transaction."""
 
+
+JUST_MADE = 10.0
+"""Seconds after which a folder whose state cannot be read is not just being made."""
 
 TRY_AGAIN = 60.0
 """Seconds after which a run that could not be taken in is tried again."""
@@ -107,14 +110,20 @@ class Clerk(threading.Thread):
     def _follow(self, folder: Path) -> None:
         try:
             state = read_state(folder)
-        except (ValueError, FileNotFoundError):
+        except FileNotFoundError:
             return  # a folder that is just being made
+        except ValueError as error:
+            if time.time() - folder.stat().st_mtime < JUST_MADE:
+                return
+            raise ValueError(f"its {STATE} is damaged ({_first_line(error)})") from error
         with Session(self._engine) as session, session.begin():
             followed, complete = self._register(session, folder, state)
         if complete:
             self._complete.add(folder)
             return
         key = uuid.UUID(state.id)
+        if followed * RECORD_SIZE > (folder / SAMPLES).stat().st_size:
+            followed = self._begin_anew(key)
         while not self._stopping.is_set():
             with open(folder / SAMPLES, "rb") as file:
                 file.seek(followed * RECORD_SIZE)
@@ -136,6 +145,13 @@ class Clerk(threading.Thread):
                 blocks.merge(session, key, all_of_it=True)
                 session.execute(update(Run).where(Run.id == key).values(complete=True))
 
+    def _begin_anew(self, key: uuid.UUID) -> int:
+        """Its samples are fewer than were taken in."""
+        with Session(self._engine) as session, session.begin():
+            blocks.clear(session, key)
+            session.execute(update(Run).where(Run.id == key).values(followed=0))
+        return 0
+
     def _register(self, session: Session, folder: Path, state: RunState) -> tuple[int, bool]:
         key = uuid.UUID(state.id)
         changing = {
@@ -146,8 +162,20 @@ class Clerk(threading.Thread):
             "counts": asdict(state.counts),
             "repairs": state.repairs,
         }
-        row = session.execute(select(Run.followed, Run.complete, Run.status).where(Run.id == key)).first()
+        row = session.execute(
+            select(Run.followed, Run.complete, Run.status, Run.folder, Run.repairs).where(Run.id == key)
+        ).first()
         if row is not None:
+            if row.folder != str(folder) and _has_run(Path(row.folder), state.id):
+                raise ValueError(f"it is a copy of {row.folder}. Move it out of the folder of runs")
+            lost = state.mended is not None and state.mended < row.followed
+            if not row.complete and row.repairs != state.repairs and lost:
+                # A power cut took samples that the records have: they are taken in anew.
+                blocks.clear(session, key)
+                session.execute(update(Run).where(Run.id == key).values(followed=0, **changing))
+                return 0, False
+            if row.folder != str(folder):
+                session.execute(update(Run).where(Run.id == key).values(folder=str(folder)))
             if not row.complete:
                 session.execute(update(Run).where(Run.id == key).values(**changing))
             return row.followed, row.complete
@@ -155,7 +183,7 @@ class Clerk(threading.Thread):
         session.add(
             Run(
                 id=key,
-                bench_id=bench_id(session, state.bench),
+                bench_id=bench_id(session, state.bench, state.bench_key),
                 followed=0,
                 complete=False,
                 **fixed,
@@ -198,6 +226,14 @@ class Clerk(threading.Thread):
         """Whether all of a run is in the records."""
         with Session(self._engine) as session:
             return bool(session.scalar(select(Run.complete).where(Run.id == uuid.UUID(run))))
+
+
+def _has_run(folder: Path, run: str) -> bool:
+    """Whether this run stands in this folder."""
+    try:
+        return read_state(folder).id == run
+    except (OSError, ValueError):
+        return False
 
 
 def storable(text: str) -> str:

@@ -5,10 +5,13 @@ from dataclasses import dataclass, field
 
 from fastapi import HTTPException
 from sqlalchemy import Engine
+from sqlalchemy.orm import Session
 from starlette.requests import HTTPConnection
 
+from tidybench.records.setups import bench_id
 from tidybench.web.clerk import Clerk
 from tidybench.web.hub import Hub
+from tidybench.wire.bench import BenchName
 from tidybench.wire.places import Places
 from tidybench.wire.protocol import Answer, Request
 from tidybench.wire.runs import EndRun
@@ -20,11 +23,16 @@ class Context:
     """Everything a route may need."""
 
     places: Places
-    bench: str
+    bench: BenchName
     hub: Hub
     engine: Engine
     clerk: Clerk
     applying: asyncio.Lock = field(default_factory=asyncio.Lock)
+    ready: bool = False  # the set-ups in force have been agreed on with the recorder
+
+    def bench_id(self, session: Session) -> int:
+        """This bench's id in the records."""
+        return bench_id(session, self.bench.name, self.bench.key)
 
 
 def context_of(connection: HTTPConnection) -> Context:

@@ -140,4 +140,6 @@ def _database(context: Context) -> tuple[HealthPart, str]:
     except Exception as error:
         why = str(error).splitlines()[0]
         return HealthPart(well=False, words=f"does not answer ({why}); runs are logged all the same"), ""
+    if not context.ready:
+        return HealthPart(well=False, words="is being prepared"), version
     return HealthPart(well=True, words="answers"), version

@@ -16,7 +16,7 @@ from tidybench.core.compile.load import load
 from tidybench.core.setup import LinkPart, Setup, SetupError
 from tidybench.core.setup.calculated import CALCULATED
 from tidybench.library import shelf
-from tidybench.records.setups import Stored, bench_id, history, in_force, known_keys
+from tidybench.records.setups import Stored, history, in_force, known_keys
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.setup_routes import SetupSaved, keep
@@ -228,7 +228,7 @@ async def stored_setup(request: Request, key: str) -> Stored:
 def setups_in_force(context: Context) -> list[Stored]:
     """All set-ups in force."""
     with Session(context.engine) as session, session.begin():
-        return in_force(session, bench_id(session, context.bench))
+        return in_force(session, context.bench_id(session))
 
 
 def differing(old: str, new: str) -> list[str]:
@@ -239,9 +239,9 @@ def differing(old: str, new: str) -> list[str]:
 
 def _history(context: Context, key: str) -> list[Stored]:
     with Session(context.engine) as session, session.begin():
-        return history(session, bench_id(session, context.bench), key)
+        return history(session, context.bench_id(session), key)
 
 
 def _known_keys(context: Context) -> set[str]:
     with Session(context.engine) as session, session.begin():
-        return known_keys(session, bench_id(session, context.bench)) | {CALCULATED}
+        return known_keys(session, context.bench_id(session)) | {CALCULATED}

@@ -11,7 +11,6 @@ from starlette.concurrency import run_in_threadpool
 from tidybench.core.samples import DTYPE
 from tidybench.records.history import history
 from tidybench.records.layouts import layouts, remove_layout, save_layout
-from tidybench.records.setups import bench_id
 from tidybench.web.context import Context, context_of
 from tidybench.web.refusals import REFUSALS
 
@@ -51,7 +50,7 @@ def list_layouts(request: Request) -> list[NamedLayout]:
     """The layouts saved at this bench."""
     context = context_of(request)
     with Session(context.engine) as session, session.begin():
-        found = layouts(session, bench_id(session, context.bench))
+        found = layouts(session, context.bench_id(session))
     return [NamedLayout(name=name, data=LayoutData.model_validate(data)) for name, data in found.items()]
 
 
@@ -60,7 +59,7 @@ def keep_layout(request: Request, name: Name, body: LayoutData) -> None:
     """Save a layout under a name; an older one of this name is replaced."""
     context = context_of(request)
     with Session(context.engine) as session, session.begin():
-        bench = bench_id(session, context.bench)
+        bench = context.bench_id(session)
         if len(layouts(session, bench)) >= MOST:
             raise HTTPException(409, f"There are {MOST} layouts already. Take one away first.")
         save_layout(session, bench, name.strip(), body.model_dump(mode="json"))
@@ -71,7 +70,7 @@ def remove(request: Request, name: Name) -> None:
     """Take a layout away."""
     context = context_of(request)
     with Session(context.engine) as session, session.begin():
-        if not remove_layout(session, bench_id(session, context.bench), name.strip()):
+        if not remove_layout(session, context.bench_id(session), name.strip()):
             raise HTTPException(404, f"There is no layout “{name}”.")
 
 
@@ -95,7 +94,7 @@ async def past(
 
 def _past(context: Context, numbers: dict[str, int], start: int, end: int, points: int) -> bytes:
     with Session(context.engine) as session, session.begin():
-        found = history(session, bench_id(session, context.bench), start, end, points)
+        found = history(session, context.bench_id(session), start, end, points)
     pieces = []
     for one in found:
         number = numbers.get(one.key)

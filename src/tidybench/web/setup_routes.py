@@ -11,7 +11,7 @@ from tidybench.core import setup as setups
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.setup.calculated import CALCULATED, load_calculations
-from tidybench.records.setups import Stored, bench_id, calculations_in_force, in_force, remove, save
+from tidybench.records.setups import Stored, calculations_in_force, in_force, remove, save
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.refusals import REFUSALS
 from tidybench.wire.setups import ApplySetups, SetupText
@@ -143,20 +143,20 @@ async def put_in_force(context: Context) -> str:
 def calculations_text(context: Context) -> str:
     """The calculated channels' document in force, "" where there is none."""
     with Session(context.engine) as session, session.begin():
-        stored = calculations_in_force(session, bench_id(session, context.bench))
+        stored = calculations_in_force(session, context.bench_id(session))
     return stored.text if stored is not None else ""
 
 
 def _in_force(context: Context) -> list[Stored]:
     with Session(context.engine) as session, session.begin():
-        return in_force(session, bench_id(session, context.bench))
+        return in_force(session, context.bench_id(session))
 
 
 def _remove(context: Context, key: str) -> None:
     with Session(context.engine) as session, session.begin():
-        remove(session, bench_id(session, context.bench), key)
+        remove(session, context.bench_id(session), key)
 
 
 def _save(context: Context, text: str) -> int:
     with Session(context.engine) as session, session.begin():
-        return save(session, bench_id(session, context.bench), text)
+        return save(session, context.bench_id(session), text)

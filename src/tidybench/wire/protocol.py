@@ -76,5 +76,7 @@ class Answer(BaseModel):
     command: CommandStatus | None = None
     search: SearchStatus | None = None
     setups: list[SetupText] = []
+    calculations: str = ""
+    fresh: bool = False
     zeroed: str = ""
     errors: list[LoggedError] = []

@@ -13,6 +13,8 @@ class SetupText(BaseModel):
 
 
 class GetSetups(BaseModel):
+    """What is in force; `fresh` in the answer: nothing ever was."""
+
     kind: Literal["get set-ups"] = "get set-ups"
 
 
