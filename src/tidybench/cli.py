@@ -36,7 +36,7 @@ def main(arguments: list[str] | None = None) -> int:
     if options.command == "read":
         return command.run(options)
     if options.command == "address":
-        return _address()
+        return _address(options.end_sessions)
     if options.command in ("ports", "release", "take-back"):
         return _ports(options.command, getattr(options, "port", ""))
     if options.command == "openapi":
@@ -81,7 +81,8 @@ def _parser() -> argparse.ArgumentParser:
     ):
         sub = commands.add_parser(name, help=text, description=text)
         sub.add_argument("port", metavar="PORT", help="the port as ./tidy ports calls it, or its label")
-    commands.add_parser("address", help="print the address of the running Tidy Bench again")
+    address = commands.add_parser("address", help="print the address of the running Tidy Bench again")
+    address.add_argument("--end-sessions", action="store_true", help="every browser must open it again")
     commands.add_parser("openapi", help="print the API's schema, and that of set-up files")
     commands.add_parser("help", help="this text")
     return parser
@@ -149,13 +150,16 @@ def _check(path: Path) -> int:
     return 0
 
 
-def _address() -> int:
+def _address(end_sessions: bool) -> int:
     base = data_folder()
     for data in (base, base.with_name(base.name + "-demo")):
         try:
             access = json.loads(Places(data).access.read_text())
         except (OSError, ValueError):
             continue
+        if end_sessions:
+            Places(data).sessions.unlink(missing_ok=True)
+            print("Every browser's session has ended. Open this address again where it is needed:")
         print(f"http://127.0.0.1:{access['port']}/?token={access['token']}")
         return 0
     print("Tidy Bench has not been started yet: ./tidy demo or ./tidy up.", file=sys.stderr)

@@ -92,8 +92,10 @@ class Supervisor:
 
     def run(self) -> int:
         """Start, stay, stop; gives the exit code."""
+        os.umask(0o077)  # run folders, logs and sockets are their owner's alone
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-            signal.signal(number, lambda *_: self._done.set())
+            if signal.getsignal(number) is not signal.SIG_IGN:  # nohup: its terminal may go
+                signal.signal(number, lambda *_: self._done.set())
         try:
             url = self._start()
             if self._source is not None:

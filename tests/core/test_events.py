@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from tidybench.core.tape.events import (
     Event,
     GaveUp,
+    Hole,
     Identified,
     Lost,
     MarkCorrected,
@@ -61,6 +62,7 @@ EVENTS: list[Event] = [
     Mark(10, "=1+1 😀", "M. Okafor"),
     MarkCorrected(11, 10, "two", "=1+1 😀"),
     Crossing(12, 3, "high", "within", 203.25, 200.0, "Loop flow", "Loop flow is above"),
+    Hole(12, 3, 10, 4, 11),
     Note(13, "clock", "moved"),
 ]
 

@@ -57,7 +57,30 @@ def test_the_token_becomes_a_strict_cookie(server: Server) -> None:
         cookie = answer.headers["set-cookie"].lower()
         assert "httponly" in cookie
         assert "samesite=strict" in cookie
+        assert server.token.lower() not in cookie  # a cookie reaches every port of this computer
         assert client.get("/api/bench").status_code == 200
+        assert server.places.sessions.stat().st_mode & 0o077 == 0
+        with httpx.Client(base_url=server.base, headers={"Authorization": "Bearer x"}) as other:
+            other.cookies = client.cookies
+            assert other.get("/api/bench").status_code == 401
+        server.places.sessions.unlink()  # ./tidy address --end-sessions
+        assert client.get("/api/bench").status_code == 401
+
+
+def test_no_page_of_elsewhere_is_loaded_or_may_frame_ours(server: Server) -> None:
+    for path in ("/", "/api/bench", "/?token=wrong"):
+        headers = server.get(path).headers
+        assert "frame-ancestors 'none'" in headers["content-security-policy"]
+        assert "default-src 'self'" in headers["content-security-policy"]
+        assert headers["x-content-type-options"] == "nosniff"
+
+
+def test_what_is_kept_is_readable_by_its_owner_only(server: Server) -> None:
+    run = begin(server, "Private")
+    folder = Path(str(run["folder"]))
+    end(server, run)
+    for path in (folder, *folder.rglob("*"), *server.places.logs.iterdir()):
+        assert path.stat().st_mode & 0o077 == 0, path
 
 
 @pytest.mark.parametrize("host", ["evil.example", "evil.example:8470", "127.0.0.1", "127.0.0.1:1", ""])

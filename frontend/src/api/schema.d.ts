@@ -3639,8 +3639,8 @@ export interface components {
         };
         /**
          * UdpPart
-         * @description UDP: datagrams that come to `listen_port`; commands go to `host`:`udp_port`, or to whoever
-         *     sent last where no host is given.
+         * @description UDP: datagrams that come to `listen_port`, from this computer alone unless `listen_on` says otherwise; commands go to
+         *     `host`:`udp_port`, and datagrams of others are dropped; or to whoever sent last where no host is given.
          */
         UdpPart: {
             /**
@@ -3664,7 +3664,7 @@ export interface components {
             listen_port: number;
             /**
              * Listen On
-             * @default 0.0.0.0
+             * @default 127.0.0.1
              */
             listen_on: string;
             /** Host */

@@ -20,7 +20,7 @@ const common = { command_gap_ms: 0, sends_end: null, echo: false };
 export function freshLink(kind: Link["kind"], port = ""): Link {
   if (kind === "tcp") return { ...common, kind, host: "", tcp_port: 4001 };
   if (kind === "udp")
-    return { ...common, kind, listen_port: 5005, listen_on: "0.0.0.0", host: null, udp_port: null };
+    return { ...common, kind, listen_port: 5005, listen_on: "127.0.0.1", host: null, udp_port: null };
   if (kind === "file") return { ...common, kind, path: "", begin: "at its end", pace: "as it comes" };
   return { ...SERIAL, port };
 }
@@ -76,6 +76,18 @@ export function LinkForm({ link, onChange, ports }: LinkFormProps) {
               value={String(link.listen_port)}
               onChange={(text) => set({ listen_port: whole(text, 0) })}
               width={130}
+            />
+            <Select
+              label="Take datagrams of"
+              value={link.listen_on}
+              options={[
+                { value: "127.0.0.1", text: "this computer" },
+                { value: "0.0.0.0", text: "every network" },
+                ...(["127.0.0.1", "0.0.0.0"].includes(link.listen_on)
+                  ? []
+                  : [{ value: link.listen_on, text: link.listen_on }]),
+              ]}
+              onChange={(listen_on) => set({ listen_on })}
             />
             <Entry
               label="Send to host (or whoever sent last)"

@@ -1,21 +1,26 @@
 """UDP: datagrams in and out."""
 
 import errno
+import logging
 import socket
 
 from tidybench.core.setup import UdpPart
 from tidybench.links.link import LinkError
 from tidybench.links.socket_end import SocketEnd
 
+logger = logging.getLogger(__name__)
+
 DATAGRAM = 65_535
 
 
 class UdpLink(SocketEnd):
-    """Listens on a port; sends to the host that is named, or to whoever sent last."""
+    """Listens on a port. Where a host is named it sends there, and takes datagrams from there alone; else it sends to whoever
+    sent last. `strangers`: datagrams of others that were dropped."""
 
     def __init__(self, settings: UdpPart) -> None:
         self._name = f"UDP port {settings.listen_port}"
         self._target: tuple[str, int] | None = None
+        self.strangers = 0
         try:
             if settings.host is not None and settings.udp_port is not None:
                 self._target = (socket.gethostbyname(settings.host), settings.udp_port)
@@ -45,6 +50,13 @@ class UdpLink(SocketEnd):
             return b""  # refused: nobody took our last datagram; the tape shows no reply
         if not self._fixed:
             self._target = sender
+        elif self._target is not None and sender[0] != self._target[0]:
+            if not self.strangers:
+                logger.warning(
+                    "%s: datagrams from %s are dropped, it is not the host named", self._name, sender[0]
+                )
+            self.strangers += 1
+            return b""
         return data
 
     def write(self, data: bytes) -> None:

@@ -31,6 +31,7 @@ def main() -> int:
     """Run until told to end."""
     arguments = sys.argv[1:]
     tuning.priority()
+    os.umask(0o077)  # run folders, logs and sockets are their owner's alone
     places = Places(data_folder())
     places.make()
     logs.set_up("recorder", places.logs)

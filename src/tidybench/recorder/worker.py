@@ -45,7 +45,7 @@ class Answering:
 
 class Worker:
     """Owns one link. Other threads only give orders, which it carries out between two reads; what they may look at says
-    so. `released`: the port is given up for another program, or lent to a search."""
+    so. `released`: the port is given up for another program."""
 
     def __init__(
         self,
@@ -60,6 +60,7 @@ class Worker:
         self.trouble = "not open yet"
         self.sentence = "The port is being opened."
         self.released = False
+        self._lent = False  # to a search
         self._talk = LinkTalk(plan, clock.now())
         self._open_link = open_link
         self._journal = journal
@@ -112,11 +113,29 @@ class Worker:
     def release(self) -> None:
         """Give the port up until `take_back`."""
         why = "The port was released for another program. Take it back to go on."
-        self._order(lambda: self._release(why, "released"))
+
+        def order() -> None:
+            self.released = True
+            self._give_up(why, "released")
+
+        self._order(order)
 
     def lend(self) -> None:
-        """Give the port up for a search; `take_back` ends that too."""
-        self._order(lambda: self._release("A search has the port. It is taken back by itself.", "searching"))
+        """Give the port up for a search, until `give_back`."""
+
+        def order() -> None:
+            self._lent = True
+            self._give_up("A search has the port. It is taken back by itself.", "searching")
+
+        self._order(order)
+
+    def give_back(self) -> None:
+        """The search has ended: open the port again, unless a person has released it meanwhile."""
+
+        def order() -> None:
+            self._lent = False
+
+        self._order(order)
 
     def take_back(self) -> None:
         """Open the port again."""
@@ -184,7 +203,7 @@ class Worker:
             self._obey()
             if self._stopping:
                 break
-            if self.released:
+            if self.released or self._lent:
                 self._attention.wait(1.0)
                 continue
             try:
@@ -196,7 +215,7 @@ class Worker:
                 continue
             attempt = 0
             self._converse()
-            if not self._stopping and not self.released:
+            if not self._stopping and not self.released and not self._lent:
                 self._attention.wait(RETRY[0])
         if not self._lost_said and self._parting is not None:
             self._lose(*self._parting)
@@ -321,8 +340,7 @@ class Worker:
         # The reader is as it is: its state is told, not fed.
         self._journal.put(self.plan.key, Start(self._clock.now(), self.reader.state()))
 
-    def _release(self, why: str, trouble: str) -> None:
-        self.released = True
+    def _give_up(self, why: str, trouble: str) -> None:
         if self._link is None:
             self._lost_said = False
             self._lose(why, trouble)

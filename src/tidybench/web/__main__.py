@@ -30,6 +30,7 @@ def main() -> int:
     parser.add_argument("--setups", type=Path, action="append", default=[])
     parser.add_argument("--front-end", type=Path)
     options = parser.parse_args()
+    os.umask(0o077)  # run folders, logs and sockets are their owner's alone
     places = Places(data_folder())
     logs.set_up("web", places.logs)
     logger.info("Tidy Bench %s begins (process %d)", __version__, os.getpid())
@@ -38,7 +39,7 @@ def main() -> int:
     engine, patient = engine_for(address), engine_for(address, Patient)
     app = make_app(places, engine, options.front_end, [places.setups, *options.setups], patient)
     config = uvicorn.Config(
-        guarded(app, token, options.port),
+        guarded(app, token, options.port, places),
         host="127.0.0.1",
         port=options.port,
         log_config=None,

@@ -1,8 +1,9 @@
 """Who may use the server: a token, and only pages that this server itself gave out.
 
 Other users of the same computer can reach loopback, and any page in the same browser can send requests
-to it. So every request needs the token (once in the address, then in a strict cookie), a Host header
-that names this server, and, where a browser says where a request comes from, our own Origin.
+to it. So every request needs the token (programs send it; a browser shows it once, in the address, and gets a session of
+its own in a strict cookie), a Host header that names this server, and, where a browser says where a request comes from,
+our own Origin. Pages may load nothing from elsewhere, and stand in no other page's frame.
 """
 
 import hmac
@@ -11,7 +12,9 @@ from urllib.parse import parse_qs, urlencode
 
 from starlette.datastructures import Headers
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from starlette.types import ASGIApp, Receive, Scope, Send
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from tidybench.web.sessions import LASTS, Sessions
 
 MAX_BODY = 2 * 1024 * 1024
 
@@ -25,8 +28,8 @@ _NEEDS_TOKEN = """<!doctype html><html lang="en"><meta charset="utf-8"><title>Ti
 class Access:
     """ASGI middleware in front of everything."""
 
-    def __init__(self, app: ASGIApp, token: str, port: int) -> None:
-        self._app, self._token = app, token
+    def __init__(self, app: ASGIApp, token: str, port: int, sessions: Sessions) -> None:
+        self._app, self._token, self._sessions = app, token, sessions
         self._cookie = f"tidybench-{port}"
         self._hosts = {f"{name}:{port}" for name in ("127.0.0.1", "localhost", "[::1]")}
         self._origins = {f"http://{host}" for host in self._hosts}
@@ -37,6 +40,8 @@ class Access:
             return
         headers = Headers(scope=scope)
         refusal = self._refusal(scope, headers)
+        if scope["type"] == "http":
+            send = _hardened(send)
         if refusal is None:
             await self._app(scope, receive, send)
         elif scope["type"] == "websocket":
@@ -61,19 +66,19 @@ class Access:
             rest = urlencode(query, doseq=True)
             response = RedirectResponse(scope["path"] + (f"?{rest}" if rest else ""), 303)
             response.set_cookie(
-                self._cookie, self._token, httponly=True, samesite="strict", max_age=365 * 86400
+                self._cookie, self._sessions.begin(), httponly=True, samesite="strict", max_age=LASTS
             )
             return response
-        if self._right(self._given(headers)):
+        bearer = headers.get("authorization", "")
+        if bearer.startswith("Bearer ") and self._right(bearer.removeprefix("Bearer ")):
+            return None
+        if not bearer and self._sessions.holds(self._given(headers)):
             return None
         if scope["path"].startswith("/api/"):
             return _no(401, "This needs the token: open the whole address that Tidy Bench printed.")
         return HTMLResponse(_NEEDS_TOKEN, 401)
 
     def _given(self, headers: Headers) -> str:
-        bearer = headers.get("authorization", "")
-        if bearer.startswith("Bearer "):
-            return bearer.removeprefix("Bearer ")
         try:
             cookie = SimpleCookie(headers.get("cookie", "")).get(self._cookie)
         except CookieError:
@@ -82,6 +87,30 @@ class Access:
 
     def _right(self, given: str) -> bool:
         return bool(given) and hmac.compare_digest(given.encode(), self._token.encode())
+
+
+HARDENED = [
+    (
+        b"content-security-policy",
+        b"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; font-src 'self' data:; "
+        b"connect-src 'self' ws: wss:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+    ),
+    (b"x-content-type-options", b"nosniff"),
+    (b"x-frame-options", b"DENY"),
+    (b"referrer-policy", b"no-referrer"),
+    (b"cross-origin-opener-policy", b"same-origin"),
+    (b"cross-origin-resource-policy", b"same-origin"),
+]
+"""Styles are made in the page (styled-components); scripts come from this server alone."""
+
+
+def _hardened(send: Send) -> Send:
+    async def with_headers(message: Message) -> None:
+        if message["type"] == "http.response.start":
+            message = {**message, "headers": [*message.get("headers", []), *HARDENED]}
+        await send(message)
+
+    return with_headers
 
 
 def _no(status: int, why: str) -> JSONResponse:

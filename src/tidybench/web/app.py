@@ -39,6 +39,7 @@ from tidybench.web.access import MAX_BODY, Access
 from tidybench.web.clerk import Clerk
 from tidybench.web.context import Context
 from tidybench.web.hub import Hub
+from tidybench.web.sessions import Sessions
 from tidybench.wire.bench import bench_name
 from tidybench.wire.client import RecorderAway
 from tidybench.wire.places import Places
@@ -105,9 +106,9 @@ def make_app(
     return app
 
 
-def guarded(app: FastAPI, token: str, port: int) -> ASGIApp:
+def guarded(app: FastAPI, token: str, port: int, places: Places) -> ASGIApp:
     """The application behind its access control."""
-    return Access(app, token, port)
+    return Access(app, token, port, Sessions(places.sessions))
 
 
 def _serve_front_end(app: FastAPI, folder: Path) -> None:

@@ -34,6 +34,11 @@ class Places:
         return self.data / "access.json"
 
     @property
+    def sessions(self) -> Path:
+        """The sessions of browsers, by their hashes; taken away, every one has ended."""
+        return self.data / "sessions.json"
+
+    @property
     def database(self) -> Path:
         """Where the private cluster is and its password; its owner's alone."""
         return self.data / "database.json"

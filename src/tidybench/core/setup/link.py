@@ -113,12 +113,12 @@ class TcpPart(_Link):
 
 
 class UdpPart(_Link):
-    """UDP: datagrams that come to `listen_port`; commands go to `host`:`udp_port`, or to whoever
-    sent last where no host is given."""
+    """UDP: datagrams that come to `listen_port`, from this computer alone unless `listen_on` says otherwise; commands go to
+    `host`:`udp_port`, and datagrams of others are dropped; or to whoever sent last where no host is given."""
 
     kind: Literal["udp"]
     listen_port: NetworkPort
-    listen_on: Host = "0.0.0.0"
+    listen_on: Host = "127.0.0.1"
     host: Host | None = None
     udp_port: NetworkPort | None = None
 

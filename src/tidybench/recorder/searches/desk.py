@@ -62,7 +62,7 @@ class SearchDesk:
                 return _Borrowed(open_serial(part, self._simulated), lent)
             except BaseException:
                 for worker in lent:
-                    worker.take_back()
+                    worker.give_back()
                 raise
 
         return open_port
@@ -100,4 +100,4 @@ class _Borrowed:
     def close(self) -> None:
         self._line.close()
         for worker in self._lent:
-            worker.take_back()
+            worker.give_back()
