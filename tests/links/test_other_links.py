@@ -87,6 +87,23 @@ def test_udp_sends_to_the_host_that_is_named() -> None:
         link.close()
 
 
+def test_udp_takes_datagrams_of_the_host_that_is_named_alone() -> None:
+    """Fault 19: from anybody, even with a host fixed; and from every network unless told otherwise."""
+    assert UdpPart(kind="udp", listen_port=5005).listen_on == "127.0.0.1"
+    port = free_port()
+    part = UdpPart(kind="udp", listen_port=port, host="127.0.0.2", udp_port=5006)
+    link = open_link(part, None)
+    with (
+        socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as stranger,
+        socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as other,
+    ):
+        other.bind(("127.0.0.2", 0))
+        stranger.sendto(b"T=99.9\r\n", ("127.0.0.1", port))
+        other.sendto(b"T=18.4\r\n", ("127.0.0.1", port))
+        assert collect(link, bool) == b"T=18.4\r\n"
+    link.close()
+
+
 def test_a_file_that_grows_is_followed_and_one_begun_anew_is_read_from_its_beginning(tmp_path: Path) -> None:
     path = tmp_path / "log.txt"
     path.write_bytes(b"old line\n")

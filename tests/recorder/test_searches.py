@@ -3,8 +3,10 @@
 from collections.abc import Callable
 
 import pytest
+from pydantic import ValidationError
 
 from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
+from tidybench.links.holders import holders
 from tidybench.standins.device import Device
 from tidybench.standins.instruments import (
     BearingMonitor,
@@ -14,6 +16,7 @@ from tidybench.standins.instruments import (
     ShaftPickup,
     ValvePositioner,
 )
+from tidybench.wire.ports import ReleasePort, TakeBackPort
 from tidybench.wire.protocol import Answer, Request
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
 from tidybench.wire.setups import ApplySetups, SetupText
@@ -88,6 +91,25 @@ def test_a_search_can_be_stopped_and_gives_the_port_back(
     assert "Stopped" in stopped.sentence
     wait_for(recorder.all_passing, "the port to be taken back")
     assert ask(GetSearch(search=99)).trouble == "not found"
+    # Fault 26: a port that a person released meanwhile came back with the search's end.
+    begun = ask(search("settings", "power-analyser", query="NONSENSE\n")).search
+    assert begun is not None
+    wait_for(lambda: recorder.status().instruments[0].stages[0].words == "searching", "the port to be lent")
+    assert ask(ReleasePort(link="simulated/power-analyser")).trouble == ""
+    ask(StopSearch(search=begun.id))
+    wait_for(lambda: recorder.status().instruments[0].released, "the port to be released")
+    assert not holders(shop.power.port)
+    assert ask(TakeBackPort(link="simulated/power-analyser")).trouble == ""
+    wait_for(recorder.all_passing, "the port to be back")
+
+
+@pytest.mark.parametrize(
+    "wrong", [{"ports": [""]}, {"stop_bits": 0.0}, {"stop_bits": 3.0}, {"baud": 0}, {"ports": []}]
+)
+def test_a_search_on_nothing_is_refused(wrong: dict[str, object]) -> None:
+    """Fault 42: the port "" and 0 stop bits were accepted, and a traceback came."""
+    with pytest.raises(ValidationError):
+        StartSearch.model_validate({"search": "settings", "ports": ["x"], **wrong})
 
 
 def test_addresses_on_a_bus_and_two_devices_with_one(ask: Ask, shop: Shop) -> None:

@@ -3421,8 +3421,9 @@ export interface components {
             /**
              * Stop Bits
              * @default 1
+             * @enum {number}
              */
-            stop_bits: number;
+            stop_bits: 1 | 1.5 | 2;
             /**
              * First
              * @default 1

@@ -4,6 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
+from tidybench.core.setup.link import StopBits
+
 
 class StartSearch(BaseModel):
     """Something that is looked for on ports; it goes on by itself, is asked for with GetSearch and can be
@@ -17,12 +19,14 @@ class StartSearch(BaseModel):
 
     kind: Literal["start search"] = "start search"
     search: Literal["settings", "addresses", "listen round", "loop-back"]
-    ports: Annotated[list[str], Field(min_length=1, max_length=64)]
+    ports: Annotated[
+        list[Annotated[str, Field(min_length=1, max_length=1000)]], Field(min_length=1, max_length=64)
+    ]
     query: Annotated[str, Field(max_length=1000)] = ""
     baud: Annotated[int, Field(ge=50, le=12_000_000)] = 9600
     data_bits: Literal[5, 6, 7, 8] = 8
     parity: Literal["none", "even", "odd", "mark", "space"] = "none"
-    stop_bits: float = 1
+    stop_bits: StopBits = 1
     first: Annotated[int, Field(ge=0, le=999)] = 1
     last: Annotated[int, Field(ge=0, le=999)] = 32
 

@@ -19,9 +19,12 @@ from tidybench.core.setup.toml import SetupError
 
 Changes = Mapping[str, Any]
 
+DEEPEST = 20
+
 
 def changed(text: str, changes: Changes) -> str:
     """The text with changes made in it. Raises SetupError where the outcome is not a set-up."""
+    _can_be_written(changes)
     document = _document(text)
     link = changes.get("link")
     if isinstance(link, dict) and link.get("kind") is not None:
@@ -36,9 +39,30 @@ def changed(text: str, changes: Changes) -> str:
 
 def document_with(text: str, changes: Changes) -> str:
     """The text of another document with changes made in it; what it means is for the caller to check. Raises SetupError."""
+    _can_be_written(changes)
     document = _document(text)
     _merge(document, changes)
     return tomlkit.dumps(document)
+
+
+def _can_be_written(value: Any, where: str = "", deep: int = 0) -> None:
+    """Raises SetupError where TOML has no way to write this: it has no null in a list, no number beyond 64 bits."""
+    if deep > DEEPEST:
+        raise SetupError([f"{where[:80]}: this is nested too deeply; at most {DEEPEST} levels can be."])
+    if isinstance(value, Mapping):
+        for key, item in value.items():
+            _can_be_written(str(key), where, deep + 1)
+            if item is not None:
+                _can_be_written(item, f"{where}.{key}" if where else str(key), deep + 1)
+    elif isinstance(value, list):
+        for number, item in enumerate(value, 1):
+            _can_be_written(item, f"{where}.{number}", deep + 1)
+    elif value is None:
+        raise SetupError([f"{where}: null cannot stand in a list. Leave it out."])
+    elif isinstance(value, str) and any(0xD800 <= ord(c) < 0xE000 for c in value):
+        raise SetupError([f"{where}: half a character stands in it. Type it again."])
+    elif isinstance(value, int) and not -(2**63) <= value < 2**63:
+        raise SetupError([f"{where}: {str(value)[:30]} is too large a number."])
 
 
 def _document(text: str) -> tomlkit.TOMLDocument:
@@ -85,6 +109,7 @@ def _merge_list(target: Any, key: str, items: list[dict[str, Any]]) -> None:
 
 def bare(link: Changes, name: str, taken: Collection[str]) -> str:
     """A set-up that only listens on a link: the first step with an instrument nobody knows yet."""
+    _can_be_written({"link": link, "name": name})
     document = tomlkit.document()
     document["format"] = 1
     instrument = tomlkit.table()

@@ -3,7 +3,7 @@
 import re
 from typing import Annotated, Any, Literal
 
-from pydantic import Discriminator, Field, Tag, field_validator, model_validator
+from pydantic import AfterValidator, Discriminator, Field, Tag, field_validator, model_validator
 
 from tidybench.core.setup.part import Part
 
@@ -45,6 +45,16 @@ class RS485Part(Part):
     after_ms: Annotated[float, Field(ge=0, le=1000)] = 0.0
 
 
+def _known_stop_bits(value: float) -> float:
+    if value not in (1, 1.5, 2):
+        raise ValueError("there are 1, 1.5 or 2 stop bits")
+    return value
+
+
+StopBits = Annotated[float, AfterValidator(_known_stop_bits), Field(json_schema_extra={"enum": [1, 1.5, 2]})]
+"""How many a character has on the wire."""
+
+
 class SerialPart(_Link):
     """A serial port of this computer, or one on the network that speaks RFC 2217."""
 
@@ -53,19 +63,12 @@ class SerialPart(_Link):
     baud: Annotated[int, Field(ge=50, le=12_000_000)] = 9600
     data_bits: Literal[5, 6, 7, 8] = 8
     parity: Literal["none", "even", "odd", "mark", "space"] = "none"
-    stop_bits: Annotated[float, Field(json_schema_extra={"enum": [1, 1.5, 2]})] = 1
+    stop_bits: StopBits = 1
     flow_control: Literal["none", "rts/cts", "xon/xoff", "dsr/dtr"] = "none"
     rts: Literal["on", "off"] = "on"
     dtr: Literal["on", "off"] = "on"
     rs485: RS485Part | None = None
     character_gap_ms: Annotated[float, Field(ge=0, le=1000)] = 0.0
-
-    @field_validator("stop_bits")
-    @classmethod
-    def _known_stop_bits(cls, value: float) -> float:
-        if value not in (1, 1.5, 2):
-            raise ValueError("there are 1, 1.5 or 2 stop bits")
-        return value
 
     @field_validator("port")
     @classmethod
