@@ -159,3 +159,25 @@ def test_started_at_once_after_everything_was_killed(tmp_path: Path) -> None:
     again.start()
     assert again.alive
     again.remove()
+
+
+def test_nohup_is_not_defeated(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Started with nohup it goes on when its terminal goes."""
+
+    def not_now(self: Supervisor) -> str:
+        raise StartError("not now")
+
+    monkeypatch.setattr(Supervisor, "_start", not_now)
+    before = {one: signal.getsignal(one) for one in (signal.SIGHUP, signal.SIGINT, signal.SIGTERM)}
+    mask = os.umask(0o022)
+    try:
+        signal.signal(signal.SIGHUP, signal.SIG_IGN)
+        supervisor(tmp_path).run()
+        assert signal.getsignal(signal.SIGHUP) is signal.SIG_IGN
+        signal.signal(signal.SIGHUP, signal.SIG_DFL)
+        supervisor(tmp_path).run()
+        assert callable(signal.getsignal(signal.SIGHUP))
+    finally:
+        os.umask(mask)
+        for one, handler in before.items():
+            signal.signal(one, handler)

@@ -54,3 +54,25 @@ def test_times_on_the_wire() -> None:
     link = load(GOOD).link
     assert link.byte_time == pytest.approx(1041.67, abs=0.01)
     assert link.short == "9600 8-N-1"
+
+
+@pytest.mark.parametrize(
+    ("link", "reach"),
+    [
+        ('port = "/dev/ttyUSB0"', ""),
+        ('port = "rfc2217://lab:4001"', "connects to rfc2217://lab:4001 and sends there"),
+        (
+            'kind = "tcp"\nhost = "10.0.0.5"\ntcp_port = 502',
+            "connects to 10.0.0.5, TCP port 502, and sends there",
+        ),
+        ('kind = "udp"\nlisten_port = 5005', ""),
+        (
+            'kind = "udp"\nlisten_port = 5005\nlisten_on = "0.0.0.0"\nhost = "h"\nudp_port = 7',
+            "takes datagrams at udp://0.0.0.0:5005 and sends to h, UDP port 7",
+        ),
+        ('kind = "file"\npath = "/etc/passwd"', "reads the file /etc/passwd"),
+    ],
+)
+def test_what_a_set_up_opens_besides_a_port_of_this_computer(link: str, reach: str) -> None:
+    text = f'[instrument]\nid = "m"\nname = "M"\ntalks = "on its own"\n[link]\n{link}\n'
+    assert load(text).link.reach == reach

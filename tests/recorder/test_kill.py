@@ -17,6 +17,7 @@ from tests.conftest import DEMO, ROOT, RecorderProcess, Shop, flows, setup_text,
 from tidybench.core.samples import Batch, sequences_of, unpack
 from tidybench.core.tape.events import Lost, Missed, Note, Received
 from tidybench.links.holders import holders
+from tidybench.recorder import mender
 from tidybench.runs.checks import newest_checks
 from tidybench.runs.entry import Entry
 from tidybench.runs.files import trim_lines
@@ -24,7 +25,7 @@ from tidybench.runs.log import RunLog
 from tidybench.runs.recovery import _complete_rows, mend
 from tidybench.runs.reread import reread
 from tidybench.runs.run_channel import RunChannel
-from tidybench.runs.run_state import read_state
+from tidybench.runs.run_state import RunState, read_state
 from tidybench.runs.stamps import parse
 from tidybench.runs.tape import read_tape, segments
 from tidybench.wire.places import Places
@@ -233,6 +234,29 @@ def test_a_folder_that_cannot_be_mended_does_not_keep_the_bench_from_starting(
     assert "could not be mended" in state.reason
 
 
+def test_a_folder_that_may_not_be_written_is_no_reason_to_end(
+    places: Places, shop: Shop, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    """Fault 10: a `logging` run folder of another user made a crash loop."""
+
+    def forbidden(*_: object) -> None:
+        raise PermissionError(13, "Permission denied")
+
+    folder = places.runs / "2026-11-23" / "000000+0000-another"
+    folder.mkdir(parents=True)
+    state = RunState(id="x", bench="b", name="n", begun_at=1, csv="x.csv", channels=[])
+    (folder / "state.json").write_text(state.model_dump_json())
+    monkeypatch.setattr(mender, "close_interrupted", forbidden)
+    monkeypatch.setattr(mender, "set_aside", forbidden)
+    with in_process([SetupText(id=BOTH[0], text=setup_text(BOTH[0]))], places) as bench:
+        wait_for(lambda: bench.log.rows > 3, "another run to be logged")
+        wait_for(
+            lambda: any("could not be closed either" in r.getMessage() for r in caplog.records),
+            "it to be said",
+        )
+    assert read_state(folder).status == "logging"
+
+
 def test_stopped_in_mid_run_it_is_closed_as_interrupted_at_once(
     recorder: RecorderProcess, shop: Shop
 ) -> None:
@@ -243,6 +267,10 @@ def test_stopped_in_mid_run_it_is_closed_as_interrupted_at_once(
     recorder.stop()
     state = read_state(Path(run.folder))
     assert (state.status, state.reason) == ("interrupted", "Tidy Bench was stopped during the run.")
+    *_, last = reread(Path(run.folder))
+    assert isinstance(last.event, Note)
+    assert last.event.what == "end"  # its links were lost afterwards, and not to the run
+    assert state.counts.lost == 0
     assert packed_from_tape(Path(run.folder)) == (Path(run.folder) / "samples.bin").read_bytes()
 
 

@@ -132,6 +132,29 @@ def test_bodies_that_are_too_large_or_malformed(server: Server) -> None:
             assert isinstance(answer.json()["detail"], str)
 
 
+def test_a_set_up_that_somebody_brought_opens_nothing_elsewhere_unasked(
+    server: Server, tmp_path: Path
+) -> None:
+    secret = tmp_path / "secret.txt"
+    secret.write_text("1\n")
+    text = (
+        '[instrument]\nid = "brought"\nname = "Brought"\ntalks = "on its own"\n'
+        f'[link]\nkind = "file"\npath = "{secret}"\n'
+    )
+    look = server.post("/api/setups/look", {"text": text}).json()
+    assert look == {"name": "Brought", "reach": f"reads the file {secret}"}
+    refused = server.post("/api/setups", {"text": text})
+    assert refused.status_code == 409
+    assert str(secret) in refused.json()["detail"]
+    assert "brought" not in {one["key"] for one in server.get("/api/setups").json()}
+    other = server.post("/api/setups", {"text": text, "agreed": "reads the file /elsewhere"})
+    assert other.status_code == 409
+    assert server.post("/api/setups", {"text": text, "agreed": look["reach"]}).status_code == 201
+    assert server.post("/api/setups/look", {"text": text}).json()["reach"] == ""  # it is in force
+    with server.client() as client:
+        assert client.delete("/api/setups/brought").status_code == 200
+
+
 # ---- the bench
 
 

@@ -123,7 +123,8 @@ export interface paths {
         put?: never;
         /**
          * Add Setup
-         * @description Keep a set-up as a new version, and put it in force.
+         * @description Keep a set-up as a new version, and put it in force. One that somebody brought opens a file or a computer of the network
+         *     only where that was agreed to.
          */
         post: operations["add_setup"];
         delete?: never;
@@ -146,6 +147,26 @@ export interface paths {
         get: operations["schema"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setups/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Setup
+         * @description What a set-up would open. Nothing is kept, opened or sent.
+         */
+        post: operations["look_at_setup"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1862,6 +1883,20 @@ export interface components {
             kind: "json";
         };
         /**
+         * KeptSetup
+         * @description A set-up to be kept. `agreed`: what it opens besides a port of this computer, as `SetupLook` said it and a person agreed
+         *     to.
+         */
+        KeptSetup: {
+            /** Text */
+            text: string;
+            /**
+             * Agreed
+             * @default
+             */
+            agreed: string;
+        };
+        /**
          * LaneData
          * @description A lane of the Bench: its channels by id, how high it is beside the others, its scale (null: automatic).
          */
@@ -3220,6 +3255,17 @@ export interface components {
             text: string;
         };
         /**
+         * SetupLook
+         * @description What a set-up would do. `reach`: what it opens besides a port of this computer and nothing in force opens already; ""
+         *     for nothing.
+         */
+        SetupLook: {
+            /** Name */
+            name: string;
+            /** Reach */
+            reach: string;
+        };
+        /**
          * SetupSaved
          * @description A set-up was kept; `sentence` says whether it is in force.
          */
@@ -3974,7 +4020,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SetupBody"];
+                "application/json": components["schemas"]["KeptSetup"];
             };
         };
         responses: {
@@ -4016,6 +4062,39 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    look_at_setup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetupBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupLook"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

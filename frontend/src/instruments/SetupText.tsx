@@ -6,6 +6,7 @@ import { moment } from "../look/format";
 import { Button, Chip } from "../parts/Button";
 import { Field } from "../parts/Field";
 import { Actions, Trouble, Window } from "../parts/Window";
+import { lookAt } from "./actions";
 
 export interface SetupTextProps {
   /** Whose set-up it is; absent for a new one. */
@@ -20,10 +21,21 @@ export interface SetupTextProps {
 export function SetupText({ text: old, instrumentKey, onClose, onSaved }: SetupTextProps) {
   const [text, setText] = useState(old);
   const [trouble, setTrouble] = useState("");
+  // What the text opens besides a port of this computer, once a person is asked about it.
+  const [asked, setAsked] = useState("");
+  const change = (value: string): void => {
+    setText(value);
+    setAsked("");
+  };
   const save = async (): Promise<void> => {
     setTrouble("");
     try {
-      const saved = await got(api.POST("/api/setups", { body: { text } }));
+      const { reach } = await lookAt(text);
+      if (reach !== asked) {
+        setAsked(reach);
+        if (reach) return;
+      }
+      const saved = await got(api.POST("/api/setups", { body: { text, agreed: reach } }));
       onSaved(saved.key, saved.sentence);
     } catch (error) {
       setTrouble(said(error));
@@ -35,21 +47,26 @@ export function SetupText({ text: old, instrumentKey, onClose, onSaved }: SetupT
         A set-up travels as a <b>*.setup.toml</b> file. The guide has every key; what cannot be used is said
         with its line.
       </p>
-      <Field label="Set-up (TOML)" value={text} onChange={setText} lines />
+      <Field label="Set-up (TOML)" value={text} onChange={change} lines />
       {trouble && <Trouble>{trouble}</Trouble>}
-      {instrumentKey && <Versions instrumentKey={instrumentKey} onText={setText} />}
+      {asked && (
+        <Trouble>
+          This set-up {asked}. Nothing is opened or sent yet. Go on only if you know where it comes from.
+        </Trouble>
+      )}
+      {instrumentKey && <Versions instrumentKey={instrumentKey} onText={change} />}
       <Actions>
         <FileTrigger
           acceptedFileTypes={[".toml"]}
           onSelect={(files) => {
-            void files?.[0]?.text().then(setText);
+            void files?.[0]?.text().then(change);
           }}
         >
           <Button>Open a file</Button>
         </FileTrigger>
         <Button onPress={onClose}>Cancel</Button>
         <Button $kind="bright" isDisabled={!text.trim()} onPress={() => void save()}>
-          Keep and connect
+          {asked ? "I agree: keep and connect" : "Keep and connect"}
         </Button>
       </Actions>
     </Window>

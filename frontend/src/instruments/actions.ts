@@ -16,9 +16,15 @@ export async function releaseOrTakeBack(instrument: Instrument): Promise<void> {
 export const remove = async (key: string): Promise<string> =>
   (await got(api.DELETE("/api/setups/{key}", path(key)))).text;
 
+/** It was in force a moment ago: what it opens was agreed to. */
 export const bringBack = async (text: string): Promise<void> => {
-  await got(api.POST("/api/setups", { body: { text } }));
+  const { reach } = await lookAt(text);
+  await got(api.POST("/api/setups", { body: { text, agreed: reach } }));
 };
+
+/** What a set-up would open besides a port of this computer. */
+export const lookAt = async (text: string): Promise<{ name: string; reach: string }> =>
+  got(api.POST("/api/setups/look", { body: { text } }));
 
 /** Another one with the same set-up; gives its id. */
 export const duplicate = async (key: string): Promise<string> =>

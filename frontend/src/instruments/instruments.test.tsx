@@ -246,11 +246,30 @@ describe("messages", () => {
 describe("a set-up as text", () => {
   it("shows every sentence about what is wrong", async () => {
     serve({
-      "POST /api/setups": { status: 400, body: { detail: "link.bawd: no such key.\nquery: missing." } },
+      "POST /api/setups/look": { status: 400, body: { detail: "link.bawd: no such key.\nquery: missing." } },
     });
     render(<SetupText text="[instrument]" onClose={() => undefined} onSaved={() => undefined} />);
     await userEvent.click(screen.getByRole("button", { name: "Keep and connect" }));
     expect((await screen.findByRole("alert")).textContent).toBe("link.bawd: no such key.\nquery: missing.");
+  });
+  it("asks before it opens a file or a computer of the network, and keeps nothing until then", async () => {
+    const saved = { key: "m", version: 1, in_force: true, sentence: "Version 1 is in force." };
+    const reach = "connects to 10.0.0.5, TCP port 502, and sends there";
+    const { sent } = serve({
+      "POST /api/setups/look": { status: 200, body: { name: "M", reach } },
+      "POST /api/setups": { status: 201, body: saved },
+    });
+    const done = vi.fn();
+    render(<SetupText text="[instrument]" onClose={() => undefined} onSaved={done} />);
+    await userEvent.click(screen.getByRole("button", { name: "Keep and connect" }));
+    expect((await screen.findByRole("alert")).textContent).toContain(reach);
+    expect(done).not.toHaveBeenCalled();
+    await userEvent.type(screen.getByLabelText("Set-up (TOML)"), "x");
+    expect(screen.queryByRole("alert")).toBeNull(); // another text: it is asked about anew
+    await userEvent.click(screen.getByRole("button", { name: "Keep and connect" }));
+    await userEvent.click(await screen.findByRole("button", { name: "I agree: keep and connect" }));
+    await waitFor(() => expect(done).toHaveBeenCalled());
+    expect(sent.at(-1)).toEqual({ text: "[instrument]x", agreed: reach });
   });
   it("lists the versions with what they changed, and takes one up again", async () => {
     const versions = [
@@ -266,7 +285,10 @@ describe("a set-up as text", () => {
   });
   it("says what became of it", async () => {
     const saved = { key: "m", version: 2, in_force: true, sentence: "Version 2 is in force." };
-    serve({ "POST /api/setups": { status: 201, body: saved } });
+    serve({
+      "POST /api/setups/look": { status: 200, body: { name: "M", reach: "" } },
+      "POST /api/setups": { status: 201, body: saved },
+    });
     const done = vi.fn();
     render(<SetupText text="[instrument]" onClose={() => undefined} onSaved={done} />);
     await userEvent.click(screen.getByRole("button", { name: "Keep and connect" }));

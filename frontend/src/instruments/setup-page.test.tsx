@@ -233,6 +233,7 @@ describe("the list of instruments", () => {
   it("names each one's first fault whole, and removes with an undo", async () => {
     const { sent } = serve({
       "DELETE /api/setups/loop-flow-meter": { status: 200, body: { text: "[instrument]" } },
+      "POST /api/setups/look": { status: 200, body: { name: "M", reach: "" } },
       "POST /api/setups": { status: 201, body: {} },
     });
     const stages = broken(stage("Bytes", "stopped", "silent", "No bytes for 12 s. The port is open."));

@@ -49,7 +49,7 @@ export function useSearch(): Searching {
     setTrouble("");
     const whole = {
       kind: "start search" as const, query: "", baud: 9600, data_bits: 8 as const, parity: "none" as const,
-      stop_bits: 1, first: 1, last: 32, ...request,
+      stop_bits: 1 as const, first: 1, last: 32, ...request,
     }; // prettier-ignore
     void stop()
       .then(() => got(api.POST("/api/searches", { body: whole })))

@@ -1,9 +1,12 @@
 """Text cells of CSV files (RFC 4180), formulas neutralised."""
 
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
 
 def safe_text(text: str) -> str:
-    """A CSV cell's text that no spreadsheet runs as a formula."""
-    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
+    """A CSV cell's text that no spreadsheet runs as a formula: an apostrophe stands before it. One that looks as if it had
+    one gets another, so that taking off one always gives the text."""
+    return "'" + text if (rest := text.lstrip("'")) and rest[0] in _FORMULA else text
 
 
 def csv_cell(text: str) -> str:
@@ -14,4 +17,5 @@ def csv_cell(text: str) -> str:
 
 def plain_text(cell: str) -> str:
     """A cell's text without the apostrophe that keeps spreadsheets from running it."""
-    return cell[1:] if cell[:1] == "'" and cell[1:2] in ("=", "+", "-", "@") else cell
+    rest = cell.lstrip("'")
+    return cell[1:] if cell[:1] == "'" and rest and rest[0] in _FORMULA else cell

@@ -29,6 +29,7 @@ from tidybench.runs.rows import header, make_rule
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import STATE, RowRule, RunEnd, RunState, read_state, state_text
 from tidybench.runs.sidecar import metadata
+from tidybench.runs.stamps import Stamps
 from tidybench.runs.stats import RunStats
 from tidybench.runs.tape import TapeWriter
 from tidybench.runs.whole import WholeFile, write_whole
@@ -97,6 +98,7 @@ class RunLog:
         self._waiting_size = 0
         self._hole: Hole | None = None
         self._unsummed = bytearray()
+        self._stamps = Stamps()
         self._syncing = 0
         self._ended = False
 
@@ -269,7 +271,7 @@ class RunLog:
             except OSError as error:
                 self._fail("files", self._waits(error), error)
                 return
-            self.state.holes.append(hole)
+            self._note_hole(hole)
         self._hole = None
         self._rule.skip(now)
         self._started = {""}  # links count again from their next starting state
@@ -279,6 +281,13 @@ class RunLog:
             self.troubles["held"] = (
                 f"{hole.samples} samples found no room on the disk for {(hole.at - hole.since) / 1e6:.0f} s. They are lost."
             )
+
+    def _note_hole(self, hole: Hole) -> None:
+        self.state.holes.append(hole)
+        begun = self._stamps.milli(hole.since)
+        self.state.repairs.append(
+            f"The disk was full from {begun} on: {hole.samples} samples of {(hole.at - hole.since) / 1e6:.0f} s are lost."
+        )
 
     def _sum(self) -> None:
         if self._unsummed:
@@ -455,7 +464,7 @@ class RunLog:
                 len(flush.samples) // RECORD_SIZE for flush in self._waiting if flush.step < 2
             )
         if hole is not None and hole.events:
-            self.state.holes.append(hole)
+            self._note_hole(hole)
         self._hole, self._waiting_size = None, 0
         self._waiting.clear()
 

@@ -42,6 +42,21 @@ class SetupBody(BaseModel):
     text: Annotated[str, Field(max_length=500_000)]
 
 
+class KeptSetup(SetupBody):
+    """A set-up to be kept. `agreed`: what it opens besides a port of this computer, as `SetupLook` said it and a person agreed
+    to."""
+
+    agreed: str = ""
+
+
+class SetupLook(BaseModel):
+    """What a set-up would do. `reach`: what it opens besides a port of this computer and nothing in force opens already; ""
+    for nothing."""
+
+    name: str
+    reach: str
+
+
 router = APIRouter(prefix="/api/setups", responses=REFUSALS)
 
 
@@ -61,9 +76,31 @@ async def schema() -> dict[str, Any]:
 
 
 @router.post("", status_code=201)
-async def add_setup(request: Request, body: SetupBody) -> SetupSaved:
-    """Keep a set-up as a new version, and put it in force."""
-    return await keep(context_of(request), body.text)
+async def add_setup(request: Request, body: KeptSetup) -> SetupSaved:
+    """Keep a set-up as a new version, and put it in force. One that somebody brought opens a file or a computer of the network
+    only where that was agreed to."""
+    context = context_of(request)
+    look = await _look(context, body.text)
+    if look.reach and look.reach != body.agreed:
+        raise HTTPException(409, f"This set-up {look.reach}. Agree to that first.")
+    return await keep(context, body.text)
+
+
+@router.post("/look")
+async def look_at_setup(request: Request, body: SetupBody) -> SetupLook:
+    """What a set-up would open. Nothing is kept, opened or sent."""
+    return await _look(context_of(request), body.text)
+
+
+async def _look(context: Context, text: str) -> SetupLook:
+    try:
+        setup = load(text)
+    except setups.SetupError as error:
+        raise HTTPException(400, str(error)) from None
+    stored = await run_in_threadpool(_in_force, context)
+    known = {load(one.text).link.reach for one in stored}
+    reach = setup.link.reach
+    return SetupLook(name=setup.instrument.name, reach="" if reach in known else reach)
 
 
 async def keep(context: Context, text: str) -> SetupSaved:

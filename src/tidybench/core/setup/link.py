@@ -24,6 +24,11 @@ class _Link(Part):
     sends_end: Annotated[str | None, Field(max_length=16)] = None
     echo: bool = False
 
+    @property
+    def reach(self) -> str:
+        """What it opens besides a port of this computer, as the end of “it …”; "" for nothing."""
+        return ""
+
     @field_validator("sends_end")
     @classmethod
     def _bytes(cls, value: str | None) -> str | None:
@@ -89,6 +94,10 @@ class SerialPart(_Link):
         return self.port
 
     @property
+    def reach(self) -> str:
+        return f"connects to {self.port} and sends there" if "://" in self.port else ""
+
+    @property
     def byte_time(self) -> float:
         bits = 1 + self.data_bits + PARITY_BITS[self.parity] + self.stop_bits
         return bits * 1e6 / self.baud
@@ -109,6 +118,10 @@ class TcpPart(_Link):
     @property
     def address(self) -> str:
         return f"tcp://{self.host}:{self.tcp_port}"
+
+    @property
+    def reach(self) -> str:
+        return f"connects to {self.host}, TCP port {self.tcp_port}, and sends there"
 
     @property
     def short(self) -> str:
@@ -136,6 +149,12 @@ class UdpPart(_Link):
         return f"udp://{self.listen_on}:{self.listen_port}"
 
     @property
+    def reach(self) -> str:
+        heard = "" if self.listen_on.startswith("127.") else f"takes datagrams at {self.address}"
+        sent = f"sends to {self.host}, UDP port {self.udp_port}" if self.host is not None else ""
+        return " and ".join(part for part in (heard, sent) if part)
+
+    @property
     def short(self) -> str:
         return "UDP"
 
@@ -155,6 +174,10 @@ class FilePart(_Link):
     @property
     def address(self) -> str:
         return f"file:{self.path}"
+
+    @property
+    def reach(self) -> str:
+        return f"reads the file {self.path}"
 
     @property
     def short(self) -> str:
