@@ -164,7 +164,7 @@ function Logging({ run, status, verdict, onMark, onEnd }: LoggingProps) {
         </div>
         <div className="strong" data-testid="rows">
           {count(run.rows)} rows
-          {saved === null ? "" : `, saved ${saved < 10 ? saved.toFixed(1) : Math.floor(saved)} s ago`}
+          {saved === null ? "" : `, saved ${Math.floor(saved)} s ago`}
           {lost > 0 && `, ${count(lost)} ${lost === 1 ? "poll" : "polls"} lost`}
         </div>
       </div>

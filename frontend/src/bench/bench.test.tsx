@@ -50,7 +50,7 @@ describe("the run strip", () => {
   it("says since when, what, how much and how safe while logging", () => {
     strip(status({}));
     expect(screen.getByTestId("elapsed").textContent).toBe("00:14:32");
-    expect(screen.getByTestId("rows").textContent).toMatch(/^4 361 rows, saved 0\.\d s ago$/);
+    expect(screen.getByTestId("rows").textContent).toMatch(/^4 361 rows, saved 0 s ago$/);
     expect(screen.getByText("all within limits")).toBeTruthy();
     expect(screen.getByText("disk for 210 days")).toBeTruthy();
   });
