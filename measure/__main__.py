@@ -13,6 +13,7 @@ from measure.disk import slow_disk
 from measure.flood import flood_32
 from measure.machine import calmest, with_stolen
 from measure.reading import hostile, propose_200, read_eight, read_four
+from measure.recovery import recovery, tape_size
 from measure.result import Result, Row
 from measure.screen import bundle, frames, page_memory, pixel_latency, window_30d
 from measure.timing import jitter, socket_latency
@@ -25,6 +26,8 @@ ROWS: dict[str, Row] = {
     "socket-latency": socket_latency,
     "flood-32": flood_32,
     "slow-disk": slow_disk,
+    "recovery": recovery,
+    "tape-size": tape_size,
     "read-four": read_four,
     "read-eight": read_eight,
     "hostile": hostile,
