@@ -169,6 +169,22 @@ def test_health_and_schema(server: Server) -> None:
     assert health["logs"] == str(server.places.logs)
     schema = server.get("/api/openapi.json").json()
     assert "/api/run" in schema["paths"]
+    assert set(schema["components"]["securitySchemes"]) == {"token", "session"}
+
+
+def test_a_method_that_a_route_does_not_have(server: Server) -> None:
+    with server.client() as client:
+        for method, path in (
+            ("DELETE", "/api/run"),
+            ("PUT", "/api/setups"),
+            ("POST", "/api/health"),
+            ("PATCH", "/api/runs"),
+        ):
+            answer = client.request(method, path)
+            assert answer.status_code == 405, (method, path)
+            assert answer.headers["allow"]
+            assert "detail" in answer.json()
+        assert client.get("/api/nothing").status_code == 404
 
 
 def test_the_socket_brings_samples_status_and_tape(server: Server) -> None:

@@ -18,6 +18,7 @@ from tidybench.core.tape.shown import TapeLine
 from tidybench.web.access import Access
 from tidybench.web.hub import Hub, Listener, thinned
 from tidybench.web.live import LiveTape
+from tidybench.web.sessions import Sessions
 from tidybench.wire.client import Client, RecorderAway
 from tidybench.wire.places import Places, data_folder
 from tidybench.wire.protocol import REQUEST, TOPIC_SAMPLES, Answer, Hello
@@ -172,7 +173,7 @@ def test_the_sockets_folder_is_its_owner_s_alone(tmp_path: Path) -> None:
         ({"host": "127.0.0.1:8470", "authorization": "Bearer right", "content-length": "-5"}, 413),
     ],
 )
-def test_every_request_is_looked_at(headers: dict[str, str], status: int) -> None:
+def test_every_request_is_looked_at(headers: dict[str, str], status: int, tmp_path: Path) -> None:
     seen: list[int] = []
 
     async def app(scope: object, receive: object, send: object) -> None:
@@ -190,7 +191,7 @@ def test_every_request_is_looked_at(headers: dict[str, str], status: int) -> Non
         "headers": [(k.encode(), v.encode("latin-1")) for k, v in headers.items()],
     }  # fmt: skip
     HTTPConnection(scope)  # a scope as a server gives it
-    asyncio.run(Access(app, "right", 8470)(scope, receive, send))  # type: ignore[arg-type]
+    asyncio.run(Access(app, "right", 8470, Sessions(tmp_path / "sessions.json"))(scope, receive, send))  # type: ignore[arg-type]
     assert seen == [status]
 
 

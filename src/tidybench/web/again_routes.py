@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 
 from tidybench.core.setup import SetupError
 from tidybench.core.tape.lines import TapeError
+from tidybench.core.values.exact import Exact
 from tidybench.runs.again import (
     AgainError,
     Comparison,
@@ -24,7 +25,7 @@ from tidybench.web.refusals import REFUSALS
 from tidybench.web.run_routes import csv_response, folder_of
 
 
-class AgainBody(BaseModel):
+class AgainBody(Exact):
     """A corrected set-up to read a run again with; kept as another version, or only tried."""
 
     text: Annotated[str, Field(max_length=500_000)]

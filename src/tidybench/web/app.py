@@ -4,10 +4,13 @@ import asyncio
 import contextlib
 import logging
 from collections.abc import AsyncIterator
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI
 from fastapi.exceptions import RequestValidationError
+from fastapi.openapi.utils import get_openapi
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine
@@ -84,6 +87,7 @@ def make_app(
         max_body_size=MAX_BODY,
         generate_unique_id_function=lambda route: route.name,
     )
+    app.openapi = partial(_described, app)  # type: ignore[method-assign]
     app.include_router(bench_routes.router)
     app.include_router(setup_routes.router)
     app.include_router(instrument_routes.router)
@@ -104,6 +108,24 @@ def make_app(
     if front_end is not None and (front_end / "index.html").is_file():
         _serve_front_end(app, front_end)
     return app
+
+
+def _described(app: FastAPI) -> dict[str, Any]:
+    """The schema, with how to show that one may come in."""
+    if app.openapi_schema is None:
+        schema = get_openapi(title=app.title, version=app.version, routes=app.routes)
+        schema.setdefault("components", {})["securitySchemes"] = {
+            "token": {"type": "http", "scheme": "bearer", "description": "The token of the printed address."},
+            "session": {
+                "type": "apiKey",
+                "in": "cookie",
+                "name": "tidybench-PORT",
+                "description": "A browser's session: it gets one when it opens the printed address.",
+            },
+        }
+        schema["security"] = [{"token": []}, {"session": []}]
+        app.openapi_schema = schema
+    return app.openapi_schema
 
 
 def guarded(app: FastAPI, token: str, port: int, places: Places) -> ASGIApp:

@@ -7,9 +7,10 @@ import uuid
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request, Response, WebSocket, WebSocketDisconnect
-from pydantic import BaseModel, Field
+from pydantic import Field
 from starlette.concurrency import run_in_threadpool
 
+from tidybench.core.values.exact import Exact
 from tidybench.runs.run_state import RowRule
 from tidybench.web.context import answered, context_of
 from tidybench.web.hub import thinned
@@ -19,7 +20,7 @@ from tidybench.wire.runs import AddMark, BeginRun, CorrectMark, EndRun, RunStatu
 from tidybench.wire.status import GetHistory
 
 
-class Begin(BaseModel):
+class Begin(Exact):
     """A run to begin."""
 
     name: Annotated[str, Field(max_length=120)]
@@ -28,20 +29,20 @@ class Begin(BaseModel):
     row_rule: RowRule = "steady rows"
 
 
-class End(BaseModel):
+class End(Exact):
     """Which run to end: another window may have begun another one meanwhile."""
 
     run: uuid.UUID
 
 
-class NewMark(BaseModel):
+class NewMark(Exact):
     """A mark for the run in progress."""
 
     text: Annotated[str, Field(max_length=500)]
     by: Annotated[str, Field(max_length=120)] = ""
 
 
-class MarkText(BaseModel):
+class MarkText(Exact):
     """A mark, known by its time, and the text it is to have."""
 
     at: int

@@ -18,6 +18,7 @@ from tidybench.core.setup.calculated import CALCULATED, Calculations, load_calcu
 from tidybench.core.setup.channel import ZeroPart
 from tidybench.core.setup.scaling import PointsStep, ScalingStep
 from tidybench.core.setup.toml import sentences
+from tidybench.core.values.exact import Exact
 from tidybench.records.setups import save_calculations
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.instrument_routes import Command, command, setups_in_force
@@ -35,14 +36,14 @@ class ZeroDone(BaseModel):
     sentence: str
 
 
-class Acknowledged(BaseModel):
+class Acknowledged(Exact):
     """Crossings that a person has seen."""
 
     crossings: Annotated[list[int], Field(max_length=200)]
     by: Annotated[str, Field(max_length=120)] = ""
 
 
-class TryScaling(BaseModel):
+class TryScaling(Exact):
     """Steps of scaling, and a value to try them with (null: none)."""
 
     scale: Annotated[float, Field(allow_inf_nan=False)] = 1.0
@@ -73,7 +74,7 @@ class CalculationsForm(BaseModel):
     calculations: Calculations
 
 
-class CalculationsBody(BaseModel):
+class CalculationsBody(Exact):
     """Calculated channels to keep: as TOML, or as data."""
 
     text: Annotated[str, Field(max_length=500_000)] | None = None

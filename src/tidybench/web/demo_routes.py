@@ -8,6 +8,7 @@ from fastapi import APIRouter, HTTPException, Request
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
+from tidybench.core.values.exact import Exact
 from tidybench.web.context import context_of
 from tidybench.web.refusals import REFUSALS
 
@@ -31,7 +32,7 @@ class StandIns(BaseModel):
     stand_ins: list[StandIn]
 
 
-class StandInOrder(BaseModel):
+class StandInOrder(Exact):
     """What a simulated instrument, or the loop, is to do."""
 
     stand_in: Annotated[str, Field(max_length=80)] = ""

@@ -15,6 +15,7 @@ from tidybench.core.compile.edit import adapted, bare, changed, copied
 from tidybench.core.compile.load import load
 from tidybench.core.setup import LinkPart, Setup, SetupError
 from tidybench.core.setup.calculated import CALCULATED
+from tidybench.core.values.exact import Exact
 from tidybench.library import shelf
 from tidybench.records.setups import Stored, history, in_force, known_keys
 from tidybench.web.context import Context, answered, context_of
@@ -36,13 +37,13 @@ class SetupForm(BaseModel):
     given: dict[str, Any]
 
 
-class SetupChange(BaseModel):
+class SetupChange(Exact):
     """Some keys of a set-up: tables are merged, null takes a key away."""
 
     changes: dict[str, Any]
 
 
-class NewInstrument(BaseModel):
+class NewInstrument(Exact):
     """A link, as in a set-up's [link], and what to call the instrument; `like`: a set-up of the library to begin with."""
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
@@ -69,7 +70,7 @@ class SetupVersionInfo(BaseModel):
     changes: list[str]
 
 
-class Command(BaseModel):
+class Command(Exact):
     """What to send, one character a byte, and how long to wait for the answer to begin."""
 
     data: Annotated[str, Field(min_length=1, max_length=4000)]

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from tidybench.core.samples import DTYPE
+from tidybench.core.values.exact import Exact
 from tidybench.records.history import history
 from tidybench.records.layouts import layouts, remove_layout, save_layout
 from tidybench.web.context import Context, context_of
@@ -24,7 +25,7 @@ class LaneData(BaseModel):
     log: bool = False
 
 
-class LayoutData(BaseModel):
+class LayoutData(Exact):
     """How the Bench is laid out: its lanes in order, and the channels that stand in none. A channel that is not named
     joins those of its unit."""
 

@@ -3,21 +3,22 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Request
-from pydantic import BaseModel, Field
+from pydantic import Field
 
+from tidybench.core.values.exact import Exact
 from tidybench.web.context import answered
 from tidybench.web.refusals import REFUSALS
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
 
 
-class PortOrder(BaseModel):
+class PortOrder(Exact):
     """A port to release or take back."""
 
     link: Annotated[str, Field(max_length=200)]
 
 
-class PortLabel(BaseModel):
+class PortLabel(Exact):
     """A port and its label; empty takes it away."""
 
     name: Annotated[str, Field(max_length=200)]

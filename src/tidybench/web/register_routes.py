@@ -10,11 +10,12 @@ from starlette.concurrency import run_in_threadpool
 from tidybench.core.acting.register_write import write_register
 from tidybench.core.compile.load import load
 from tidybench.core.framing import make_check
+from tidybench.core.values.exact import Exact
 from tidybench.web.instrument_routes import Command, command, stored_setup
 from tidybench.web.refusals import REFUSALS
 
 
-class RegisterValue(BaseModel):
+class RegisterValue(Exact):
     """A register of the kept register map, and what to write into it."""
 
     name: Annotated[str, Field(max_length=80)]

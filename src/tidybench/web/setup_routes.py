@@ -11,6 +11,7 @@ from tidybench.core import setup as setups
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.setup.calculated import CALCULATED, load_calculations
+from tidybench.core.values.exact import Exact
 from tidybench.records.setups import Stored, calculations_in_force, in_force, remove, save
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.refusals import REFUSALS
@@ -36,7 +37,7 @@ class SetupSaved(BaseModel):
     sentence: str
 
 
-class SetupBody(BaseModel):
+class SetupBody(Exact):
     """A set-up as TOML."""
 
     text: Annotated[str, Field(max_length=500_000)]
@@ -154,15 +155,16 @@ async def _must_fit(context: Context, setup: setups.Setup) -> None:
 async def remove_setup(request: Request, key: str) -> SetupBody:
     """Take an instrument out of use. Gives its set-up: saving it again brings it back."""
     context = context_of(request)
-    stored = await run_in_threadpool(_in_force, context)
-    text = next((s.text for s in stored if s.key == key), None)
-    if text is None:
-        raise HTTPException(404, f"There is no instrument “{key[:80]}” in use.")
-    # The recorder first: where it refuses, nothing has been changed.
-    rest = [SetupText(id=s.key, text=s.text) for s in stored if s.key != key]
-    calculations = await run_in_threadpool(calculations_text, context)
-    await answered(request, ApplySetups(setups=rest, calculations=calculations))
-    await run_in_threadpool(_remove, context, key)
+    async with context.applying:  # one after the other: else what is being added now would go with it
+        stored = await run_in_threadpool(_in_force, context)
+        text = next((s.text for s in stored if s.key == key), None)
+        if text is None:
+            raise HTTPException(404, f"There is no instrument “{key[:80]}” in use.")
+        # The recorder first: where it refuses, nothing has been changed.
+        rest = [SetupText(id=s.key, text=s.text) for s in stored if s.key != key]
+        calculations = await run_in_threadpool(calculations_text, context)
+        await answered(request, ApplySetups(setups=rest, calculations=calculations))
+        await run_in_threadpool(_remove, context, key)
     return SetupBody(text=text)
 
 

@@ -23,6 +23,7 @@ from tidybench.core.teaching.pointing import Meaning, point
 from tidybench.core.teaching.proposals import propose
 from tidybench.core.teaching.remedies import remedies, token_remedies
 from tidybench.core.teaching.tokens import shape, tokens
+from tidybench.core.values.exact import Exact
 from tidybench.core.values.origin import Asked, Heard, ReaderKey
 from tidybench.web.context import context_of
 from tidybench.web.instrument_routes import SetupChange, setups_in_force, stored_setup
@@ -86,7 +87,7 @@ class Preview(BaseModel):
     trouble: str
 
 
-class Pointed(BaseModel):
+class Pointed(Exact):
     """A part of a message, and what it is said to be; the pattern so far may be empty."""
 
     source: Annotated[str, Field(max_length=2000)] = ""

@@ -6,9 +6,10 @@ from pydantic import BaseModel
 
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.crossing import State
+from tidybench.core.values.exact import Exact
 
 
-class LimitsStatus(BaseModel):
+class LimitsStatus(Exact):
     """Where a channel should stay, as in its set-up, and how it stands: its state, and since when."""
 
     low: float | None = None

@@ -4,8 +4,10 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from tidybench.core.values.exact import Exact
 
-class SendCommand(BaseModel):
+
+class SendCommand(Exact):
     """A person's command, one character a byte. Answered with how it stands; ask on with GetCommand."""
 
     kind: Literal["send command"] = "send command"
@@ -14,7 +16,7 @@ class SendCommand(BaseModel):
     wait_ms: float = 600.0
 
 
-class GetCommand(BaseModel):
+class GetCommand(Exact):
     kind: Literal["get command"] = "get command"
     command: int
 

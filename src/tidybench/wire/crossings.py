@@ -5,9 +5,10 @@ from typing import Literal
 from pydantic import BaseModel
 
 from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.exact import Exact
 
 
-class OpenCrossing(BaseModel):
+class OpenCrossing(Exact):
     """A limit that was crossed and not acknowledged yet. `back_at`: when the value came back, 0 while it has not."""
 
     id: int

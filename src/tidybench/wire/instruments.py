@@ -5,9 +5,10 @@ from typing import Literal
 from pydantic import BaseModel
 
 from tidybench.core.path import Offer, StageName, StageState
+from tidybench.core.values.exact import Exact
 
 
-class StageStatus(BaseModel):
+class StageStatus(Exact):
     """A bead of the reading path."""
 
     name: StageName

@@ -4,8 +4,10 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from tidybench.core.values.exact import Exact
 
-class PortInfo(BaseModel):
+
+class PortInfo(Exact):
     """A serial port of the computer the recorder runs on. `name` is for set-ups, `device` what the system
     calls it today, `label` the person's own; `used_by` are instruments of this bench, `holder` other programs."""
 

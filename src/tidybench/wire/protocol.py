@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, TypeAdapter
 
+from tidybench.core.values.exact import Exact
 from tidybench.logs import LoggedError
 from tidybench.wire.channels import ZeroChannel
 from tidybench.wire.commands import CommandStatus, GetCommand, SendCommand
@@ -25,7 +26,7 @@ TOPIC_SAMPLES, TOPIC_STATUS, TOPIC_TAPE = b"s", b"t", b"l"
 """Of what is published. Behind them: packed samples; a Status; how many lines were left out, and lines of the tape."""
 
 
-class Hello(BaseModel):
+class Hello(Exact):
     """Which version of this protocol one speaks, and of which version of Tidy Bench one is."""
 
     kind: Literal["hello"] = "hello"

@@ -5,11 +5,12 @@ from typing import Literal
 from pydantic import BaseModel
 
 from tidybench.core.values.counts import RunCounts
+from tidybench.core.values.exact import Exact
 from tidybench.core.values.mark import Mark
 from tidybench.runs.run_state import RowRule
 
 
-class RunStatus(BaseModel):
+class RunStatus(Exact):
     """The run in progress."""
 
     id: str

@@ -5,9 +5,10 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field
 
 from tidybench.core.setup.link import StopBits
+from tidybench.core.values.exact import Exact
 
 
-class StartSearch(BaseModel):
+class StartSearch(Exact):
     """Something that is looked for on ports; it goes on by itself, is asked for with GetSearch and can be
     stopped. What each kind needs:
 
@@ -31,12 +32,12 @@ class StartSearch(BaseModel):
     last: Annotated[int, Field(ge=0, le=999)] = 32
 
 
-class GetSearch(BaseModel):
+class GetSearch(Exact):
     kind: Literal["get search"] = "get search"
     search: int
 
 
-class StopSearch(BaseModel):
+class StopSearch(Exact):
     kind: Literal["stop search"] = "stop search"
     search: int
 

@@ -4,8 +4,10 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from tidybench.core.values.exact import Exact
 
-class SetupText(BaseModel):
+
+class SetupText(Exact):
     """A set-up in force."""
 
     id: str
@@ -18,7 +20,7 @@ class GetSetups(BaseModel):
     kind: Literal["get set-ups"] = "get set-ups"
 
 
-class ApplySetups(BaseModel):
+class ApplySetups(Exact):
     kind: Literal["apply set-ups"] = "apply set-ups"
     setups: list[SetupText]
     calculations: str = ""

@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from tidybench.core.values.exact import Exact
 from tidybench.wire.channels import ChannelStatus, OverdueStatus
 from tidybench.wire.crossings import OpenCrossing
 from tidybench.wire.instruments import InstrumentStatus
@@ -11,7 +12,7 @@ from tidybench.wire.ports import PortInfo
 from tidybench.wire.runs import RunStatus
 
 
-class DiskStatus(BaseModel):
+class DiskStatus(Exact):
     """Room where runs are kept; `hours_left` at the present rate, null where nothing is logged."""
 
     free_bytes: int
@@ -44,7 +45,7 @@ class GetErrors(BaseModel):
     kind: Literal["get errors"] = "get errors"
 
 
-class GetHistory(BaseModel):
+class GetHistory(Exact):
     """Answered with the packed samples of the ring since `since`, in the frames behind the answer."""
 
     kind: Literal["get history"] = "get history"

@@ -2,13 +2,15 @@
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import Field
+
+from tidybench.core.values.exact import Exact
 
 MAX_LINES = 2_000
 """Lines in one answer: whoever wants more asks again with `before`. What polls and stamps times must not wait for it."""
 
 
-class GetTape(BaseModel):
+class GetTape(Exact):
     """The newest `last` lines before number `before` (0: the newest of all) that pass the filters, whole, as they stand on
     the tape. Answered in a second frame, a line each, the oldest first."""
 
