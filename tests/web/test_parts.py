@@ -152,7 +152,8 @@ def test_the_sockets_folder_is_its_owner_s_alone(tmp_path: Path) -> None:
     ("headers", "status"),
     [
         ({"host": "127.0.0.1:8470", "authorization": "Bearer right"}, 200),
-        ({"host": "LOCALHOST:8470", "cookie": "other=1; tidybench-8470=right"}, 200),
+        ({"host": "LOCALHOST:8470", "authorization": "Bearer right", "cookie": "other=1"}, 200),
+        ({"host": "localhost:8470", "cookie": "other=1; tidybench-8470=right"}, 401),
         ({"host": "[::1]:8470", "authorization": "Bearer right", "origin": "http://[::1]:8470"}, 200),
         ({"host": "127.0.0.1:8470"}, 401),
         ({"host": "127.0.0.1:8470", "authorization": "Bearer rigth"}, 401),
