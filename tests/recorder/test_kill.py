@@ -188,8 +188,8 @@ def test_everything_killed_the_run_is_closed_at_the_next_start(recorder: Recorde
     recorder.kill()
     recorder.start()  # a new start, not a supervisor's restart
     wait_for(lambda: recorder.status().run is None, "the recorder")
+    wait_for(lambda: read_state(Path(run.folder)).status == "interrupted", "the run to be closed")
     state = read_state(Path(run.folder))
-    assert state.status == "interrupted"
     assert state.ended_at is not None
     assert (Path(run.folder) / "summary.json").exists()
     last = max(i.event.at for i in reread(Path(run.folder)) if isinstance(i.event, Received))
@@ -229,8 +229,8 @@ def test_a_folder_that_cannot_be_mended_does_not_keep_the_bench_from_starting(
     recorder.stop()
     recorder.start("loop-flow-meter")
     wait_for(recorder.all_passing, "the recorder to start all the same")
+    wait_for(lambda: read_state(broken).status == "interrupted", "it to be closed")
     state = read_state(broken)
-    assert state.status == "interrupted"
     assert "could not be mended" in state.reason
 
 

@@ -52,6 +52,9 @@ def test_a_database_that_hangs_hangs_nothing_else(tmp_path: Path, monkeypatch: p
         wait_for(server.recorder.all_passing, "the instruments")
         for pid in postgres:
             os.kill(pid, signal.SIGSTOP)
+        began = time.monotonic()
+        assert server.get("/api/runs").status_code == 503
+        assert time.monotonic() - began < 5  # over a connection that was open before, too
         with ThreadPoolExecutor(30) as pool:
             began = time.monotonic()
             asked = ["/api/runs", "/api/calculated", "/api/setups", "/api/layouts", "/api/runs?search=x"] * 5

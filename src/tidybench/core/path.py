@@ -334,7 +334,7 @@ def _late(facts: Facts) -> Stage:
 
 def _no_terminator(facts: Facts) -> str:
     found = recurring_end(facts.counts.recent)
-    if found is not None and found[0] != facts.ending:
+    if found is not None and found[0] != facts.ending and not facts.binary:
         name, count = found
         return f"Text comes, but no {facts.ending} ends it. What does recur is {name} ({count} times): is that the end?"
     return (

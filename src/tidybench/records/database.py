@@ -10,8 +10,9 @@ from psycopg.errors import _WaitTimeout as WaitTimeout
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.engine import make_url
 
-PATIENCE = 4.0
-"""Seconds that a request waits for the database. A server may hang (stopped, its disk away) without ending."""
+PATIENCE = 2.3
+"""Seconds that a request waits for the database, twice at the most: for a connection that was open, and for a new one. A
+server may hang (stopped, its disk away) without ending."""
 
 LONG = 60.0
 """Seconds that whoever has time waits: migrations, the clerk."""
@@ -27,7 +28,7 @@ class Impatient(psycopg.Connection[Any]):
             return super().wait(gen, interval=interval, timeout=self.patience if timeout is None else timeout)
         except WaitTimeout:
             self.pgconn.finish()
-            raise psycopg.OperationalError(f"it said nothing for {self.patience:.0f} s") from None
+            raise psycopg.OperationalError(f"it said nothing for {self.patience:g} s") from None
 
 
 class Patient(Impatient):
@@ -46,7 +47,7 @@ def engine_for(url: str, kind: type[Impatient] = Impatient) -> Engine:
         pool_size=6,
         max_overflow=10,
         pool_timeout=PATIENCE,
-        creator=lambda: kind.connect(address, connect_timeout=3),
+        creator=lambda: kind.connect(address, connect_timeout=2),
     )
 
 

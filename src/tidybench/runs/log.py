@@ -391,7 +391,7 @@ class RunLog:
         if self._crossings is not None:
             self._crossings.sync(self._disk, self._refused)
         self._marks.sync()
-        if self._state_file.settled and not self._waiting:
+        if self._state_file.settled and not self._waiting and "folder" not in self.troubles:
             self._put_state()
 
     def _synced(self, at: int, error: Exception | None) -> None:

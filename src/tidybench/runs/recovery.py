@@ -160,6 +160,10 @@ def set_aside(folder: Path, state: RunState, why: str) -> None:
     write_state(folder, state.model_copy(update=changes))
 
 
+def _so_many(count: int, what: str) -> str:
+    return f"1 {what} was" if count == 1 else f"{count} {what}s were"
+
+
 # ---- the tape
 
 
@@ -179,10 +183,10 @@ def _mend_tape(folder: Path, check: Check | None) -> list[str]:
     repairs = []
     number = check.sequence if check is not None else 0
     found = segments(folder / TAPE)
+    proven_segment = max((number_of(Path(name).relative_to(TAPE)) for name in _tapes(check)), default=0)
     for place, path in enumerate(found):
         start = check.ends.get(f"{TAPE}/{path.name}", 0) if check is not None else 0
-        first = next(iter(check.ends), "") if check is not None else ""
-        if path.suffix != ".jsonl" or (not start and f"{TAPE}/{path.name}" < first):
+        if path.suffix != ".jsonl" or number_of(path) < proven_segment:
             continue
         with open(path, "rb") as file:
             file.seek(start)
@@ -205,6 +209,10 @@ def _mend_tape(folder: Path, check: Check | None) -> list[str]:
             with open(path, "ab") as file:
                 file.write((tape_line(number + 1, "", Hole(at, number + 1, missing, 0, at)) + "\n").encode())
     return repairs
+
+
+def _tapes(check: Check | None) -> list[str]:
+    return [name for name in check.ends if name.startswith(f"{TAPE}/")] if check is not None else []
 
 
 def _cut(folder: Path, path: Path, size: int) -> None:
@@ -296,13 +304,15 @@ def _complete_samples(folder: Path, told: _Told) -> list[str]:
     tail = np.fromfile(path, np.uint8, offset=start).tobytes()
     records = _self_proving(unpack(tail), check.sequence if check is not None else 0, state)
     if strange := len(tail) // RECORD_SIZE - len(records):
-        repairs.append(f"{strange} records at the end of the samples were none: they were cut.")
+        repairs.append(
+            f"The samples ended in {strange * RECORD_SIZE} bytes that are no samples: they were cut."
+        )
     if check is not None:
         added = _behind_the_check(path, start, tail, records, told, folder, check)
     else:
         added = _behind_the_last(path, start, records, told, folder)
     if added:
-        repairs.append(f"{added} samples were put back from the tape.")
+        repairs.append(f"{_so_many(added, 'sample')} put back from the tape.")
     return repairs
 
 
@@ -424,7 +434,7 @@ def _complete_rows(folder: Path, state: RunState, last_at: int, check: Check | N
         file.append("".join(fresh).encode())
         file.close()
     if len(fresh) > before:
-        repairs.append(f"{len(fresh) - before} rows were put back from the samples.")
+        repairs.append(f"{_so_many(len(fresh) - before, 'row')} put back from the samples.")
     return rows + len(fresh), repairs
 
 
@@ -524,7 +534,7 @@ def _put_back(folder: Path, state: RunState, told: _Told) -> list[str]:
                 marks.correct(corrected.mark, corrected.text)
     marks.close()
     if lost:
-        repairs.append(f"{len(lost)} marks were put back from the tape.")
+        repairs.append(f"{_so_many(len(lost), 'mark')} put back from the tape.")
     path = folder / CROSSINGS
     if path.exists() and told.crossings:
         there = set(path.read_text("utf-8").split("\r\n"))
@@ -534,7 +544,7 @@ def _put_back(folder: Path, state: RunState, told: _Told) -> list[str]:
             file = Appender(path)
             file.append("".join(missing).encode())
             file.close()
-            repairs.append(f"{len(missing)} crossings were put back from the tape.")
+            repairs.append(f"{_so_many(len(missing), 'crossing')} put back from the tape.")
     return repairs
 
 

@@ -290,6 +290,8 @@ class LinkReader:
             counts.stray += len(body)
             if whose is Whose.OWED:
                 debts.pay(body, at, self._understood)
+                counts.late += 1
+                counts.worst_late = max(counts.worst_late, debts.worst)
             elif whose is Whose.EITHER:
                 self._withhold(query, body, at, out)
                 self._late(bodies[number + 1 :], at)
@@ -302,6 +304,7 @@ class LinkReader:
         if reader.instrument not in self.withheld:
             reader.nothing(Quality.NO_REPLY, at, out)
         self.counts.doubted += 1
+        self.counts.late += 1
         exchange.debts.owe(query, exchange.sent_at)
         exchange.debts.withhold(body, at, self._understood)
         exchange.turn(Turn.WITHHOLD)
