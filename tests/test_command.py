@@ -82,6 +82,12 @@ def data(tmp_path: Path) -> Iterator[Path]:
 def test_demo_from_nothing_to_nothing(data: Path) -> None:
     process = tidy("demo", data=data)
     url = address(process)
+    # Ready means ready: a set-up that was added right after the address was printed got 503.
+    added = post(url, "/api/instruments", {"name": "At once", "link": {"port": "simulated/none"}})
+    assert added.status_code == 201, added.text
+    base, token = url.split("/?token=")
+    gone = httpx.delete(f"{base}/api/setups/at-once", headers={"Authorization": f"Bearer {token}"})
+    assert gone.status_code == 200
     wait_for(lambda: get(url, "/api/health").json()["well"], "all to be well")
     assert oct((data / "access.json").stat().st_mode)[-3:] == "600"
     assert oct((data / "database.json").stat().st_mode)[-3:] == "600"

@@ -124,8 +124,17 @@ def test_the_tape_goes_on_in_segments_and_old_ones_are_compressed(tmp_path: Path
 def test_a_segment_goes_only_when_its_gzip_is_on_the_disk(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    """Fault 4: nor before its name in the folder is."""
     disk, synced = HeldDisk(), []
     monkeypatch.setattr(os, "fsync", lambda fd: synced.append(os.readlink(f"/proc/self/fd/{fd}")))
+    there: list[tuple[str, bool]] = []
+    real = os.fdatasync
+
+    def watched(fd: int) -> None:
+        there.append((os.readlink(f"/proc/self/fd/{fd}"), (tmp_path / "0001.jsonl").exists()))
+        real(fd)
+
+    monkeypatch.setattr(os, "fdatasync", watched)
     writer = TapeWriter(tmp_path, disk, segment_size=200)
     line = (tape_line(1, "x", Note(1, "clock", "something that happened" * 9)) + "\n").encode()
     writer.append(line)
@@ -134,8 +143,20 @@ def test_a_segment_goes_only_when_its_gzip_is_on_the_disk(
     disk.let_go()
     assert [path.name for path in segments(tmp_path)] == ["0001.jsonl.gz", "0002.jsonl"]
     assert synced == [str(tmp_path / "0001.jsonl.gz.new")]
+    assert there[-1] == (str(tmp_path), True)
     writer.close()
     assert len(list(read_tape(tmp_path))) == 2
+
+
+def test_there_may_be_more_segments_than_four_digits_have(tmp_path: Path) -> None:
+    for number in (9999, 10_000, 10_001, 2):
+        (tmp_path / f"{number:04d}.jsonl").write_text(tape_line(number, "", Note(1, "x")) + "\n")
+    (tmp_path / "0001.jsonl.gz.new").write_bytes(b"half")
+    assert [n for n, _, _ in read_tape(tmp_path)] == [2, 9999, 10_000, 10_001]
+    writer = TapeWriter(tmp_path, segment_size=1)
+    writer.append(b"x\n")
+    assert segments(tmp_path)[-1].name == "10002.jsonl"
+    writer.close()
 
 
 def test_a_bad_line_is_named(tmp_path: Path) -> None:

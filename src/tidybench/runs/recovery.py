@@ -537,7 +537,7 @@ def _put_back(folder: Path, state: RunState, told: _Told) -> list[str]:
         repairs.append(f"{_so_many(len(lost), 'mark')} put back from the tape.")
     path = folder / CROSSINGS
     if path.exists() and told.crossings:
-        there = set(path.read_text("utf-8").split("\r\n"))
+        there = set(path.read_bytes().decode("utf-8").split("\r\n"))
         lines = [crossing_row(one, state.begun_at) for one in told.crossings]
         missing = [line for line in lines if line.rstrip("\r\n") not in there]
         if missing:
