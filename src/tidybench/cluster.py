@@ -116,9 +116,16 @@ class Cluster:
         (on `port`, or a free one). Raises ClusterError."""
         self._make()
         self._adopt()
-        if not self.alive:
-            self._clear_what_was_killed()
-            self._launch(port or free_port())
+        if self.alive:
+            try:
+                self._wait_ready()
+                return
+            except ClusterError:
+                if self.alive:
+                    raise
+                # It was being killed just then: another one takes its place.
+        self._clear_what_was_killed()
+        self._launch(port or free_port())
         self._wait_ready()
 
     def _clear_what_was_killed(self) -> None:
