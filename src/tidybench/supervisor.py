@@ -94,7 +94,8 @@ class Supervisor:
         """Start, stay, stop; gives the exit code."""
         os.umask(0o077)  # run folders, logs and sockets are their owner's alone
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-            if signal.getsignal(number) is not signal.SIG_IGN:  # nohup: its terminal may go
+            # nohup: its terminal may go. (That a shell ignores SIGINT for it says nothing.)
+            if number != signal.SIGHUP or signal.getsignal(number) is not signal.SIG_IGN:
                 signal.signal(number, lambda *_: self._done.set())
         try:
             url = self._start()
