@@ -18,8 +18,10 @@ from tidybench.captures.command import boxed
 from tidybench.captures.readout import Readout, Table
 from tidybench.cli import main
 from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links
+from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.samples import channels_of, qualities_of, unpack
-from tidybench.core.tape.events import Opened, Received, Sent
+from tidybench.core.tape.events import Hole, Opened, Quiet, Received, Sent, Start
 from tidybench.core.tape.lines import tape_line
 from tidybench.core.values.origin import Asked
 from tidybench.runs.run_state import read_state
@@ -120,6 +122,25 @@ def test_a_tape_of_several_links_wants_one_chosen() -> None:
     assert Table(setup, timed=True, as_json=False).line(row).endswith(",0.000000,148.27,\r\n")
     with pytest.raises(CaptureError, match="no line that opens"):
         list(Readout(setup, open_capture(None, lines[3].encode()), "a").rows())
+
+
+def test_behind_a_hole_a_link_counts_again_from_its_starting_state() -> None:
+    setup = load(FLOW.read_text("utf-8")).model_copy(update={"identity": None})
+    [plan] = plan_links([setup], {"loop-flow": 1})
+    query = Asked("loop-flow-meter", "flow")
+    lines = [
+        tape_line(1, "a", Opened(1_000_000, {})),
+        tape_line(2, "a", Sent(2_000_000, b"FL?\r", 1, query)),
+        tape_line(3, "a", Received(2_100_000, b"FL=+0148.27 L/min OK\r\n")),
+        tape_line(6, "", Hole(3_000_000, 4, 3, 1)),
+        tape_line(7, "a", Quiet(3_050_000)),
+        tape_line(8, "a", Received(3_100_000, b"FL=+0999.99 L/min OK\r\n")),
+        tape_line(9, "a", Start(3_200_000, LinkReader(plan).state())),
+        tape_line(10, "a", Sent(4_000_000, b"FL?\r", 3, query)),
+        tape_line(11, "a", Received(4_100_000, b"FL=+0150.00 L/min OK\r\n")),
+    ]
+    rows = Readout(setup, open_capture(None, "\n".join(lines).encode()), "a").rows()
+    assert [row.samples for row in rows] == [((0, 0, 148.27),), ((0, 0, 150.0),)]
 
 
 def test_a_tape_saved_from_the_page_is_read_too() -> None:

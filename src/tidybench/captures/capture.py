@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 from typing import Literal
 
-from tidybench.core.tape.events import Event, Received, Sent
+from tidybench.core.tape.events import Event, Hole, Received, Sent
 from tidybench.core.tape.lines import TapeError, parse_tape_line
 from tidybench.runs.tape import read_tape
 
@@ -50,8 +50,8 @@ class Capture:
         return self.kind != "plain bytes"
 
     def of(self, link: str) -> Iterator[Event]:
-        """The events of one link."""
-        return (event for name, event in self.source() if name == link)
+        """The events of one link, and the holes of the tape, which concern all."""
+        return (event for name, event in self.source() if name == link or type(event) is Hole)
 
 
 def open_capture(path: Path | None, data: bytes = b"") -> Capture:

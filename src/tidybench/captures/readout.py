@@ -16,7 +16,7 @@ from tidybench.core.quality import Quality
 from tidybench.core.reading.reader import MessageReader
 from tidybench.core.samples import Batch
 from tidybench.core.setup import Setup
-from tidybench.core.tape.events import Event, Opened, Sent, Start
+from tidybench.core.tape.events import Event, Hole, Opened, Sent, Start
 from tidybench.core.values.figure import figure
 from tidybench.runs.cells import safe_text
 from tidybench.runs.stamps import Stamps
@@ -115,9 +115,13 @@ class Readout:
 
     def _timed(self) -> Iterator[Row]:
         reader = LinkReader(self._plan)
-        begun = False
+        begun = ever = False
         for event in self._events():
+            if isinstance(event, Hole):
+                begun = False  # it counts again from its next starting state
+                continue
             begun = begun or isinstance(event, Start | Opened)
+            ever = ever or begun
             try:
                 batch = reader.feed(event) if begun else None
             except ExchangeError as error:
@@ -127,7 +131,7 @@ class Readout:
             self.messages = max(self.messages, reader.counts.messages)
             if batch is not None:
                 yield from self._split(batch)
-        if not begun:
+        if not ever:
             raise CaptureError(
                 "The tape has no line that opens the link: it is a piece out of the middle of one."
             )
