@@ -161,9 +161,13 @@ def test_every_fault_leads_to_its_sentence(plugged: Plugged, fault: str) -> None
             for kind, one in pairs:
                 press(plugged.devices[kind])
                 one.look()
-            return all(one.worker.reader.counts.messages > 1 for one in made)
+            # A stand-in that spoke while its port was still being set was heard at another baud rate: that goes by.
+            garbled = [
+                one for one in made if (found := one.fault()) is not None and found.words == "not text"
+            ]
+            return not garbled and all(one.worker.reader.counts.messages > 1 for one in made)
 
-        assert until(alive, 20), [
+        assert until(alive, 40), [
             (k.name, o.worker.sentence) for k, o in pairs if not o.worker.reader.counts.messages
         ]
         for kind in kinds:
