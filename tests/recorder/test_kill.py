@@ -16,9 +16,12 @@ from measure.bench import recorder as in_process
 from tests.conftest import DEMO, ROOT, RecorderProcess, Shop, flows, setup_text, wait_for
 from tidybench.core.samples import Batch, sequences_of, unpack
 from tidybench.core.tape.events import Lost, Missed, Note, Received
+from tidybench.core.values.crossing import Crossing
 from tidybench.links.holders import holders
 from tidybench.recorder import mender
+from tidybench.recorder.recorder import Recorder
 from tidybench.runs.checks import newest_checks
+from tidybench.runs.crossings import read_crossings
 from tidybench.runs.entry import Entry
 from tidybench.runs.files import trim_lines
 from tidybench.runs.log import RunLog
@@ -255,6 +258,47 @@ def test_a_folder_that_may_not_be_written_is_no_reason_to_end(
             "it to be said",
         )
     assert read_state(folder).status == "logging"
+
+
+def test_a_run_that_is_begun_before_the_mender_has_its_turn_is_left_alone(tmp_path: Path) -> None:
+    """It stands among the runs, and says “logging”, as those that a crash left do."""
+    made = mender.Mender(tmp_path, None, lambda ready: None)
+    log = RunLog.begin(
+        tmp_path, bench="b", name="n", item="", operator="", row_rule="steady rows", at=1, channels=[], setups={}
+    )  # fmt: skip
+    made.run()
+    assert read_state(log.folder).status == "logging"
+    mender.Mender(tmp_path, None, lambda ready: None).run()
+    assert read_state(log.folder).status == "interrupted"
+    log.abandon()
+
+
+def test_what_is_crossed_while_a_run_is_put_in_order_is_kept_with_it(
+    recorder: RecorderProcess, shop: Shop, places: Places
+) -> None:
+    recorder.start(BOTH[0])
+    wait_for(recorder.all_passing, "passing")
+    run = begin(recorder)
+    wait_for(lambda: len(rows_of(run)) > 3, "rows")
+    recorder.kill()
+    folder = Path(run.folder)
+    made = Recorder(places, carry_on=True)
+    try:
+        going_on = made._run
+        crossing = Crossing(
+            made.clock.now(), 1, "high", "within", 250.0, 200.0, "Loop flow", "Loop flow is above"
+        )
+        going_on.crossing(crossing)
+        assert read_crossings(folder) == []
+        status = going_on.status()
+        assert status is not None
+        assert "put in order" in status.troubles[0]
+        made.start()
+        wait_for(lambda: read_crossings(folder), "it to be in its file")
+        assert [(one.value, one.state) for one in read_crossings(folder)] == [(250.0, "high")]
+    finally:
+        made.stop()
+    assert sum(isinstance(item.event, Crossing) for item in reread(folder)) == 1
 
 
 def test_stopped_in_mid_run_it_is_closed_as_interrupted_at_once(

@@ -133,6 +133,23 @@ def test_every_line_of_the_checks_holds_and_a_changed_byte_is_found(folder: Path
     assert newest_checks(folder) == checks
 
 
+def test_samples_beyond_a_tape_that_lost_more_than_the_last_check_are_kept(folder: Path) -> None:
+    """The state on the disk may know of lines that the tape has lost: what samples.bin has of them is measured all the same."""
+    sound = folder.with_name("sound")
+    shutil.copytree(folder, sound)
+    mend(sound)
+    checks = newest_checks(folder)
+    tape, samples = names(folder)["tape"], names(folder)["samples"]
+    piece = next(piece for piece in checks[-1].pieces if piece.path == tape)
+    zero(tape, tape.stat().st_size - piece.start - 100)
+    assert proven(folder) == checks[-2]
+    assert read_state(folder).counts.sequence > checks[-2].sequence
+    logged = samples.read_bytes()
+    mend(folder)
+    assert samples.read_bytes() == logged[: len(logged) // RECORD_SIZE * RECORD_SIZE]
+    assert names(sound)["csv"].read_bytes().startswith(names(folder)["csv"].read_bytes())
+
+
 def test_how_far_a_run_has_come_is_known_before_it_is_mended(folder: Path) -> None:
     found = newest(folder, read_state(folder))
     zero(names(folder)["tape"], 240)

@@ -58,18 +58,24 @@ class Mender(threading.Thread):
     def __init__(
         self, runs: Path, going_on: Unfinished | None, ready: Callable[[Ready | None], None]
     ) -> None:
-        """`ready` is called in this thread, with None where the run could not be put in order."""
+        """Made before anything can begin a run. `ready` is called in this thread, with None where the run could not be put in
+        order."""
         super().__init__(name="mender", daemon=True)
         self.words = ""
-        self._runs, self._going_on, self._ready = runs, going_on, ready
+        self._going_on, self._ready = going_on, ready
+        # Those there are now: a run that is begun from here on is the writer's.
+        self._folders = [
+            folder
+            for folder in run_folders(runs)
+            if going_on is None or folder.resolve() != going_on.folder.resolve()
+        ]
 
     def run(self) -> None:
         going_on = self._going_on
         if going_on is not None:
             self._ready(self._put_in_order(going_on))
-        for folder in run_folders(self._runs):
-            if going_on is None or folder != going_on.folder:
-                self._close(folder)
+        for folder in self._folders:
+            self._close(folder)
 
     def _say(self, words: str) -> None:
         self.words = words

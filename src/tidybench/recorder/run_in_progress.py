@@ -20,7 +20,7 @@ from tidybench.runs.entry import Entry
 from tidybench.runs.log import RunLog, begin_note
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.run_channel import RunChannel
-from tidybench.runs.run_state import RunEnd
+from tidybench.runs.run_state import RunEnd, RunState
 from tidybench.wire.bench import BenchName
 from tidybench.wire.runs import BeginRun, RunStatus
 
@@ -47,6 +47,7 @@ class RunInProgress:
         self._unconcluded: list[RunLog] = []
         self._mending: tuple[Unfinished, Mender] | None = None
         self._held: list[Entry] = []
+        self._held_crossings: list[Crossing] = []
         self._held_since = 0
         self._laying_up = False
 
@@ -62,6 +63,7 @@ class RunInProgress:
         folder = self._mending[0].folder
         self._mending = None
         held, self._held = self._held, []
+        crossings, self._held_crossings = self._held_crossings, []
         if ready is None:
             return
         try:
@@ -78,6 +80,8 @@ class RunInProgress:
             logger.exception("the run in %s cannot be gone on with", folder)
             return
         self.log.write(held, self._clock.now())
+        for crossing in crossings:
+            self.log.crossing(crossing)
 
     def _refuse_while_mending(self) -> None:
         if self._mending is not None:
@@ -240,6 +244,8 @@ class RunInProgress:
         self._journal.put("", crossing)
         if self.log is not None:
             self.log.crossing(crossing)
+        elif self._mending is not None:
+            self._held_crossings.append(crossing)
 
     # ---- set-ups that change while it is on
 
@@ -276,51 +282,36 @@ class RunInProgress:
 
     def status(self) -> RunStatus | None:
         """How it stands."""
+        if self._mending is not None:
+            one, mender = self._mending
+            words = f"It is being put in order after a restart ({mender.words}). What is measured meanwhile is kept."
+            return _status(one.folder, one.state, one.state.rows, one.newest.at, [words], [])
         log = self.log
         if log is None:
-            return self._as_it_is_mended()
-        s = log.state
-        return RunStatus(
-            id=s.id,
-            name=s.name,
-            item=s.item,
-            operator=s.operator,
-            row_rule=s.row_rule,
-            begun_at=s.begun_at,
-            folder=str(log.folder),
-            csv=s.csv,
-            rows=log.rows,
-            saved_at=log.saved_at,
-            counts=replace(s.counts),
-            troubles=list(log.troubles.values()),
-            repairs=s.repairs,
-            marks=list(log.marks[-MAX_MARKS:]),
-        )
-
-    def _as_it_is_mended(self) -> RunStatus | None:
-        if self._mending is None:
             return None
-        one, mender = self._mending
-        s = one.state
-        words = (
-            f"It is being put in order after a restart ({mender.words}). What is measured meanwhile is kept."
-        )
-        return RunStatus(
-            id=s.id,
-            name=s.name,
-            item=s.item,
-            operator=s.operator,
-            row_rule=s.row_rule,
-            begun_at=s.begun_at,
-            folder=str(one.folder),
-            csv=s.csv,
-            rows=s.rows,
-            saved_at=one.newest.at,
-            counts=replace(s.counts),
-            troubles=[words],
-            repairs=s.repairs,
-            marks=[],
-        )
+        troubles = list(log.troubles.values())
+        return _status(log.folder, log.state, log.rows, log.saved_at, troubles, log.marks[-MAX_MARKS:])
+
+
+def _status(
+    folder: Path, state: RunState, rows: int, saved_at: int, troubles: list[str], marks: Sequence[Mark]
+) -> RunStatus:
+    return RunStatus(
+        id=state.id,
+        name=state.name,
+        item=state.item,
+        operator=state.operator,
+        row_rule=state.row_rule,
+        begun_at=state.begun_at,
+        folder=str(folder),
+        csv=state.csv,
+        rows=rows,
+        saved_at=saved_at,
+        counts=replace(state.counts),
+        troubles=troubles,
+        repairs=state.repairs,
+        marks=list(marks),
+    )
 
 
 def checked_mark(text: str) -> str:

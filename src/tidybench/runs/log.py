@@ -384,7 +384,7 @@ class RunLog:
         if not self._syncing:  # `saved_at` is when all was there that is on the disk now
             files = [self._samples, self._csv, self._checks]
             self._syncing = len(files) + 1
-            together = Together(partial(self._synced, now), self._syncing)
+            together = Together(partial(self._synced, 0 if self._waiting else now), self._syncing)
             for file in files:
                 file.sync(self._disk, self._refused, together.one)
             self._tape.sync(together.one)
@@ -396,8 +396,8 @@ class RunLog:
 
     def _synced(self, at: int, error: Exception | None) -> None:
         self._syncing = 0
-        if error is None and not self._waiting:
-            self.saved_at = at
+        if error is None:
+            self.saved_at = at or self.saved_at
 
     def _check(self, now: int) -> None:
         """Prove what was written since the last time."""

@@ -248,7 +248,8 @@ class _Told:
         base = self.state.counts.sequence
         for item in reread(folder, _first_segment(folder, self.check, base)):
             event = item.event
-            self.last_sequence = self.tape_sequence = max(self.last_sequence, item.sequence)
+            self.tape_sequence = max(self.tape_sequence, item.sequence)
+            self.last_sequence = max(self.last_sequence, item.sequence)
             self.last_at = max(self.last_at, event.at)
             self.links.add(item.link)
             if isinstance(event, Mark):

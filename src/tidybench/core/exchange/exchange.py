@@ -16,13 +16,14 @@ class Exchange:
     """One link's. `state` changes by `turn` alone (the table is in `state.py`).
 
     `poll`, `query`, `reply`: of the newest query. `lines`: messages of its answer so far; `quiet_at`: when silence ends
-    it, None where it does not. `origin`, `answer`: of the newest command. `sent_at`, `sent`: what went out last. `debts`: answers
-    that may still come.
+    it, None where it does not. `origin`, `answer`: of the newest command. `sent_at`, `sent`: what went out last. `heard_at`: when
+    the last byte came; `debts`: answers that may still come.
     """
 
     __slots__ = (
         "answer",
         "debts",
+        "heard_at",
         "lines",
         "origin",
         "poll",
@@ -45,6 +46,7 @@ class Exchange:
         self.answer: list[bytes] = []
         self.sent_at = 0
         self.sent = b""
+        self.heard_at = 0
         self.debts = Debts()
 
     def turn(self, turn: Turn) -> None:
@@ -61,14 +63,14 @@ class Exchange:
         """The poll whose reply is awaited, 0 for none."""
         return self.poll if self.state in AWAITING else 0
 
-    def went_out(self, event: Sent, plan: LinkPlan, heard_at: int) -> None:
-        """Something was sent; the last byte came at `heard_at`. A query that the plan does not have is another instrument's:
-        its answer is nobody's reading. Raises ExchangeError where nothing may be sent."""
+    def went_out(self, event: Sent, plan: LinkPlan) -> None:
+        """Something was sent. A query that the plan does not have is another instrument's: its answer is nobody's
+        reading. Raises ExchangeError where nothing may be sent."""
         self.sent_at, self.sent = event.at, event.data
         key = event.origin
         if event.poll and isinstance(key, Asked) and key in plan.readers:
             debts = self.debts
-            doubt = debts.owed and debts.in_doubt(key, event.at, heard_at, plan.give_up_after(key))
+            doubt = debts.owed and debts.in_doubt(key, event.at, self.heard_at, plan.give_up_after(key))
             self.turn(Turn.DOUBT if doubt else Turn.ASK)
             self.poll, self.query, self.reply = event.poll, key, plan.reply_to(key)
             self.lines, self.quiet_at = 0, None
@@ -84,6 +86,7 @@ class Exchange:
 
     def bytes_came(self, at: int) -> None:
         """It is not quiet."""
+        self.heard_at = at
         if self.quiet_at is not None:
             self.quiet_at = at + self.reply.quiet
 
@@ -102,6 +105,7 @@ class Exchange:
             "sent": self.sent_at,
             "lines": self.lines,
             "quiet_at": self.quiet_at,
+            "heard_at": self.heard_at,
             **self.debts.as_kept(),
         }
 
@@ -125,4 +129,5 @@ class Exchange:
         self.poll, self.sent_at = kept["poll"], kept["sent"]
         self.reply = plan.reply_to(self.query) if self.query is not None else Reply()
         self.lines, self.quiet_at = kept.get("lines", 0), kept.get("quiet_at")
+        self.heard_at = kept.get("heard_at", 0)
         self.debts.take_up(kept)

@@ -122,7 +122,7 @@ class LinkReader:
             self.counts = LinkCounts(opened_at=event.at)
         elif isinstance(event, Quiet):
             if self.exchange.state is State.DRAINING:
-                self.exchange.debts.silent(self.counts.last_in, event.at)
+                self.exchange.debts.silent(self.exchange.heard_at, event.at)
             self.exchange.turn(Turn.QUIET)
         elif isinstance(event, Missed):
             self.counts.missed += event.count
@@ -177,7 +177,7 @@ class LinkReader:
         counts.bytes_out += len(event.data)
         if self.plan.link.echo:
             self._echo = event.data
-        self.exchange.went_out(event, self.plan, counts.last_in)
+        self.exchange.went_out(event, self.plan)
         if event.poll and self.exchange.state in AWAITING:
             counts.polls += 1
             self.framer.asked(event.data, event.at)
