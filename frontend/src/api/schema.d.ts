@@ -2626,7 +2626,7 @@ export interface components {
         };
         /**
          * RS485Part
-         * @description How a two-wire line is turned round: which level of RTS means sending, and the delays.
+         * @description How the direction of a two-wire line is switched: which level of RTS means sending, and the delays.
          */
         RS485Part: {
             /**
@@ -3295,7 +3295,7 @@ export interface components {
         };
         /**
          * SignStep
-         * @description The sign is turned round.
+         * @description The sign is inverted.
          */
         SignStep: {
             /**

@@ -26,7 +26,7 @@ const FRESH: Record<Kind, Step> = {
 
 const NAMES: [Kind, string][] = [
   ["linear", "scale and offset"],
-  ["sign", "sign turned round"],
+  ["sign", "sign inverted"],
   ["decimals", "implied decimals"],
   ["range", "counts to units"],
   ["current loop", "4 to 20 mA"],

@@ -173,7 +173,7 @@ def traced(steps: Sequence[ScalingStep], value: float) -> list[Step]:
 def words(step: ScalingStep) -> str:
     """A step in words."""
     if isinstance(step, SignStep):
-        return "sign turned round"
+        return "sign inverted"
     if isinstance(step, DecimalsStep):
         return f"{step.places} implied decimals"
     if isinstance(step, LinearStep):

@@ -43,7 +43,7 @@ class _Link(Part):
 
 
 class RS485Part(Part):
-    """How a two-wire line is turned round: which level of RTS means sending, and the delays."""
+    """How the direction of a two-wire line is switched: which level of RTS means sending, and the delays."""
 
     rts_while_sending: Literal["on", "off"] = "on"
     before_ms: Annotated[float, Field(ge=0, le=1000)] = 0.0

@@ -14,7 +14,7 @@ UnitLabel = Annotated[str, Field(max_length=40)]
 
 
 class SignStep(Part):
-    """The sign is turned round."""
+    """The sign is inverted."""
 
     kind: Literal["sign"]
 
