@@ -4,6 +4,7 @@ import os
 import shutil
 import signal
 import socket
+import subprocess
 from pathlib import Path
 
 import psycopg
@@ -156,9 +157,12 @@ def test_started_at_once_after_everything_was_killed(tmp_path: Path) -> None:
             connection.execute("CREATE TABLE IF NOT EXISTS t AS SELECT generate_series(1, 200000) AS n")
         os.kill(int((made.folder / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
     again = Cluster(tmp_path, tmp_path / "log")
+    shell = subprocess.Popen(["sleep", "60"], cwd=again.folder)  # somebody looks at its files
     again.start()
     assert again.alive
     again.remove()
+    shell.kill()
+    shell.wait()
 
 
 def test_nohup_is_not_defeated(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -297,10 +297,10 @@ def _is_server(pid: int, folder: Path) -> bool:
 
 
 def _working_in(folder: Path) -> list[int]:
-    """The processes whose working folder this is, as all of a PostgreSQL server's have it."""
+    """PostgreSQL's processes whose working folder this is, as all of a server's have it. (A person's shell may stand there too.)"""
     found, real = [], os.path.realpath(folder)
     for proc in Path("/proc").glob("[0-9]*"):
         with contextlib.suppress(OSError):
-            if os.readlink(proc / "cwd") == real:
+            if os.readlink(proc / "cwd") == real and (proc / "comm").read_text().startswith("postgres"):
                 found.append(int(proc.name))
     return found
