@@ -419,8 +419,8 @@ def test_after_a_kill_an_integral_goes_on_from_the_whole_run(
             lambda: len(newest_checks(folder)) > 1 and len(segments(folder / "tape")) >= 5, "segments", 30
         )
         copy = tmp_path / "copy"
-        shutil.copytree(folder, copy, ignore=shutil.ignore_patterns("tape", "*.new"))
-        shutil.copytree(folder / "tape", copy / "tape", ignore=shutil.ignore_patterns("*.new"))
+        shutil.copytree(folder, copy, ignore=shutil.ignore_patterns("tape", "*.new", "*.tmp"))
+        shutil.copytree(folder / "tape", copy / "tape", ignore=shutil.ignore_patterns("*.new", "*.tmp"))
     state = read_state(folder)
     whole, rows = (folder / "samples.bin").read_bytes(), (folder / state.csv).read_bytes()
     os.truncate(copy / "samples.bin", (copy / "samples.bin").stat().st_size - 6 * 24 - 5)

@@ -110,6 +110,56 @@ def test_an_empty_or_older_database_takes_no_set_up_away(
             assert status.run.counts.lost == 0  # no port was given up
             errors = [one["message"] for one in server.get("/api/health").json()["errors"]]
             assert any("did not know these set-ups" in words for words in errors)
+            asked = server.get("/api/health").json()["question"]
+            assert (len(asked["filled"]), asked["out_of_use"], asked["had"]) == (2, [], 0)
+            assert server.post("/api/health/question", {"take": "database"}).status_code == 409  # it had none
+            server.kill_web()
+            server.start_web()  # a question outlives a restart
+            assert server.get("/api/health").json()["question"] == asked
+            assert server.post("/api/health/question", {"take": "bench"}).status_code == 204
+            assert server.get("/api/health").json()["question"] is None
+            assert server.post("/api/health/question", {"take": "bench"}).status_code == 404
+        finally:
+            server.close()
+
+
+def test_a_person_says_whose_set_ups_are_right_when_a_backup_came_back(
+    cluster: Cluster, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Fault 16: a database that knows less is filled, and a person is asked."""
+    monkeypatch.setenv("TIDY_DATA", str(tmp_path / "data"))
+    with fresh_database(cluster) as first, fresh_database(cluster) as second:
+        server = Server(tmp_path / "data", first)
+        try:
+            wait_for(server.recorder.all_passing, "the instruments")
+            both = {one["key"]: one["text"] for one in server.get("/api/setups").json()}
+            gone, kept = both
+            server.kill_web()
+            server.database_url = second  # the backup: a copy of now
+            server.start_web()
+            server.post("/api/health/question", {"take": "bench"})
+            server.kill_web()
+            server.database_url = first
+            server.start_web()
+            with server.client() as client:
+                assert client.delete(f"/api/setups/{gone}").status_code == 200
+            newer = both[kept] + "# turned down\n"
+            assert server.post("/api/setups", {"text": newer}).status_code == 201
+            for path in server.setups.glob("*.toml"):
+                path.unlink()
+            server.kill_web()
+            server.database_url = second
+            server.start_web()
+            assert {one["key"]: one["text"] for one in server.get("/api/setups").json()} == {kept: newer}
+            asked = server.get("/api/health").json()["question"]
+            assert (len(asked["filled"]), len(asked["out_of_use"]), asked["had"]) == (1, 1, 2)
+            run = server.post("/api/run", {"name": "On"}).json()
+            refused = server.post("/api/health/question", {"take": "database"})
+            assert (refused.status_code, "A run is on" in refused.text) == (409, True)
+            server.post("/api/run/end", {"run": run["id"]})
+            assert server.post("/api/health/question", {"take": "database"}).status_code == 204
+            assert {one["key"]: one["text"] for one in server.get("/api/setups").json()} == both
+            assert {one.id for one in server.recorder.status().instruments} == set(both)
         finally:
             server.close()
 

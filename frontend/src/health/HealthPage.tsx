@@ -8,6 +8,7 @@ import { Sheet, Table } from "../logbook/Logbook";
 import { BeadShape } from "../parts/ReadingPath";
 import { Fact, Facts } from "../parts/Facts";
 import { Trouble } from "../parts/Window";
+import { DatabaseQuestion } from "./DatabaseQuestion";
 
 const EVERY = 2000;
 
@@ -131,6 +132,7 @@ export function HealthPage() {
               </tbody>
             </Table>
           </section>
+          {found.question && <DatabaseQuestion question={found.question} />}
           <section>
             <H2>Last warnings and errors</H2>
             {found.errors.length === 0 ? (

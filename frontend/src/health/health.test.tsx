@@ -1,5 +1,6 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, render, screen } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
 import { MemoryRouter } from "react-router";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Health } from "../api/client";
@@ -13,8 +14,11 @@ const health = (more: Partial<Health> = {}): Health => ({
   versions: { recorder: "0.1.0", web_server: "0.1.0", database: "15.18", python: "3.11.7" }, ...more,
 }); // prettier-ignore
 
-function show(answer: { status: number; body: unknown }): void {
-  serve({ "GET /api/health": answer });
+function show(answer: { status: number; body: unknown }): { sent: unknown[] } {
+  const served = serve({
+    "GET /api/health": answer,
+    "POST /api/health/question": { status: 204, body: null },
+  });
   render(
     <QueryClientProvider client={new QueryClient()}>
       <MemoryRouter>
@@ -22,6 +26,7 @@ function show(answer: { status: number; body: unknown }): void {
       </MemoryRouter>
     </QueryClientProvider>,
   );
+  return served;
 }
 
 afterEach(() => {
@@ -68,5 +73,20 @@ describe("the page about the bench itself", () => {
   it("says when the web server does not answer", async () => {
     show({ status: 503, body: { detail: "The recorder does not answer." } });
     expect((await screen.findByRole("alert")).textContent).toBe("The recorder does not answer.");
+  });
+
+  it("asks whose set-ups are right when the database knew less, and sends the answer", async () => {
+    const question = { at: 1e15, filled: ["Loop flow meter"], out_of_use: ["Old balance"], had: 2 };
+    const { sent } = show({ status: 200, body: health({ question }) });
+    expect(await screen.findByText(/It did not know: Loop flow meter/)).toBeTruthy();
+    expect(screen.getByText(/the bench had not: Old balance/)).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Take the 2 that the database had" }));
+    expect(sent).toEqual([{ take: "database" }]);
+  });
+
+  it("offers nothing of a database that had nothing", async () => {
+    show({ status: 200, body: health({ question: { at: 1e15, filled: ["A"], out_of_use: [], had: 0 } }) });
+    expect(await screen.findByRole("button", { name: "Keep the bench’s set-ups" })).toBeTruthy();
+    expect(screen.queryByRole("button", { name: /database had/ })).toBeNull();
   });
 });

@@ -11,6 +11,10 @@ from tidybench.core.setup import SetupError
 from tidybench.core.setup.calculated import CALCULATED, load_calculations
 from tidybench.records.models import Bench, Instrument, SetupVersion
 
+CALCULATED_NAME = "Calculated channels"
+NO_CALCULATIONS = "format = 1\n"
+"""A document of none."""
+
 
 @dataclass(slots=True, frozen=True)
 class Stored:
@@ -45,28 +49,32 @@ def bench_id(session: Session, name: str, key: str = "") -> int:
 
 @dataclass(slots=True, frozen=True)
 class Difference:
-    """What the database did not know of what the recorder has in force (by instrument): it does now. `out_of_use`: what it
-    thought to be in use and the recorder had not."""
+    """What the database did not know of what the recorder has in force (names of instruments): it does now. `out_of_use`: what
+    it thought to be in use and the recorder had not. `before`: the set-ups it had in use, and `calculations_before`."""
 
-    filled: tuple[str, ...]
-    out_of_use: tuple[str, ...]
+    filled: tuple[str, ...] = ()
+    out_of_use: tuple[str, ...] = ()
+    before: tuple[str, ...] = ()
+    calculations_before: str = ""
 
 
 def fill_from(session: Session, bench: int, texts: list[str], calculations: str) -> Difference:
     """Teach the database what the recorder has in force. A database that knows less (empty, another one, an older backup)
     must not take a set-up away; one that knows all of it, and newer versions besides, is left as it is."""
+    before, calculated = in_force(session, bench), calculations_in_force(session, bench)
     unknown: list[str] = []
     keys: set[str] = set()
     for text in texts:
         try:
-            key = load(text).instrument.id
+            instrument = load(text).instrument
         except SetupError:
             continue  # of another version: it is not in force either
+        key = instrument.id
         keys.add(key)
         known = history(session, bench, key)
         if all(one.text != text for one in known):
             save(session, bench, text)
-            unknown.append(key)
+            unknown.append(instrument.name)
         elif known:
             session.execute(
                 update(Instrument)
@@ -75,13 +83,31 @@ def fill_from(session: Session, bench: int, texts: list[str], calculations: str)
             )
     if calculations and all(one.text != calculations for one in history(session, bench, CALCULATED)):
         save_calculations(session, bench, calculations)
-        unknown.append(CALCULATED)
+        unknown.append(CALCULATED_NAME)
     if not unknown:
-        return Difference((), ())
-    extra = tuple(one.key for one in in_force(session, bench) if one.key not in keys)
-    for key in extra:
-        remove(session, bench, key)
-    return Difference(tuple(unknown), extra)
+        return Difference()
+    extra = [one for one in in_force(session, bench) if one.key not in keys]
+    for one in extra:
+        remove(session, bench, one.key)
+    return Difference(
+        tuple(unknown),
+        tuple(one.name for one in extra),
+        tuple(one.text for one in before),
+        calculated.text if calculated is not None else "",
+    )
+
+
+def take_back(session: Session, bench: int, texts: list[str], calculations: str) -> None:
+    """Have these set-ups in use again, as newest versions, and no others; calculated channels where there were any. Raises
+    SetupError."""
+    keys = {load(text).instrument.id for text in texts}
+    for one in in_force(session, bench):
+        if one.key not in keys:
+            remove(session, bench, one.key)
+    for text in texts:
+        save(session, bench, text)
+    if calculations or calculations_in_force(session, bench) is not None:
+        save_calculations(session, bench, calculations or NO_CALCULATIONS)
 
 
 def save(session: Session, bench: int, text: str, *, from_file: bool = False) -> int:
@@ -98,7 +124,7 @@ def save(session: Session, bench: int, text: str, *, from_file: bool = False) ->
 def save_calculations(session: Session, bench: int, text: str, *, from_file: bool = False) -> int:
     """Keep the calculated channels' document as a new version, see `save`. Raises SetupError."""
     load_calculations(text)
-    return _keep(session, bench, CALCULATED, "Calculated channels", text, from_file)
+    return _keep(session, bench, CALCULATED, CALCULATED_NAME, text, from_file)
 
 
 def _keep(session: Session, bench: int, key: str, name: str, text: str, from_file: bool) -> int:

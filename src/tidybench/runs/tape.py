@@ -12,7 +12,7 @@ from typing import IO
 
 from tidybench.core.tape.events import Event
 from tidybench.core.tape.lines import TapeError, parse_tape_line
-from tidybench.runs.disk import Disk, Done, HereAndNow, synced_folders
+from tidybench.runs.disk import Disk, Done, HereAndNow, Together, synced_folders
 from tidybench.runs.files import Appender, Piece
 
 SEGMENT_SIZE = 8 * 1024 * 1024
@@ -43,6 +43,7 @@ class TapeWriter:
         if found and found[-1].suffix == ".gz":
             self._number += 1
         self._file = Appender(folder / f"{self._number:04d}.jsonl")
+        self._new_name = False
 
     def append(self, data: bytes) -> bool:
         """Append whole lines; True when a new segment was begun first."""
@@ -51,6 +52,7 @@ class TapeWriter:
             following = Appender(self._folder / f"{self._number + 1:04d}.jsonl")
             full, self._file = self._file, following
             self._number += 1
+            self._new_name = True
             self._pieces += [piece] if (piece := full.piece()) is not None else []
             self._compress(full)
         self._file.append(data)
@@ -98,8 +100,25 @@ class TapeWriter:
         return found
 
     def sync(self, then: Done | None = None) -> None:
-        """Have it brought to the disk; see Appender."""
-        self._file.sync(self._disk, self._failed, then)
+        """Have it brought to the disk, a new segment's name with it; see Appender."""
+        if not self._new_name:
+            self._file.sync(self._disk, self._failed, then)
+            return
+        both = Together(then, 2)
+        self._file.sync(self._disk, self._failed, both.one)
+        try:
+            work = synced_folders([self._folder])
+        except OSError as error:  # the folder was taken away
+            both.one(error)
+            return
+        self._new_name = False
+        self._disk.run(work, partial(self._named, both.one))
+
+    def _named(self, then: Done, error: Exception | None) -> None:
+        if error is not None:
+            self._new_name = True
+            self._failed(error)
+        then(error)
 
     def release(self) -> int:
         """The newest segment's descriptor, the caller's from here on."""

@@ -128,8 +128,21 @@ class WholeFile:
                 newest = newest_of(self.path)
                 if newest.exists():
                     newest.replace(self.path)
+                named = synced_folders([self.path.parent])
             except OSError as problem:
                 error = problem
+            else:
+                self._syncing = True
+                self._disk.run(named, self._named)
+                return
+        self._finish(error)
+
+    def _named(self, error: Exception | None) -> None:
+        """The name is on the disk as well as the content."""
+        self._syncing = False
+        if error is None and self._synced != self._put:
+            self._sync()
+            return
         self._finish(error)
 
     def _finish(self, error: Exception | None) -> None:
