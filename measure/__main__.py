@@ -12,7 +12,7 @@ from measure.calculated import calculated
 from measure.disk import slow_disk
 from measure.flood import flood_32
 from measure.machine import calmest, with_stolen
-from measure.reading import hostile, propose_200, read_eight, read_four
+from measure.reading import hostile, propose_200, propose_odd, read_binary, read_eight, read_four
 from measure.recovery import recovery, tape_size
 from measure.result import Result, Row
 from measure.screen import bundle, frames, page_memory, pixel_latency, window_30d
@@ -30,8 +30,10 @@ ROWS: dict[str, Row] = {
     "tape-size": tape_size,
     "read-four": read_four,
     "read-eight": read_eight,
+    "read-binary": read_binary,
     "hostile": hostile,
     "propose": propose_200,
+    "propose-odd": propose_odd,
     "calculated": calculated,
     "frames": frames,
     "window-30d": window_30d,

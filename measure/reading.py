@@ -1,10 +1,12 @@
-"""Rows `read-four`, `read-eight`, `hostile` and `propose`: from bytes to samples, without a port."""
+"""Rows `read-four`, `read-eight`, `read-binary`, `hostile`, `propose` and `propose-odd`: from bytes to samples, without a port."""
 
 import csv
 import io
 import random
 import time
 from collections.abc import Callable
+
+import numpy as np
 
 from measure.bench import setup
 from measure.loops import scripted_stream
@@ -46,6 +48,80 @@ def _ours(data: bytes, fields: int) -> float:
     counts = reader.plan.readers[Heard(made.instrument.id)].counts
     assert counts.not_understood == 0
     return counts.understood / seconds
+
+
+FRAME = 14
+"""Bytes: a mark, four 24-bit integers, their sum."""
+
+BINARY = """[instrument]
+id = "b"
+name = "B"
+talks = "on its own"
+[link]
+port = "/dev/x"
+[framing]
+kind = "fixed length"
+length = 14
+start = "\\u00AA"
+check = { kind = "sum", written = "high first" }
+[listen]
+patterns = ["\\\\xAA<a:sint 3><b:sint 3><c:sint 3><d:sint 3>"]
+""" + "".join(f'[[channel]]\nid = "{n}1"\nname = "{n}"\nfield = "{n}"\n' for n in "abcd")
+
+
+def _frames(count: int) -> bytes:
+    chance = random.Random(11)
+    out = bytearray()
+    for _ in range(count):
+        body = b"\xaa" + b"".join(
+            chance.randrange(-(1 << 23), 1 << 23).to_bytes(3, "big", signed=True) for _ in range(4)
+        )
+        out += body + bytes([sum(body) & 0xFF])
+    return bytes(out)
+
+
+def _by_hand(data: bytes) -> tuple[float, float]:
+    """What a script does with numpy: a view of each frame, its sum, four numbers of it. Frames a second, and their total."""
+    total = 0.0
+    began = time.perf_counter()
+    for at in range(0, len(data), FRAME):
+        frame = np.frombuffer(data, np.uint8, FRAME, at)
+        if frame[:13].sum() & 0xFF != frame[13]:
+            continue
+        parts = frame[1:13].reshape(4, 3).astype(np.int32)
+        values = parts[:, 0] << 16 | parts[:, 1] << 8 | parts[:, 2]
+        values[values >= 1 << 23] -= 1 << 24
+        total += float(values.sum())
+    return len(data) / FRAME / (time.perf_counter() - began), total
+
+
+def read_binary() -> Result:
+    """Frames of four 24-bit integers with a sum, a second, on one core."""
+    data = _frames(60_000)
+    made = load(BINARY)
+    ours, by_hand = [], []
+    for _ in range(ROUNDS):
+        reader = LinkReader(plan_links([made], {c.id: n for n, c in enumerate(made.channel)})[0])
+        reader.feed(Opened(0, {"follows": ""}))
+        total, count = 0.0, 0
+        began = time.perf_counter()
+        batches = [
+            reader.feed(Received(10**12 + at, data[at : at + CHUNK])) for at in range(0, len(data), CHUNK)
+        ]
+        seconds = time.perf_counter() - began
+        for batch in batches:
+            total += sum(batch.values) if batch is not None else 0.0
+            count += len(batch.values) if batch is not None else 0
+        speed, same = _by_hand(data)
+        assert (count, total) == (240_000, same)
+        ours.append(60_000 / seconds)
+        by_hand.append(speed)
+    value = median(ours)
+    ratio = median([o / h for o, h in zip(ours, by_hand, strict=True)])
+    return Result(
+        "read-binary", value, "frames/s", "100 000, 0.5 x numpy by hand", value >= 100_000 and ratio >= 0.5,
+        {"numpy by hand": median(by_hand)}, {"numpy by hand": ratio},
+    )  # fmt: skip
 
 
 def _chunked(data: bytes) -> float:
@@ -143,3 +219,17 @@ def _timed(act: Callable[[], object]) -> float:
     began = time.perf_counter()
     act()
     return time.perf_counter() - began
+
+
+def propose_odd() -> Result:
+    """A proposal from 200 messages of random bytes: quickly none."""
+    chance = random.Random(17)
+    messages = [bytes(chance.randrange(256) for _ in range(chance.randrange(5, 90))) for _ in range(200)]
+    outcome = propose(messages)
+    assert not outcome.proposals
+    assert outcome.needs
+    worst = max(_timed(lambda: propose(messages)) for _ in range(5))
+    baseline = _timed(lambda: [m.split(b",") for m in messages])
+    return Result(
+        "propose-odd", worst * 1000, "ms", "300 ms", worst <= 0.3, {"split": baseline * 1000}, {"split": worst / max(baseline, 1e-9)}
+    )  # fmt: skip

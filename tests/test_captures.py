@@ -21,7 +21,7 @@ from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.samples import channels_of, qualities_of, unpack
-from tidybench.core.tape.events import Hole, Opened, Quiet, Received, Sent, Start
+from tidybench.core.tape.events import Hole, Lost, Opened, Quiet, Received, Sent, Start
 from tidybench.core.tape.lines import tape_line
 from tidybench.core.values.origin import Asked
 from tidybench.runs.run_state import read_state
@@ -96,10 +96,26 @@ def test_a_proposed_set_up_reads_what_it_was_proposed_from(tmp_path: Path) -> No
     code, out, _ = tidy(str(tmp_path / "p.toml"), "-", given=data)
     assert code == 0
     assert list(csv.reader(io.StringIO(out)))[:2] == [
-        ["message", "T [C]", "Rh", "flags"],
+        ["message", "T [°C]", "Rh", "flags"],
         ["1", "20", "40", ""],
     ]
     assert tidy("--propose", "-", given=b"abc")[0] == 3
+
+
+def test_questions_come_as_comments_with_an_exit_code_of_their_own(tmp_path: Path) -> None:
+    data = b"".join(b"Q 1,%03d\r\n" % (n * 37 % 1000) for n in range(20))
+    code, text, _ = tidy("--propose", "-", given=data)
+    assert code == 4
+    assert all(line.startswith("#") for line in text.splitlines())
+    assert "--answer 'comma=decimal'" in text
+    assert tidy("--propose", "--answer", "nonsense", "-", given=data)[0] == 2
+    code, text, _ = tidy("--propose", "--answer", "comma=decimal", "-", given=data)
+    assert code == 0
+    (tmp_path / "p.toml").write_text(text)
+    out = tidy(str(tmp_path / "p.toml"), "-", given=data)[1]
+    assert list(csv.reader(io.StringIO(out)))[2] == ["2", "1.037", ""]
+    few = tidy("--propose", "-", given=b"T=1.5\r\nT=1.7\r\n")
+    assert (few[0], "too few to be sure" in few[2]) == (3, True)
 
 
 def test_a_tape_of_several_links_wants_one_chosen() -> None:
@@ -217,3 +233,68 @@ def test_all_ten_stand_ins_samples_come_again_from_their_tapes(
 def test_read_is_a_word_of_the_command(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     assert main(["read", "--propose", str(tmp_path / "none")]) == 2
     assert "No such file" in capsys.readouterr().err
+
+
+SCALED = """format = 1
+[instrument]
+id = "a"
+name = "A"
+talks = "on its own"
+[link]
+port = "none"
+[framing]
+terminator = "\\n"
+[listen]
+patterns = ["<b>;<a over(OL)>", "READY"]
+[[channel]]
+id = "a"
+name = "A"
+field = "a"
+[[channel.scaling]]
+kind = "points"
+points = [[0, 1], [1, 4]]
+[[channel]]
+id = "b"
+name = "B"
+field = "b"
+[[channel.filter]]
+kind = "median"
+count = 3
+[[channel]]
+id = "late"
+name = "Late"
+field = "b"
+[[channel.filter]]
+kind = "exponential"
+time_constant_s = 5.0
+"""
+
+
+def test_plain_bytes_go_through_scaling_and_filters_and_what_cannot_is_said(tmp_path: Path) -> None:
+    """3x + 1 of 1, 2, 40 000 came out as 1, 2, 40 000; and one message became two rows."""
+    (tmp_path / "s.toml").write_text(SCALED)
+    code, out, said = tidy(str(tmp_path / "s.toml"), "-", given=b"5;1\n900;2\nREADY\n6;40000\n7;OL\n")
+    rows = list(csv.reader(io.StringIO(out)))
+    assert (code, [row[1] for row in rows[1:]]) == (0, ["4", "7", "120001", ""])
+    assert [row[3] for row in rows[1:]] == ["5", "900", "6", "7"]
+    assert rows[4][4] == "A=over"
+    assert rows[3][2] == "6"  # the median of 5, 900, 6
+    assert "Late stand without the filters" in said
+    assert "4 of 5 messages understood, 1 passed over." in said
+    assert (
+        "passed over: it has no field"
+        in tidy("--explain", str(tmp_path / "s.toml"), "-", given=b"READY\n")[1]
+    )
+
+
+def test_messages_of_all_sessions_are_counted(tmp_path: Path) -> None:
+    """A tape with a lost link ended with “311 of 311” where 489 came."""
+    lines = [tape_line(1, "a", Opened(1_000_000, {}))]
+    for n in range(5):
+        lines.append(tape_line(2 + n, "a", Received(2_000_000 + n, b"5;1\n")))
+    lines += [tape_line(10, "a", Lost(3_000_000, "unplugged")), tape_line(11, "a", Opened(4_000_000, {}))]
+    lines.append(tape_line(12, "a", Received(5_000_000, b"x\n5;1\n6;1\n")))
+    (tmp_path / "t.jsonl").write_text("\n".join(lines) + "\n")
+    (tmp_path / "s.toml").write_text(SCALED)
+    said = tidy(str(tmp_path / "s.toml"), str(tmp_path / "t.jsonl"))[2]
+    assert "7 of 8 messages understood." in said

@@ -10,7 +10,7 @@ import pytest
 
 from tests.conftest import RecorderProcess, wait_for
 from tests.recorder.inside import inside
-from tidybench import cli, logs
+from tidybench import cli, logs, port_orders
 from tidybench.wire.client import Client, RecorderAway
 from tidybench.wire.places import Places
 from tidybench.wire.protocol import Request
@@ -127,7 +127,7 @@ def test_a_recorder_that_goes_away_is_a_sentence_in_a_terminal(
         def ask(self, request: Request) -> "tuple[object, list[bytes]]":  # type: ignore[override]
             raise RecorderAway
 
-    monkeypatch.setattr(cli, "_running", lambda: Gone(places.control))
+    monkeypatch.setattr(port_orders, "_running", lambda: Gone(places.control))
     assert cli.main(["ports"]) == 1
     assert "The recorder does not answer" in capsys.readouterr().err
 

@@ -1,6 +1,8 @@
+import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { NavLink, Route, Routes, useLocation } from "react-router";
 import styled from "styled-components";
+import { api, got } from "./api/client";
 import { Bench } from "./bench/Bench";
 import { AddPage } from "./instruments/AddPage";
 import { CalculatedPage } from "./instruments/CalculatedPage";
@@ -95,6 +97,7 @@ const Keys = styled.dl`
 `;
 
 const KEPT = "tidybench-theme";
+const LOOKED_AT_EVERY = 30_000;
 const LIST: [string, string][] = [
   ["F", "freeze the trends, and go on"],
   ["B", "begin a run"],
@@ -119,6 +122,12 @@ export function App() {
   );
   const [help, setHelp] = useState(false);
   const { stopped, all } = useStopped();
+  const asked = useQuery({
+    queryKey: ["health"],
+    queryFn: () => got(api.GET("/api/health")),
+    refetchInterval: LOOKED_AT_EVERY,
+    retry: false,
+  }).data?.question;
   useEffect(() => localStorage.setItem(KEPT, name), [name]);
   useKeys({ "?": () => setHelp(true) });
   const other = name === "day" ? "night" : "day";
@@ -153,6 +162,11 @@ export function App() {
             Health
           </NavLink>
         </nav>
+        {asked && (
+          <span className="health" role="status">
+            <NavLink to="/health">A question about the database</NavLink>
+          </span>
+        )}
         {stopped > 0 && (
           <span className="health" role="status">
             <NavLink to="/health">

@@ -44,7 +44,7 @@ export function serve(answers: Record<string, { status: number; body: unknown }>
 
 /** A framing with every key, as the server gives it. */
 export const framing = (part: Partial<Setup["framing"]> = {}): Setup["framing"] => ({
-  kind: "ends with", terminator: "\r\n", prompt: "", start: "", end: "", length: 0, silence_ms: 20, count: null, check: "none",
+  kind: "ends with", terminator: "\r\n", prompt: "", start: "", end: "", behind: 0, length: 0, silence_ms: 20, count: null, check: "none",
   longest: 4096, encoding: "ascii", ...part,
 }); // prettier-ignore
 

@@ -11,11 +11,7 @@ from pathlib import Path
 from tidybench.captures import command
 from tidybench.core.compile.load import load
 from tidybench.core.setup import SetupError, schema
-from tidybench.supervisor import PORT, Supervisor
-from tidybench.wire.client import Client, RecorderAway
-from tidybench.wire.places import Places, data_folder
-from tidybench.wire.ports import GetPorts, ReleasePort, TakeBackPort
-from tidybench.wire.status import GetStatus
+from tidybench.wire.places import PORT, Places, data_folder
 
 PACKAGE = Path(__file__).resolve().parent
 SETUPS, FRONT_END = PACKAGE / "setups", PACKAGE / "front_end"
@@ -38,7 +34,9 @@ def main(arguments: list[str] | None = None) -> int:
     if options.command == "address":
         return _address(options.end_sessions)
     if options.command in ("ports", "release", "take-back"):
-        return _ports(options.command, getattr(options, "port", ""))
+        from tidybench import port_orders
+
+        return port_orders.run(options.command, getattr(options, "port", ""))
     if options.command == "openapi":
         return _openapi()
     parser.print_help()
@@ -119,6 +117,9 @@ def _up(demo: bool, port: int | None, dev: bool = False) -> int:
             file=sys.stderr,
         )
         return 1
+    # What starts the bench is not imported for `read` and `check`: it would take longer than they do.
+    from tidybench.supervisor import Supervisor
+
     supervisor = Supervisor(Places(data), demo=demo, port=port, front_end=FRONT_END, setups=setups)
     if dev:
         supervisor.develop(SOURCE)
@@ -164,58 +165,6 @@ def _address(end_sessions: bool) -> int:
         return 0
     print("Tidy Bench has not been started yet: ./tidy demo or ./tidy up.", file=sys.stderr)
     return 1
-
-
-def _ports(command: str, port: str) -> int:
-    """Ports of the running bench: the recorder is asked, whether or not the web server is there."""
-    client = _running()
-    if client is None:
-        print("Tidy Bench does not run: no port is held. ./tidy up starts it.", file=sys.stderr)
-        return 1
-    try:
-        return _asked(client, command, port)
-    except RecorderAway as error:
-        print(error, file=sys.stderr)
-        return 1
-
-
-def _asked(client: Client, command: str, port: str) -> int:
-    found = client.ask(GetPorts())[0].ports
-    if command == "ports":
-        for one in found:
-            who = f"used by {', '.join(one.used_by)}" if one.used_by else ""
-            held = f"held by {one.holder}" if one.holder else ""
-            what = ", ".join(
-                part for part in (one.label and f"“{one.label}”", one.description, who, held) if part
-            )
-            print(f"{one.name}  {what}")
-        if not found:
-            print("There is no serial port.")
-        return 0
-    name = next((one.name for one in found if port in (one.name, one.device, one.label) and port), port)
-    order = TakeBackPort(link=name) if command == "take-back" else ReleasePort(link=name)
-    answer, _ = client.ask(order)
-    if answer.trouble:
-        print(answer.why, file=sys.stderr)
-        return 1
-    print(f"{name} is {'taken back' if command == 'take-back' else 'free for another program'}.")
-    return 0
-
-
-def _running() -> Client | None:
-    base = data_folder()
-    folders = [base] if "TIDY_DATA" in os.environ else [base, base.with_name(base.name + "-demo")]
-    for data in folders:
-        places = Places(data)
-        if not Path(places.control.removeprefix("ipc://")).exists():
-            continue
-        client = Client(places.control, patience=2.0)
-        try:
-            client.ask(GetStatus())
-            return client
-        except RecorderAway:
-            continue
-    return None
 
 
 def _openapi() -> int:

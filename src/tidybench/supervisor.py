@@ -31,9 +31,8 @@ from tidybench import logs
 from tidybench.cluster import Cluster, ClusterError
 from tidybench.links.holders import Holder
 from tidybench.runs.whole import write_whole
-from tidybench.wire.places import Places
+from tidybench.wire.places import PORT, Places
 
-PORT = 8470
 PAGES_PORT = 5173
 """Where the pages are while they are developed (frontend/vite.config.ts)."""
 NAMES = {"web": "web server"}

@@ -131,3 +131,12 @@ def test_what_a_text_says_of_an_address() -> None:
     assert judge_answer("#<address>?", b"#7?", b"+1.5\r\n") == ""
     assert "more than one" in (judge_answer("#<address>?", b"#7?", b"+1.5\r\n+1.7\r\n") or "")
     assert "garbled" in (judge_answer("#<address>?", b"#7?", b"\x9b\xf1.\r\n") or "")
+
+
+@pytest.mark.parametrize("sign", [b"\xb0", b"\xc2\xb0", b"\xf8", b"\xb5"])
+def test_a_degree_sign_is_text(sign: bytes) -> None:
+    """A sensor that writes “21,5 °C” was said to be at a wrong baud rate."""
+    said = b"".join(b"%d,5 %sC\r\n" % (n, sign) for n in range(5, 13))
+    assert unprintable_share(said[-64:]) == 0.0
+    assert unprintable_share(bytes(byte | 0x80 for byte in said)) > 0.5
+    assert unprintable_share(b"\xb0\xe3\x91" * 20) > 0.5

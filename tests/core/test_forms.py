@@ -199,6 +199,20 @@ MAP = registers(
 )
 
 
+@pytest.mark.parametrize(
+    ("order", "raw"),
+    [
+        ("high first", "3fc0 0000"),
+        ("low first", "0000 3fc0"),
+        ("high first, swapped", "c03f 0000"),
+        ("low first, swapped", "0000 c03f"),
+    ],
+)
+def test_a_float_stands_in_registers_in_four_orders(order: str, raw: str) -> None:
+    [request] = requests(registers({"name": "p", "at": 0, "holds": "float32", "order": order}), 0)
+    assert read(RegistersForm(1, request), bytes([1, 3, 4]) + bytes.fromhex(raw)) == {"p": 1.5}
+
+
 def test_neighbouring_registers_are_fetched_together() -> None:
     made = requests(MAP, 8)
     assert [(r.function, r.first, r.count, len(r.registers)) for r in made] == [

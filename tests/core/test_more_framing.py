@@ -1,12 +1,15 @@
 """Marked messages and Modbus frames: the same cut in pieces of any size, and found again after noise."""
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tidybench.core.framing import Framer
+from tidybench.core.framing import Framer, make_check, make_framer
+from tidybench.core.framing.check import xor_of
 from tidybench.core.framing.marks import MarksFramer
 from tidybench.core.framing.modbus_rtu import ModbusFramer
 from tidybench.core.protocols.modbus import read_registers, seal
+from tidybench.core.setup.framing import CheckPart, FramingPart
 
 pieces = st.lists(st.integers(1, 9), min_size=1, max_size=60)
 PARTS = st.lists(
@@ -47,6 +50,41 @@ def test_a_start_mark_begins_anew_and_what_is_outside_is_stray() -> None:
     assert not framer.may_end(b"V=")
     assert framer.deadline() is None
     assert framer.passed(1).bodies == []
+
+
+@given(st.lists(st.integers(1, 9), max_size=30))
+def test_a_check_behind_the_end_mark_belongs_to_its_message(sizes: list[int]) -> None:
+    part = FramingPart(
+        kind="between marks", start="\x02", end="\x03", behind=1,
+        check=CheckPart(kind="xor", written="high first", covers_before=True),
+    )  # fmt: skip
+    check = make_check(part)
+    assert check is not None
+    bodies = [b"+012.5", b"-000.3", b"+001.0"]
+    sent = b"".join(b"\x02" + one + b"\x03" + bytes([xor_of(one + b"\x03")]) for one in bodies)
+    found, rest = cut(make_framer(part, 0), b"noise" + sent, sizes)
+    assert [check(one) for one in found] == bodies
+    assert rest == 5
+    assert check(found[0][:-1] + b"\xff") is None
+    covered = CheckPart(kind="sum", written="high first", covers_before=True, covers_start=True)
+    again = make_check(part.model_copy(update={"check": covered}))
+    assert again is not None
+    assert again(b"5\x03" + bytes([0x02 + 0x35 + 0x03])) == b"5"
+    bare = make_check(part.model_copy(update={"check": "none"}))
+    assert bare is not None
+    assert bare(found[0]) == bodies[0]
+
+
+@pytest.mark.parametrize(
+    "keys",
+    [
+        {"kind": "ends with", "behind": 1},
+        {"kind": "between marks", "start": "a", "end": "b", "behind": 1, "check": {"kind": "crc-16 x25"}},
+    ],
+)
+def test_what_stands_behind_must_fit(keys: dict[str, object]) -> None:
+    with pytest.raises(ValueError, match="behind"):
+        FramingPart.model_validate(keys)
 
 
 def test_a_message_without_end_is_given_up() -> None:

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from tidybench.core.quality import Quality
 from tidybench.core.reading.pattern import PatternError, compile_pattern, walk
+from tidybench.core.reading.shadows import Shadows
 from tidybench.core.reading.stop import Stop
 
 OK, NONE = Quality.OK, Quality.NO_READING
@@ -54,6 +55,40 @@ def values(source: str, message: str, encoding: str = "ascii") -> dict[str, obje
         ("<ch[1..3] sep(,)>", "1,-2,3e1", {"ch1": 1.0, "ch2": -2.0, "ch3": 30.0}),
         ("<ch[7..8] sep( ) none(--) [bar]>", "1  --", {"ch7": 1.0, "ch8": "no-reading"}),
         ("<ch[0..1]:int 3>", " 12-34", {"ch0": 12.0, "ch1": -34.0}),
+        # signs behind, thousands, exponents of other letters, digits from the last
+        ("<v sign(behind)>", "12.5-", {"v": -12.5}),
+        ("<v sign(behind)> kg", "12.5 - kg", {"v": -12.5}),
+        ("<v sign(behind)> kg", "12.5  kg", {"v": 12.5}),
+        ("<v 7.2 sign(behind)>", "012505-", {"v": -125.05}),
+        ("<v thousands(,)> rpm", "1,234,567.5 rpm", {"v": 1234567.5}),
+        ("<v thousands(,)> rpm", "1234 rpm", {"v": 1234.0}),
+        ("<v thousands(,)> rpm", "12,34 rpm", "stops at character 3: a blank was expected, “,” came"),
+        ("<v thousands(,)> rpm", "1,2345 rpm", "stops at character 2: a blank was expected, “,” came"),
+        ("<v decimal(,) thousands(.)>", "-1.234,5", {"v": -1234.5}),
+        ("<v thousands( )>;", "12 345;", {"v": 12345.0}),
+        ("<v exponent(D)>", "-1.25D+03", {"v": -1250.0}),
+        ("<v exponent(D)>D", "12.5D", {"v": 12.5}),
+        ("<v 7 reversed>", "52.4321", {"v": 1234.25}),
+        ("<v 5 reversed>", "5.21-", {"v": -12.5}),
+        # seconds, hexadecimal with a sign, hexadecimal floats
+        ("<t:duration>", "01:23.5", {"t": 83.5}),
+        ("<t:duration>;", "-1:02:03;", {"t": -3723.0}),
+        ("<t:duration>", "1:62", "stops at character 1: minutes and seconds (t) was expected, “1” came"),
+        ("<x:hex 4 signed>", "FFFE", {"x": -2.0}),
+        ("<x:hex 4 signed>", "7FFF", {"x": 32767.0}),
+        ("<x:hexfloat 8>", "41480000", {"x": 12.5}),
+        ("<x:hexfloat 8 low>", "00004841", {"x": 12.5}),
+        # what is said of a number somewhere else
+        ("<q:quality(ST|US=flagged|OL=over)>,<w> kg", "ST,5 kg", {"q": "ST", "w": 5.0}),
+        ("<q:quality(ST|US=flagged|OL=over)>,<w> kg", "US,5 kg", {"q": "US", "w": "flagged"}),
+        ("<a>;<b>;<q:quality(.|!=over) of(b)>", "1;2;!", {"a": 1.0, "b": "over", "q": "!"}),
+        ("<v flagged(*)>", "5.5*", {"v": "flagged"}),
+        ("<u:unit(mV|V)> <v [V]>", "mV 12.5", {"u": "mV", "v": 0.0125}),
+        ("<a [m]>;<u:unit(mV|V) of(b)>;<b [V]>", "1;mV;12.5", {"a": 1.0, "u": "mV", "b": 0.0125}),
+        # a word and its bits
+        ("<s:hex 2 bits(ready|-|alarm)>", "05", {"s": 5.0, "ready": 1.0, "alarm": 1.0}),
+        ("<s:hex 2 bits(mode*3|-*2|gain*3)>", "A5", {"s": 165.0, "mode": 5.0, "gain": 5.0}),
+        ("<s:int bits(a|b)>", "2", {"s": 2.0, "a": 0.0, "b": 1.0}),
         # what may be absent
         ("<v><? <u:word>?>", "5 V", {"v": 5.0, "u": "V"}),
         ("<v><? T=<t>?>;", "5;", {"v": 5.0, "t": "no-reading"}),
@@ -73,6 +108,71 @@ def test_the_language_reads(source: str, message: str, expected: dict[str, objec
         assert got.keys() == expected.keys()
     else:
         assert got == expected
+
+
+@pytest.mark.parametrize(
+    ("source", "message", "expected"),
+    [
+        ("\\xAA<a:uint 1><b:sint 3>", "AA 05 FFFFFE", {"a": 5.0, "b": -2.0}),
+        ("<b:sint 3 low>", "FEFFFF", {"b": -2.0}),
+        ("<b:uint 2.1>", "00FB", {"b": 25.1}),
+        ("<f:float 4>", "41480000", {"f": 12.5}),
+        ("<f:float 2 low>", "404A", {"f": 12.5}),
+        ("<f:float 8>", "4029000000000000", {"f": 12.5}),
+        ("<f:float 4>", "7FC00000", "stops at character 1: a number in bytes (IEEE 754) (f) was expected, the byte 7F came"),
+        ("<d:bcd 3>", "012345", {"d": 12345.0}),
+        ("<d:bcd 3.2>", "01234D", {"d": -12.34}),
+        ("<d:bcd 2 low>", "3412", {"d": 1234.0}),
+        ("<d:bcd 1>", "1A", "stops at character 1: decimal digits, two a byte (d) was expected, the byte 1A came"),
+        ("<s:uint 2 bits(a|-|c)>", "0005", {"s": 5.0, "a": 1.0, "c": 1.0}),
+        ("<v[1..2]:sint 2>", "0001FFFF", {"v1": 1.0, "v2": -1.0}),
+    ],
+)  # fmt: skip
+def test_bytes_are_read_in_the_same_notation(
+    source: str, message: str, expected: dict[str, float] | str
+) -> None:
+    pattern = compile_pattern(source, "latin-1")
+    body = bytes.fromhex(message)
+    got = pattern.read(body)
+    if isinstance(got, Stop):
+        assert str(got) == expected
+        return
+    assert isinstance(expected, dict)
+    assert {name: value for name, (_, value) in got.items()} == pytest.approx(expected)
+    assert pattern.write({name: value for name, (_, value) in got.items()}) == body
+
+
+@pytest.mark.parametrize(
+    ("source", "words"),
+    [
+        ("<a:uint>", "uint wants its bytes"),
+        ("<a:float 3>", "float wants its bytes: 2, 4, 8"),
+        ("<a:hexfloat 5>", "hexfloat wants its digits"),
+        ("<a:hex signed>", "signed wants a width"),
+        ("<a signed>", "signed belongs to hex"),
+        ("<a low>", "low says which byte comes first"),
+        ("<a reversed>", "reversed wants a width"),
+        ("<a:hex 3 reversed>", "reversed belongs to a number"),
+        ("<a thousands(x)>", "thousands are parted by"),
+        ("<a thousands(.)>", "parted by the same sign"),
+        ("<a sign(front)>", "a sign stands in front, or behind"),
+        ("<a exponent(12)>", "takes one letter"),
+        ("<a:word bits(x)>", "only a whole number has bits"),
+        ("<a:int bits(1x)>", "no name for a bit"),
+        ("<a:int bits(a|a)>", "used twice"),
+        ("<a:int bits(b*x)>", "how many bits"),
+        ("<a:word exponent(D)>", "belongs to a number"),
+        ("<a of(b)>", "belongs to a unit or a quality"),
+        ("<a>;<q:quality(X) of(b)>", "there is no number “b”"),
+        ("<a>;<q:quality(X=wrong)>", "is not a quality"),
+        ("<a>;<q:quality(|X)>", "an empty text says nothing"),
+        ("<a sign(behind)>-", "takes “-” too"),
+    ],
+)
+def test_what_cannot_be_is_refused_with_its_place(source: str, words: str) -> None:
+    with pytest.raises(PatternError) as caught:
+        compile_pattern(source)
+    assert words in str(caught.value)
 
 
 @pytest.mark.parametrize(
@@ -213,3 +313,20 @@ def test_what_was_written_reads_back(value: float, status: int) -> None:
     assert got["a"][1] == pytest.approx(value, abs=0.00051)
     assert got["b"][1] == value
     assert got["s"][1] == status
+
+
+@pytest.mark.parametrize(
+    ("sources", "why"),
+    [
+        (["<*>", "A=<a>"], "pattern 1 takes every message there is"),
+        (["ERR <what:text>", "ERR <code:int>"], "pattern 1 takes every message that begins with “ERR”"),
+        (["A=<a>", "A=<a>"], "it is the same as pattern 1"),
+        (["A=<a>", "<*>"], ""),
+        (["A<x:text>;", "AB=<a>"], ""),
+    ],
+)
+def test_a_pattern_behind_one_that_takes_everything_is_refused(sources: list[str], why: str) -> None:
+    shadows = Shadows()
+    found = [one for n, s in enumerate(sources, 1) for one in shadows.of(f"pattern {n}", compile_pattern(s))]
+    assert len(found) == bool(why)
+    assert not why or why in found[0]

@@ -21,6 +21,8 @@ def register(**keys: object) -> RegisterPart:
         (register(), 3, "06 00 01 00 03"),
         (register(holds="uint32"), 0x000A0102, "10 00 01 00 02 04 00 0a 01 02"),
         (register(holds="float32", order="low first"), 1.5, "10 00 01 00 02 04 00 00 3f c0"),
+        (register(holds="float32", order="high first, swapped"), 1.5, "10 00 01 00 02 04 c0 3f 00 00"),
+        (register(holds="float32", order="low first, swapped"), 1.5, "10 00 01 00 02 04 00 00 c0 3f"),
         (register(holds="int16"), -1, "06 00 01 ff ff"),
     ],
 )

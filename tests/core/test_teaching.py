@@ -16,9 +16,8 @@ from tidybench.core.reading.stop import Stop
 from tidybench.core.setup.framing import CheckPart
 from tidybench.core.teaching.alignment import align
 from tidybench.core.teaching.checks import find_check
-from tidybench.core.teaching.drafting import draft
+from tidybench.core.teaching.drafting import Exchanged, channels_of, draft
 from tidybench.core.teaching.framings import propose_framing
-from tidybench.core.teaching.patterns import infer_patterns
 from tidybench.core.teaching.pointing import Meaning, point
 from tidybench.core.teaching.proposals import propose
 from tidybench.core.teaching.remedies import remedies, token_remedies
@@ -188,9 +187,14 @@ def test_tokens_for_readers() -> None:
 # ---- proposals
 
 
+def sources(messages: list[bytes]) -> list[str]:
+    outcome = propose(messages)
+    return outcome.proposals[0].listen.patterns if outcome.proposals else []
+
+
 def test_a_label_a_unit_and_dashes_are_found() -> None:
-    best = propose([*flows(), b"FL=-------- L/min --"])[0]
-    assert best.reads == best.of == 31
+    best = propose([*flows(), *[b"FL=-------- L/min --"] * 2]).proposals[0]
+    assert best.reads == best.of == 32
     assert "labels stand before numbers: fl" in best.reasons
     assert any("stands where fl has no reading" in reason for reason in best.reasons)
     assert [(c.field, c.unit, c.decimals) for c in best.channels] == [("fl", "L/min", 2)]
@@ -199,28 +203,29 @@ def test_a_label_a_unit_and_dashes_are_found() -> None:
 @pytest.mark.parametrize(
     ("messages", "title", "fields"),
     [
-        ([b"SPEED,TORQUE", b"1450.2,14.1", b"1449.8,14.2", b"1450.0,14.0"], "columns", ["SPEED", "TORQUE"]),
-        ([b"1,2.5,3,4", b"2,2.6,3,5", b"3,2.4,4,9"], "columns", ["c1", "c2", "c3", "c4"]),
-        ([b"T=1;P=2,5", b"P=2,6;T=2", b"T=3;P=2,4"], "labels and values", ["T", "P"]),
-        ([b"$SDDBT,7.8,f,2.4,M,1.3,F*0D", b"$SDDBT,7.9,f,2.4,M,1.3,F*0C"], "NMEA 0183", ["depth_ft", "depth", "depth_fathoms"]),
-        ([b"+2.26564E+03", b"-2.2E-02", b"+9.90000E+37"], "SCPI numbers", ["v1"]),
-        ([b'{"t": 1.5, "ok": "x"}', b'{"t": 1.6, "ok": "x"}'], "JSON", ["t"]),
-        ([b"TEMP 21.5 C", b"TEMP 21.6 C", b"TEMP -3.0 C"], "message pattern", ["temp"]),
-        ([b"000312", b"000315", b"001310", b"------"], "message pattern", ["v1"]),
-        ([b"P=3,25 bar", b"P=4,26 bar", b"P=3,99 bar"], "message pattern", ["p"]),
+        ([b"SPEED,TORQUE", *[b"%d.2,%d.1" % (1450 + n, 14 + n % 3) for n in range(8)]], "columns", ["SPEED", "TORQUE"]),
+        ([b"%d,2.%d,%d,%d" % (7 * n % 5, n, n * 5 % 7, n * n % 11) for n in range(9)], "columns", ["c1", "c2", "c3", "c4"]),
+        ([b"T=1;P=2,5", b"P=2,6;T=2", b"T=3;P=2,4"] * 3, "labels and values", ["T", "P"]),
+        ([b"$SDDBT,7.8,f,2.4,M,1.3,F*0D", b"$SDDBT,7.9,f,2.4,M,1.3,F*0C"] * 3, "NMEA 0183", ["depth_ft", "depth", "depth_fathoms"]),
+        ([b"+2.26564E+03", b"-2.2E-02", b"+9.90000E+37"] * 3, "SCPI numbers", ["v1"]),
+        ([b'{"t": 1.5, "ok": "x"}', b'{"t": 1.6, "ok": "x"}'] * 3, "JSON", ["t"]),
+        ([b"TEMP 21.5 C", b"TEMP 21.6 C", b"TEMP -3.0 C"] * 3, "message pattern", ["temp"]),
+        ([b"000312", b"000315", b"001310", b"------"] * 3, "message pattern", ["v1"]),
+        ([b"P=3,25 bar", b"P=4,26 bar", b"P=3,99 bar"] * 3, "message pattern", ["p"]),
     ],
 )  # fmt: skip
 def test_each_kind_of_talk_gets_its_reader(messages: list[bytes], title: str, fields: list[str]) -> None:
-    best = propose(messages * 3)[0]
+    best = propose(messages).proposals[0]
     assert (best.title, [c.field for c in best.channels]) == (title, fields)
     assert best.reads == best.of
     assert best.reasons
 
 
 def test_digits_without_a_point_have_a_width_and_dashes_are_no_reading() -> None:
-    assert infer_patterns([b"000312", b"000415", b"------"]).sources == ["<v1 6 none(------)>"]
-    assert infer_patterns([b"CH 1: 5.0 V", b"CH 1: 6.1 V"] * 3).sources == ["CH 1: <v1 [V]> V"]
-    assert infer_patterns([b"\x00\xff"] * 3).sources == []
+    assert sources([b"000312", b"000415", b"------"] * 3) == ["<v1 6 none(------)>"]
+    assert sources([b"CH 1: 5.0 V", b"CH 1: 6.1 V"] * 3) == ["CH 1:<v1 [V]> V"]
+    assert sources([b"\x00\xff"] * 6) == []
+    assert propose([]).needs == "No message has come yet"
 
 
 @pytest.mark.parametrize(
@@ -268,7 +273,7 @@ def test_modbus_frames_are_known_by_their_crc() -> None:
 
 @given(st.lists(st.binary(max_size=40), max_size=12))
 def test_nothing_that_comes_breaks_a_proposal(messages: list[bytes]) -> None:
-    for proposal in propose(messages):
+    for proposal in propose(messages).proposals:
         assert 0 < proposal.reads <= proposal.of
     propose_framing(b"\n".join(messages))
 
@@ -277,19 +282,163 @@ def test_nothing_that_comes_breaks_a_proposal(messages: list[bytes]) -> None:
 
 
 def test_a_draft_of_an_asked_instrument_has_its_queries() -> None:
-    talk = [(b"", b"")]
+    talk = [Exchanged(b"", [])]
     for message in flows(6):
-        talk += [(b"FL?\r", message + b"\r\n"), (b"T?\r", f"T={RANDOM.uniform(20, 30):.1f} C\r\n".encode())]
-    text, reasons = draft(talk, {"port": "/dev/x"}, "Meter")
-    setup = load(text)
+        temperature = f"T={RANDOM.uniform(20, 30):.1f} C\r\n".encode()
+        talk += [
+            Exchanged(b"FL?\r", [(0, message[:5]), (0, message[5:] + b"\r\n")]),
+            Exchanged(b"T?\r", [(0, temperature)]),
+        ]
+    found = draft(talk, {"port": "/dev/x"}, "Meter")
+    setup, reasons = load(found.text), found.reasons
     assert [(q.send, q.patterns) for q in setup.query] == [
-        ("FL?\r", ["FL=<fl [L/min]> L/min OK"]), ("T?\r", ["T=<t [C]> C"]),
+        ("FL?\r", ["FL=<fl [L/min]> L/min OK"]), ("T?\r", ["T=<t [°C]> C"]),
     ]  # fmt: skip
     assert [(c.id, c.query) for c in setup.channel] == [("fl", "query-1"), ("t", "query-2")]
     assert re.search("framing: CR LF recurs", reasons[0])
 
 
 def test_a_draft_of_noise_says_that_it_is_none() -> None:
-    text, reasons = draft([(b"", b"abc")], {"port": "/dev/x"}, "Meter")
-    assert text == ""
-    assert "No messages could be made out" in reasons[0]
+    found = draft([Exchanged(b"", [(0, b"abc")])], {"port": "/dev/x"}, "Meter")
+    assert found.text == ""
+    assert "No messages could be made out" in found.needs
+
+
+def test_bad_messages_among_checked_ones_are_said_to_be_bad() -> None:
+    rule = CheckRule("xor")
+    messages = [rule.append_check(body) for body in flows(20)]
+    messages[7] = messages[7].replace(b"FL", b"FX")
+    best = propose(messages).proposals[0]
+    assert (best.reads, best.of, best.check) == (19, 19, "xor hex")
+    assert any("on 19 of 20 messages: the others are bad" in one for one in best.reasons)
+
+
+def test_an_error_number_is_no_channel() -> None:
+    messages = [b"T=%d.5" % n if n % 7 else b"ERR 12" for n in range(1, 30)]
+    best = propose(messages).proposals[0]
+    assert [c.field for c in best.channels] == ["t"]
+    assert best.listen.errors == ["ERR <n1:int>"]
+
+
+def test_what_is_answered_decides() -> None:
+    messages = [b"Q 1,%03d" % (n * 37 % 1000) for n in range(12)]
+    [question] = propose(messages).questions
+    assert {choice.key for choice in question.choices} == {"thousands", "decimal", "parts"}
+    patterns = {
+        choice.key: propose(messages, answers={question.key: choice.key}).proposals[0].listen.patterns
+        for choice in question.choices
+    }
+    assert patterns == {
+        "thousands": ["Q <q thousands(,)>"], "decimal": ["Q <q decimal(,)>"], "parts": ["Q 1,<v1>"],
+    }  # fmt: skip
+    assert propose(messages, answers={question.key: "nonsense"}).questions == [question]
+
+
+def test_a_unit_that_changes_scales_though_some_messages_have_no_number() -> None:
+    messages = [b"%d.5 mV" % n if n % 2 else b"OL V" if n % 3 else b"0.0%d V" % n for n in range(1, 30)]
+    [question] = propose(messages).questions
+    assert question.choices[0].shown == ("1.5 mV → 1.5 mV", "0.06 V → 60 mV")
+    best = propose(messages, answers={question.key: "V"}).proposals[0]
+    assert best.listen.patterns == ["<v1 over(OL) [V]> <v1_unit:unit(mV=0.001|V=1)>"]
+
+
+def test_channels_that_nothing_names_are_called_by_what_they_measure() -> None:
+    single = propose([b"%d.5" % (n * 7 % 9) for n in range(9)]).proposals[0]
+    assert [c["name"] for c in channels_of(single, set(), None, "Old scale")] == ["Old scale"]
+    assert [c["name"] for c in channels_of(single, set())] == ["V1"]
+    messages = [b"%d.5 kPa;%d.1 mV;%d.2;%d.3 bar" % (n * 7 % 9, n % 4, n * 5 % 8, n % 5) for n in range(12)]
+    several = propose(messages).proposals[0]
+    named = channels_of(several, set(), None, "Rig")
+    assert [c["name"] for c in named] == ["Pressure", "Voltage", "Rig 3", "Pressure 2"]
+    assert [c["id"] for c in named] == ["pressure", "voltage", "rig-3", "pressure-2"]
+
+
+def test_hexadecimal_digits_behind_a_name_are_one_number() -> None:
+    """“U64” and “U6A” were a decimal number and a text that never changes."""
+    messages = [b"CH1 U%02X" % (n * 11 % 120) for n in range(20)]
+    assert propose(messages).proposals[0].listen.patterns == ["CH1 U<u:hex 2>"]
+    # X1 may be the name, or X.
+    assert "may belong to a name" in propose([b"X1%02X" % (n * 11 % 250) for n in range(20)]).needs
+
+
+def test_a_check_of_few_different_messages_is_one_though_one_is_spoiled() -> None:
+    rule = CheckRule("sum", before=b"*")
+    messages = [rule.append_check(b"F=%d" % (n % 7)) for n in range(30)]
+    messages[4] = messages[4].replace(b"*", b"\x01")
+    best = propose(messages).proposals[0]
+    assert isinstance(best.check, CheckPart)
+    assert (best.check.kind, best.reads, best.of) == ("sum", 29, 29)
+
+
+def test_a_date_is_one_and_what_only_looks_like_one_is_not() -> None:
+    """“4433.29/00” was taken for a date."""
+    for date in (b"25.11.2026", b"2026-11-25 10:00:%02d", b"11/25/26", b"2026-11-25T10:00:%02dZ"):
+        messages = [(date % n if b"%" in date else date) + b";%d.5" % (n * 7 % 9) for n in range(20)]
+        best = propose(messages).proposals[0]
+        assert len(best.channels) == 1, date
+    best = propose([b"%d.29/0%d" % (4433 + n * 37 % 100, n % 8) for n in range(20)]).proposals[0]
+    assert best.listen.patterns == ["<v1>/<v2>"]
+
+
+W = [round(20 + n * 7 % 11 + n / 10, 1) for n in range(30)]
+TWO = [b"mV" if n % 3 else b"V" for n in range(30)]
+
+
+@pytest.mark.parametrize(
+    ("messages", "asked"),
+    [
+        ([b"%s,%.1f" % (b"TEMP" if n % 3 else b"PRES", W[n]) for n in range(30)], "“PRES” and “TEMP” say"),
+        ([b"%d;%s;%.1f" % (n + 100, b"T" if n % 3 else b"P", W[n]) for n in range(30)], "“P” and “T” say"),
+        ([b"CH%d,%.1f" % (n % 3 + 1, W[n]) for n in range(30)], "“CH1” and “CH2” and “CH3” in front"),
+        ([b"#%02d %.1f" % (n % 3 + 1, W[n]) for n in range(30)], "“01” and “02” and “03” in front"),
+        ([b"R;%d;%.1f" % (n % 4, W[n]) for n in range(30)], "in front of the other numbers"),
+        ([b"%.1f,%s" % (W[n], TWO[n]) for n in range(30)], "unit changes"),
+        ([b"%s,%.1f" % (TWO[n], W[n]) for n in range(30)], "unit changes"),
+        ([b"%d.5 %s %.1f" % (n, TWO[n], W[n]) for n in range(30)], "Which number do “V” and “mV” belong to"),
+        ([b"%s%03d" % (b"ABCDE"[n % 5 : n % 5 + 1], n * 37 % 500) for n in range(30)], "What is “E"),
+    ],
+)  # fmt: skip
+def test_what_only_a_person_knows_is_asked(messages: list[bytes], asked: str) -> None:
+    """Two quantities in one channel, sensors by number, millivolts among volts: all were proposed without a word."""
+    outcome = propose(messages)
+    assert outcome.proposals == []
+    assert any(asked in question.words for question in outcome.questions), outcome
+
+
+@pytest.mark.parametrize(
+    ("messages", "why"),
+    [
+        ([b"%.1fx10^%d" % (W[n], n % 3) for n in range(30)], "power of ten"),
+        ([b"%.1f E+%02d" % (W[n], n % 3) for n in range(30)], "power of ten"),
+        ([b"%d.5'%d\"" % (5 + n, n * 5 % 12) for n in range(30)], "feet and inches"),
+        ([b"OLV" if n % 7 == 3 else b"%.1f%s" % (W[n], b"V" if n % 2 else b"A") for n in range(30)], "not always there"),
+        ([b"2 -%d.5" % n if n % 2 else b"+%d 8.1" % (n * 7) for n in range(30)], "two things may stand here"),
+        ([b"2;%d.5" % n if n % 2 else b"%d;OK" % (n * 7) for n in range(30)], "a state stands where"),
+        ([b"BB|%d.5" % n if n % 2 else b"%02X|%d.1" % (n * 7 % 200 + 20, n) for n in range(30)], "a word stands where"),
+    ],
+)  # fmt: skip
+def test_what_belongs_together_and_cannot_be_said_is_refused(messages: list[bytes], why: str) -> None:
+    outcome = propose(messages)
+    assert outcome.proposals == []
+    assert why in outcome.needs, outcome
+
+
+def test_an_uncertainty_behind_a_number_is_not_below_zero() -> None:
+    best = propose([b"%.1f +/- 0.%d" % (W[n], n % 9 + 1) for n in range(30)]).proposals[0]
+    assert best.listen.patterns == ["<v1> +/-<v2>"]
+
+
+def test_a_number_that_only_counts_is_passed_over_when_a_person_says_so() -> None:
+    messages = [b"%d %.1f" % (n % 4 + 1, W[n]) for n in range(30)]
+    [question] = propose(messages).questions
+    best = propose(messages, answers={question.key: "counts"}).proposals[0]
+    assert [c.field for c in best.channels] == ["v2"]
+    best = propose(messages, answers={question.key: "sensors"}).proposals[0]
+    assert best.listen.patterns == ["1 <v1>", "2 <v2>", "3 <v3>", "4 <v4>"]
+
+
+def test_a_unit_in_front_scales_the_number_behind_it() -> None:
+    messages = [b"%s %.1f" % (TWO[n], W[n]) for n in range(30)]
+    [question] = propose(messages).questions
+    best = propose(messages, answers={question.key: "V"}).proposals[0]
+    assert best.listen.patterns == ["<value_unit:unit(V=1|mV=0.001) of(v1)> <v1 [V]>"]

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from tests.conftest import DEMO, setup_text
 from tidybench.core.samples import Batch, channels_of, unpack
 from tidybench.core.setup import SetupError
-from tidybench.core.setup.calculated import CALCULATED
+from tidybench.core.setup.calculated import load_calculations
 from tidybench.demo import make_runs
 from tidybench.records import blocks
 from tidybench.records.database import downgrade, upgrade
@@ -32,6 +32,7 @@ from tidybench.records.setups import (
     remove,
     save,
     save_calculations,
+    take_back,
 )
 from tidybench.runs.folder import SAMPLES, run_folders
 from tidybench.runs.run_state import read_state
@@ -295,23 +296,34 @@ def test_a_bench_is_known_by_its_key_whatever_its_computer_is_called(engine: Eng
 
 
 def test_a_database_that_knows_less_is_filled_and_one_that_knows_more_is_left(engine: Engine) -> None:
-    """Fault 16."""
+    """Fault 16, and what the person is asked about."""
     flow, power = setup_text("loop-flow-meter"), setup_text("power-analyser")
     with Session(engine) as session, session.begin():
         bench = bench_id(session, "b")
-        assert fill_from(session, bench, [flow, power], "").filled == ("loop-flow-meter", "power-analyser")
+        assert fill_from(session, bench, [flow, power], "").filled == (
+            "Loop flow meter",
+            "Power analyser",
+        )
         assert [one.text for one in in_force(session, bench)] == [flow, power]
-        assert fill_from(session, bench, [flow, power], "") == Difference((), ())
+        assert fill_from(session, bench, [flow, power], "") == Difference()
         # Saved, and not in force yet when everything ended: that is no reason to forget it.
         newer = flow.replace("decimals = 1", "decimals = 3")
         save(session, bench, newer)
-        assert fill_from(session, bench, [flow, power], "") == Difference((), ())
+        assert fill_from(session, bench, [flow, power], "") == Difference()
         assert in_force(session, bench)[0].text == newer
         # An older backup: it has an instrument in use that was removed since, and does not know the newest.
         newest = flow.replace("decimals = 1", "decimals = 4")
         found = fill_from(session, bench, [newest], "format = 1\n")
-        assert found == Difference(("loop-flow-meter", CALCULATED), ("power-analyser",))
+        assert found == Difference(
+            ("Loop flow meter", "Calculated channels"), ("Power analyser",), (newer, power), ""
+        )
         assert [one.text for one in in_force(session, bench)] == [newest]
+        take_back(session, bench, list(found.before), found.calculations_before)
+        assert [one.text for one in in_force(session, bench)] == [newer, power]
+        assert [one.version for one in in_force(session, bench)] == [4, 1]
+        calculated = calculations_in_force(session, bench)
+        assert calculated is not None
+        assert load_calculations(calculated.text).calculated == []
 
 
 def test_a_copy_a_damaged_state_and_a_moved_run(engine: Engine, tmp_path: Path) -> None:

@@ -8,9 +8,10 @@ import pytest
 
 from tests.runs.held_disk import HeldDisk
 from tidybench.core.values.mark import Mark
-from tidybench.runs.disk import Done
+from tidybench.runs.disk import Done, HereAndNow
 from tidybench.runs.files import trim_lines
 from tidybench.runs.marks import MARKS, MarksFile, read_marks
+from tidybench.runs.tape import TapeWriter
 from tidybench.runs.whole import WholeFile, adopt, complete_lines, newest_of, read_newest
 
 
@@ -50,6 +51,43 @@ def test_what_comes_while_the_disk_is_busy_comes_too(tmp_path: Path) -> None:
     assert path.read_text() == "old"  # what is on the disk is not the newest: it is brought there first
     disk.let_go()
     assert (path.read_text(), told) == ("three", [None, None, None])
+
+
+def test_a_name_is_on_the_disk_before_anything_is_called_saved(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A renamed state file, and a new segment of a tape: their folder is brought to the disk too."""
+    brought: list[str] = []
+    bring = os.fdatasync
+
+    def noted(descriptor: int) -> None:
+        brought.append(Path(os.readlink(f"/proc/self/fd/{descriptor}")).name)
+        bring(descriptor)
+
+    monkeypatch.setattr(os, "fdatasync", noted)
+    path = tmp_path / "f"
+    path.write_text("old")
+    told: list[list[str]] = []
+    WholeFile(path, HereAndNow(), raises).put("new", lambda error: told.append([*brought]))
+    assert told == [["f.new", tmp_path.name]]
+    tape = TapeWriter(tmp_path, HeldDisk(), segment_size=8)
+    tape.append(b"0123456789\n")
+    brought.clear()
+    assert tape.append(b"next\n")
+    held = HeldDisk()
+    monkeypatch.setattr(tape, "_disk", held)
+    saved: list[Exception | None] = []
+    tape.sync(saved.append)
+    work, done = held.held.pop(0)
+    work()
+    done(None)
+    assert (brought, saved) == (["0002.jsonl"], [])
+    held.let_go()
+    assert (brought, saved) == (["0002.jsonl", tmp_path.name], [None])
+    tape.append(b"more\n")
+    tape.sync(saved.append)
+    held.let_go()
+    assert brought == ["0002.jsonl", tmp_path.name, "0002.jsonl"]  # its name is there already
 
 
 def test_the_first_content_stands_under_its_name_at_once(tmp_path: Path) -> None:

@@ -72,6 +72,11 @@ def test_no_page_of_elsewhere_is_loaded_or_may_frame_ours(server: Server) -> Non
         headers = server.get(path).headers
         assert "frame-ancestors 'none'" in headers["content-security-policy"]
         assert "default-src 'self'" in headers["content-security-policy"]
+        port = server.base.rsplit(":", 1)[1]
+        [connect] = [
+            part for part in headers["content-security-policy"].split("; ") if part.startswith("connect-src")
+        ]
+        assert connect == f"connect-src 'self' ws://127.0.0.1:{port} ws://localhost:{port}"
         assert headers["x-content-type-options"] == "nosniff"
 
 
@@ -153,6 +158,17 @@ def test_a_set_up_that_somebody_brought_opens_nothing_elsewhere_unasked(
     assert server.post("/api/setups/look", {"text": text}).json()["reach"] == ""  # it is in force
     with server.client() as client:
         assert client.delete("/api/setups/brought").status_code == 200
+
+
+def test_a_channel_cannot_go_by_an_instrument_s_id(server: Server) -> None:
+    """It was kept, never came into force, and kept every other change from coming into force."""
+    text = setup_text("loop-flow-meter").replace('id = "loop-flow"', 'id = "power-analyser"')
+    refused = server.post("/api/setups", {"text": text})
+    assert refused.status_code == 400
+    assert "“power-analyser” is the id of an instrument" in refused.json()["detail"]
+    text = setup_text("loop-flow-meter").replace('id = "loop-flow-meter"', 'id = "motor-input"')
+    refused = server.post("/api/setups", {"text": text})
+    assert refused.status_code == 400, refused.text
 
 
 # ---- the bench

@@ -69,7 +69,7 @@ def test_an_instrument_begins_with_a_set_up_of_the_library(server: Server) -> No
     rig.fault("dashes", False)
     proposals = server.post("/api/instruments/rig-two/proposals", {"changes": {"listen": None}}).json()
     assert proposals["readings"][0]["title"] == "labels and values"
-    assert {c["id"] for c in proposals["readings"][0]["channels"]} == {"p", "l", "t"}
+    assert {c["id"] for c in proposals["readings"][0]["channels"]} == {"p", "l"}
     assert server.post("/api/instruments/nobody/proposals", {"changes": {}}).status_code == 404
 
 

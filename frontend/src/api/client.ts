@@ -20,6 +20,7 @@ export type PreviewRow = Schemas["PreviewRow"];
 export type MessageSpan = Schemas["MessageSpan"];
 export type Failure = Schemas["Failure"];
 export type Remedy = Schemas["RemedyInfo"];
+export type ReadingQuestion = Schemas["ReadingQuestion"];
 export type ReadingProposal = Schemas["ReadingProposal"];
 export type FramingSuggestion = Schemas["FramingSuggestion"];
 export type Meaning = Schemas["Pointed"]["meaning"];

@@ -958,6 +958,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/health/question": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description Answer what was asked about the database: the bench's set-ups stay in use, or those that the database had come back.
+         */
+        post: operations["answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1006,6 +1026,18 @@ export interface components {
             /** Channels */
             channels: components["schemas"]["Comparison"][];
             kept: components["schemas"]["Version"] | null;
+        };
+        /**
+         * AskedChoice
+         * @description One answer to a question. `shown`: what messages of one's own would give then.
+         */
+        AskedChoice: {
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
+            /** Shown */
+            shown: string[];
         };
         /**
          * Begin
@@ -1309,7 +1341,8 @@ export interface components {
         };
         /**
          * CheckPart
-         * @description Check characters at the end of a message: how they are calculated, what they cover, how they are written.
+         * @description Check characters at the end of a message: how they are calculated, what they cover, how they are written. Of messages
+         *     between marks, `covers_start` and `covers_before` say whether the start mark and the end mark are covered.
          */
         CheckPart: {
             /**
@@ -1338,6 +1371,11 @@ export interface components {
              * @default false
              */
             covers_before: boolean;
+            /**
+             * Covers Start
+             * @default false
+             */
+            covers_start: boolean;
             /**
              * Negated
              * @default false
@@ -1526,6 +1564,20 @@ export interface components {
             at_20: number;
         };
         /**
+         * DatabaseQuestion
+         * @description What the database did not know, by names. `had`: how many instruments were in use by it before.
+         */
+        DatabaseQuestion: {
+            /** At */
+            at: number;
+            /** Filled */
+            filled: string[];
+            /** Out Of Use */
+            out_of_use: string[];
+            /** Had */
+            had: number;
+        };
+        /**
          * DecimalsStep
          * @description The field stands without its decimal point: the last `places` digits are behind it.
          */
@@ -1664,6 +1716,11 @@ export interface components {
              */
             end: string;
             /**
+             * Behind
+             * @default 0
+             */
+            behind: number;
+            /**
              * Length
              * @default 0
              */
@@ -1716,7 +1773,8 @@ export interface components {
         };
         /**
          * Health
-         * @description Whether everything is well. `errors`: the newest first; `logs`: the folder that has all of them.
+         * @description Whether everything is well. `errors`: the newest first; `logs`: the folder that has all of them. `question`: what a person
+         *     is asked about the database.
          */
         Health: {
             /** Well */
@@ -1731,6 +1789,7 @@ export interface components {
             errors: components["schemas"]["ProcessError"][];
             /** Logs */
             logs: string;
+            question?: components["schemas"]["DatabaseQuestion"] | null;
         };
         /**
          * HealthPart
@@ -2556,6 +2615,27 @@ export interface components {
             framings: components["schemas"]["FramingSuggestion"][];
             /** Readings */
             readings: components["schemas"]["ReadingProposal"][];
+            /** Questions */
+            questions: components["schemas"]["ReadingQuestion"][];
+            /** Needs */
+            needs: components["schemas"]["ReadingNeed"][];
+        };
+        /**
+         * ProposalsBody
+         * @description Changes to a set-up that is only tried, and the answers to questions so far, by their keys.
+         */
+        ProposalsBody: {
+            /** Changes */
+            changes: {
+                [key: string]: unknown;
+            };
+            /**
+             * Answers
+             * @default {}
+             */
+            answers: {
+                [key: string]: string;
+            };
         };
         /**
          * QueryPart
@@ -2625,6 +2705,17 @@ export interface components {
             errors: string[];
         };
         /**
+         * QuestionAnswer
+         * @description Whose set-ups are to be in use.
+         */
+        QuestionAnswer: {
+            /**
+             * Take
+             * @enum {string}
+             */
+            take: "bench" | "database";
+        };
+        /**
          * RS485Part
          * @description How the direction of a two-wire line is switched: which level of RTS means sending, and the delays.
          */
@@ -2666,6 +2757,16 @@ export interface components {
             becomes_high: number;
         };
         /**
+         * ReadingNeed
+         * @description Why nothing is proposed for a query (or, without one, for what is heard), in a sentence.
+         */
+        ReadingNeed: {
+            /** Query */
+            query: string | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * ReadingProposal
          * @description A way to read the messages of a query (or, without one, what is heard), as parts of a set-up.
          */
@@ -2690,6 +2791,20 @@ export interface components {
             channels: components["schemas"]["ChannelPart"][];
         };
         /**
+         * ReadingQuestion
+         * @description What has to be answered before a way to read can be proposed.
+         */
+        ReadingQuestion: {
+            /** Query */
+            query: string | null;
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
+            /** Choices */
+            choices: components["schemas"]["AskedChoice"][];
+        };
+        /**
          * Refusal
          * @description Why something was not done.
          */
@@ -2701,7 +2816,8 @@ export interface components {
          * RegisterPart
          * @description One value: its name, where it stands (counted from 0, as on the wire), what it holds.
          *
-         *     `order`: of the registers of a value that takes several. `none`: raw whole numbers that stand for
+         *     `order`: of the registers of a value that takes several; "swapped": the two bytes of each register change places.
+         *     `none`: raw whole numbers that stand for
          *     no reading. `bit`: a single bit of a register, 0 the lowest.
          */
         RegisterPart: {
@@ -2726,7 +2842,7 @@ export interface components {
              * @default high first
              * @enum {string}
              */
-            order: "high first" | "low first";
+            order: "high first" | "low first" | "high first, swapped" | "low first, swapped";
             /**
              * None
              * @default []
@@ -3169,6 +3285,7 @@ export interface components {
              *       "prompt": "",
              *       "start": "",
              *       "end": "",
+             *       "behind": 0,
              *       "length": 0,
              *       "silence_ms": 20,
              *       "check": "none",
@@ -4470,7 +4587,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SetupChange"];
+                "application/json": components["schemas"]["ProposalsBody"];
             };
         };
         responses: {
@@ -5499,6 +5616,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Health"];
                 };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuestionAnswer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

@@ -11,6 +11,7 @@ export interface LaneChannel {
   unit: string;
   decimals: number;
   interval_s: number;
+  instrument?: string;
   low: number | null;
   high: number | null;
   limits?: Limits | undefined;

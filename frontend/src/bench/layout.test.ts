@@ -19,6 +19,17 @@ describe("a layout", () => {
     expect(ids(lay.settled([...channels, channel("d", "kW")], plain))).toEqual(["a+c", "b+d"]);
     expect(ids(lay.settled([...channels, channel("d", "V")], plain))).toEqual(["a+c", "b", "d"]);
   });
+  it("gives channels without a unit lanes of their own; many of one instrument share by their decimals", () => {
+    const bare = (id: string, instrument: string, decimals: number): Bare => ({
+      ...channel(id, ""),
+      instrument,
+      decimals,
+    });
+    const few = [bare("a", "x", 1), bare("b", "x", 1), bare("c", "y", 1)];
+    expect(ids(lay.settled(few, lay.PLAIN))).toEqual(["a", "b", "c"]);
+    const many = ["a", "b", "c", "d", "e"].map((id, n) => bare(id, "x", n % 2));
+    expect(ids(lay.settled([...many, bare("f", "y", 0)], lay.PLAIN))).toEqual(["a+c+e", "b+d", "f"]);
+  });
   it("forgets channels that are gone, and empty lanes with them", () => {
     expect(ids(lay.settled([channel("c", "bar")], plain))).toEqual(["c"]);
   });

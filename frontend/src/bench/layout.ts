@@ -16,6 +16,18 @@ const setting = (channels: string[], more: Partial<LaneSetting> = {}): LaneSetti
   ...more,
 });
 
+/** So many channels without a unit has an instrument before they share lanes. */
+const FEW = 4;
+
+/** Whether two channels may share a lane unasked. Without units nobody knows what they have in common: they do only where
+ * one instrument has many of them, as long as they have the same decimals. */
+export function belong(one: Bare, other: Bare, channels: Bare[]): boolean {
+  if (one.unit !== other.unit) return false;
+  if (one.unit) return true;
+  const alike = channels.filter((each) => !each.unit && each.instrument === one.instrument);
+  return alike.length > FEW && one.instrument === other.instrument && one.decimals === other.decimals;
+}
+
 /** Every lane of a layout with the channels there are; those it does not name join the lane of their unit. */
 export function settled(channels: Bare[], layout: Layout): Layout {
   const known = new Set(channels.map((channel) => channel.id));
@@ -23,10 +35,15 @@ export function settled(channels: Bare[], layout: Layout): Layout {
     .map((lane) => ({ ...lane, channels: lane.channels.filter((id) => known.has(id)) }))
     .filter((lane) => lane.channels.length > 0);
   const placed = new Set([...lanes.flatMap((lane) => lane.channels), ...layout.hidden]);
-  const units = new Map(channels.map((channel) => [channel.id, channel.unit]));
+  const byId = new Map(channels.map((channel) => [channel.id, channel]));
   for (const channel of channels) {
     if (placed.has(channel.id)) continue;
-    const mine = lanes.find((lane) => lane.channels.every((id) => units.get(id) === channel.unit));
+    const mine = lanes.find((lane) =>
+      lane.channels.every((id) => {
+        const other = byId.get(id);
+        return other !== undefined && belong(channel, other, channels);
+      }),
+    );
     if (mine) mine.channels = [...mine.channels, channel.id];
     else lanes.push(setting([channel.id]));
   }

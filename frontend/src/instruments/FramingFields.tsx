@@ -38,8 +38,11 @@ const FRESH: CheckPart = {
   skip: 0,
   before: "",
   covers_before: false,
+  covers_start: false,
   negated: false,
 };
+
+const COVERS = ["what is between", "the end mark too", "the start mark too", "both marks too"];
 
 /** How a message is told from the next, as in “a message ends with CR LF”. */
 export function framingWords(framing: Framing): string {
@@ -101,6 +104,12 @@ export function FramingFields({
             value={framing.end}
             onChange={(end) => end && onFraming({ end })}
             width={90}
+          />
+          <Entry
+            label="Check bytes behind it"
+            value={String(framing.behind)}
+            onChange={(text) => onFraming({ behind: Math.min(8, whole(text, 0)) })}
+            width={130}
           />
         </>
       )}
@@ -211,13 +220,28 @@ export function FramingFields({
             onChange={(text) => setCheck({ skip: Math.min(64, whole(text, 0)) })}
             width={140}
           />
-          <BytesEntry
-            label="behind"
-            value={check.before}
-            placeholder="nothing"
-            onChange={(before) => setCheck({ before })}
-            width={80}
-          />
+          {framing.behind ? (
+            <Select
+              label="covers"
+              value={COVERS[Number(check.covers_start) * 2 + Number(check.covers_before)] as string}
+              options={COVERS}
+              onChange={(next) =>
+                setCheck({
+                  covers_start: COVERS.indexOf(next) > 1,
+                  covers_before: COVERS.indexOf(next) % 2 === 1,
+                })
+              }
+              width={170}
+            />
+          ) : (
+            <BytesEntry
+              label="behind"
+              value={check.before}
+              placeholder="nothing"
+              onChange={(before) => setCheck({ before })}
+              width={80}
+            />
+          )}
         </>
       )}
     </>

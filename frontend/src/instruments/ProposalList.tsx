@@ -35,17 +35,24 @@ export function readerWords(proposal: ReadingProposal): string {
   return proposal.channels.map((channel) => channel.field).join(", ");
 }
 
-/** What the last messages suggest. `wanted`: whether it is asked for. */
-export function useProposals(key: string, changes: Record<string, unknown>, wanted: boolean) {
+const NOTHING_SAID: Record<string, string> = {};
+
+/** What the last messages suggest. `wanted`: whether it is asked for; `answers`: to the questions so far. */
+export function useProposals(
+  key: string,
+  changes: Record<string, unknown>,
+  wanted: boolean,
+  answers: Record<string, string> = NOTHING_SAID,
+) {
   const text = JSON.stringify(changes);
   return useQuery({
-    queryKey: ["proposals", key, text],
+    queryKey: ["proposals", key, text, answers],
     queryFn: ({ signal }) =>
       got(
         api.POST("/api/instruments/{key}/proposals", {
           signal,
           params: { path: { key } },
-          body: { changes: JSON.parse(text) as Record<string, unknown> },
+          body: { changes: JSON.parse(text) as Record<string, unknown>, answers },
         }),
       ),
     refetchInterval: 3000,

@@ -9,6 +9,7 @@ import { escaped } from "../parts/escapes";
 import { FailureList } from "./FailureList";
 import { PointAt } from "./PointAt";
 import { ProposalList, useProposals } from "./ProposalList";
+import { QuestionList } from "./QuestionList";
 import { ReaderFields } from "./ReaderFields";
 import { RegisterTable } from "./RegisterTable";
 import type { StageProps } from "./SetupPage";
@@ -111,8 +112,12 @@ export function withReading(setup: Setup, query: string | null, part: Change): P
 
 /** Take a proposal: how messages read, what proves them whole, and channels where there are none yet. */
 export function taken(setup: Setup, proposal: ReadingProposal): Partial<Setup> {
-  const reading = proposal.reading as { reader?: ReaderPart; patterns?: string[] };
-  const part = { reader: reading.reader ?? null, patterns: reading.patterns ?? [] };
+  const reading = proposal.reading as { reader?: ReaderPart; patterns?: string[]; errors?: string[] };
+  const part = {
+    reader: reading.reader ?? null,
+    patterns: reading.patterns ?? [],
+    ...(reading.errors?.length ? { errors: reading.errors } : {}),
+  };
   const own = setup.channel.filter(
     (channel) => setup.query.length < 2 || (channel.query ?? null) === proposal.query,
   );
@@ -138,12 +143,14 @@ interface Props extends StageProps {
 export function ReadingsStage({ setup, change, rows, failures, instrumentKey, changes }: Props) {
   const [turn, setTurn] = useState(0); // text areas that were written from elsewhere begin anew
   const [asking, setAsking] = useState(false);
+  const [answers, setAnswers] = useState<Record<string, string>>({});
   const readings = readingsOf(setup);
   const unread = readings.some((one) => !one.reader && !one.patterns.length);
   const proposals = useProposals(
     instrumentKey,
     changes,
     !setup.modbus && (unread || asking) && rows.length > 0,
+    answers,
   );
   const apply = (part: Partial<Setup>): void => {
     change(part);
@@ -167,6 +174,10 @@ export function ReadingsStage({ setup, change, rows, failures, instrumentKey, ch
         }),
       );
   };
+  const asked = (query: string | null) =>
+    (proposals.data?.questions ?? []).filter((one) => (one.query ?? null) === query);
+  const needed = (query: string | null) =>
+    (proposals.data?.needs ?? []).filter((one) => (one.query ?? null) === query).map((one) => one.words);
   const offered = (query: string | null): ReadingProposal[] =>
     (proposals.data?.readings ?? []).filter((one) => (one.query ?? null) === query);
   return (
@@ -185,6 +196,25 @@ export function ReadingsStage({ setup, change, rows, failures, instrumentKey, ch
             aria-label={reading.title}
           >
             {readings.length > 1 && <b style={{ fontSize: 13.5 }}>{reading.title}</b>}
+            {(bare || asking) && asked(reading.query).length > 0 && (
+              <QuestionList
+                questions={asked(reading.query)}
+                onAnswer={(key, choice) => setAnswers((old) => ({ ...old, [key]: choice }))}
+              />
+            )}
+            {(bare || asking) &&
+              needed(reading.query).map((words) => (
+                <p key={words} role="status" style={{ margin: 0, color: "var(--quiet)" }}>
+                  {words}
+                </p>
+              ))}
+            {(bare || asking) && Object.keys(answers).length > 0 && (
+              <div>
+                <Chip style={{ minHeight: 30 }} onPress={() => setAnswers({})}>
+                  ask me again
+                </Chip>
+              </div>
+            )}
             {(bare || asking) && offered(reading.query).length > 0 && (
               <ProposalList
                 proposals={offered(reading.query)}

@@ -53,7 +53,8 @@ export function pasted(text: string): RegisterPart[] {
       if (!known)
         throw new Error(`Line ${index + 1}: “${holds}” is not known. Known are ${HOLDS.join(", ")}.`);
       const table = TABLES.find((one) => rest.some((cell) => cell.toLowerCase() === one)) ?? "holding";
-      const order = rest.some((cell) => /low/i.test(cell)) ? "low first" : "high first";
+      const words = rest.some((cell) => /low/i.test(cell)) ? "low first" : "high first";
+      const order = rest.some((cell) => /swap/i.test(cell)) ? `${words}, swapped` : words;
       return { ...fresh(name, address), holds: known, table, order } as RegisterPart;
     });
 }

@@ -216,7 +216,12 @@ const ASKING = { instrumentKey: "m", changes: {} };
 
 describe("messages", () => {
   beforeEach(() => {
-    serve({ "POST /api/instruments/m/proposals": { status: 200, body: { framings: [], readings: [] } } });
+    serve({
+      "POST /api/instruments/m/proposals": {
+        status: 200,
+        body: { framings: [], readings: [], questions: [], needs: [] },
+      },
+    });
   });
   it("change queries as they are written, escapes and all", async () => {
     const change = vi.fn();

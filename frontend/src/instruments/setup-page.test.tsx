@@ -58,7 +58,7 @@ const KEY = "/api/instruments/loop-flow-meter";
 const answers = {
   [`GET ${KEY}`]: { status: 200, body: form },
   [`POST ${KEY}/preview`]: { status: 200, body: { rows, failures: [], trouble: "" } },
-  [`POST ${KEY}/proposals`]: { status: 200, body: { framings: [], readings: [] } },
+  [`POST ${KEY}/proposals`]: { status: 200, body: { framings: [], readings: [], questions: [], needs: [] } },
   "GET /api/live/tape": { status: 200, body: [] },
 };
 

@@ -156,7 +156,10 @@ describe("proposals", () => {
   });
   it("come by themselves where nothing is read yet", async () => {
     serve({
-      "POST /api/instruments/m/proposals": { status: 200, body: { framings: [], readings: [proposal()] } },
+      "POST /api/instruments/m/proposals": {
+        status: 200,
+        body: { framings: [], readings: [proposal()], questions: [], needs: [] },
+      },
     });
     const change = vi.fn();
     const row = previewRow({ why: "no message pattern yet", fields: {}, spans: [], pattern: null });
@@ -168,6 +171,32 @@ describe("proposals", () => {
     ); // prettier-ignore
     await userEvent.click(await screen.findByRole("button", { name: "Read them so" }));
     expect(change.mock.lastCall?.[0]).toMatchObject({ channel: [{ field: "fl" }] });
+  });
+  it("are asked about where two readings remain, and the answer goes with the next request", async () => {
+    const question = {
+      query: "flow", key: "comma", words: "How is “1,234” meant?",
+      choices: [
+        { key: "thousands", words: "one number, 1234", shown: ["Q 1,234 → 1234"] },
+        { key: "decimal", words: "one number, 1.234", shown: ["Q 1,234 → 1.234"] },
+      ],
+    }; // prettier-ignore
+    const need = { query: "flow", words: "4 messages are too few to be sure: let 20 come." };
+    const body = { framings: [], readings: [], questions: [question], needs: [need] };
+    const { sent } = serve({ "POST /api/instruments/m/proposals": { status: 200, body } });
+    const row = previewRow({ why: "no message pattern yet", fields: {}, spans: [], pattern: null });
+    shown(
+      <ReadingsStage
+        setup={setup({ query: [query({ patterns: [] })] })}
+        change={vi.fn()} instrument={undefined} rows={[row]} failures={[]} instrumentKey="m" changes={{}}
+      />,
+    ); // prettier-ignore
+    expect(await screen.findByRole("group", { name: "How is “1,234” meant?" })).toBeTruthy();
+    expect(screen.getByText("Q 1,234 → 1.234")).toBeTruthy();
+    expect(screen.getByRole("status").textContent).toContain("let 20 come");
+    await userEvent.click(screen.getByRole("button", { name: "one number, 1.234" }));
+    await vi.waitFor(() => expect(sent).toContainEqual({ changes: {}, answers: { comma: "decimal" } }));
+    await userEvent.click(screen.getByRole("button", { name: "ask me again" }));
+    await vi.waitFor(() => expect(sent.at(-1)).toEqual({ changes: {}, answers: {} }));
   });
   it("suggest another framing with what it would cut", async () => {
     const onTake = vi.fn();

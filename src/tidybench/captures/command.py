@@ -1,7 +1,7 @@
 """`./tidy read`: a capture in, CSV out.
 
 Exit codes: 0 every message was understood; 1 some were not; 2 the set-up or the capture cannot be
-read; 3 there was no message at all.
+read; 3 there was no message at all, or nothing can be proposed; 4 `--propose` has a question first.
 """
 
 import argparse
@@ -32,6 +32,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--propose", action="store_true", help="print a proposed set-up; takes the capture alone"
     )
+    parser.add_argument(
+        "--answer",
+        action="append",
+        default=[],
+        metavar="QUESTION=CHOICE",
+        help="answers a question of --propose",
+    )
     parser.add_argument("--link", default="", help="which link of a tape, where it has several")
 
 
@@ -45,9 +52,12 @@ def run(options: argparse.Namespace) -> int:
     try:
         capture = _capture(options.paths[-1])
         if options.propose:
-            return _propose(capture, options.link)
+            return _propose(capture, options.link, options.answer)
         setup = _setup(Path(options.paths[0]))
         return _read(setup, capture, options)
+    except BrokenPipeError:
+        sys.stderr.close()  # whoever read has enough; nothing is wrong
+        return 0
     except OSError as error:
         print(f"{error.filename}: {error.strerror}.", file=sys.stderr)
     except (CaptureError, SetupError) as error:
@@ -78,45 +88,54 @@ def _read(setup: Setup, capture: Capture, options: argparse.Namespace) -> int:
             print(f"{when}: {boxed(trouble.message)} {trouble.why}", file=sys.stderr)
 
     readout = Readout(setup, capture, options.link, say)
+    if readout.without_time:
+        print(
+            f"Plain bytes have no times: {', '.join(readout.without_time)} stand without the filters and the thinning "
+            "that go by the time.",
+            file=sys.stderr,
+        )
     if options.explain:
         return _explain(readout, sys.stdout)
     table = Table(setup, capture.has_times, options.json)
     # Spreadsheets want CR LF (RFC 4180, 2.1), whatever this system's own line end is.
     out = open(sys.stdout.fileno(), "w", encoding="utf-8", newline="", closefd=False)  # noqa: SIM115
-    try:
-        out.write(table.header())
-        for row in readout.rows():
-            out.write(table.line(row))
-        out.flush()
-    except BrokenPipeError:
-        sys.stderr.close()  # whoever read has enough; nothing is wrong
-        return 0
+    out.write(table.header())
+    for row in readout.rows():
+        out.write(table.line(row))
+    out.flush()
     if said > MAX_SAID:
         print(f"… and {said - MAX_SAID} more.", file=sys.stderr)
     if not readout.messages:
         print(f"There is no message in it: messages {setup.framing.described}.", file=sys.stderr)
         return 3
-    print(f"{readout.messages - said} of {readout.messages} messages understood.", file=sys.stderr)
+    print(_counted(readout.messages, said, readout.passed_over), file=sys.stderr)
     return 1 if said else 0
+
+
+def _counted(messages: int, wrong: int, empty: int) -> str:
+    """How the messages went: those that gave a field are understood."""
+    said = f"{messages - wrong - empty} of {messages} messages understood"
+    return f"{said}, {empty} passed over." if empty else f"{said}."
 
 
 def _explain(readout: Readout, out: TextIO) -> int:
     described = readout.setup.framing.described
     print(f"Messages {described}.", file=out)
-    wrong = number = 0
+    wrong = empty = number = 0
     stamp = Stamps().micro
     for number, message in enumerate(readout.explained(), 1):
         when = stamp(message.at) if readout.capture.has_times else str(number)
         print(f"{when}  {boxed(message.message.encode('latin-1'))}", file=out)
         if message.understood:
             fields = "  ".join(f"{name} = {value}" for name, value in message.fields.items())
-            print(f"    {fields or 'understood; no field in it'}", file=out)
+            empty += not fields
+            print(f"    {fields or 'passed over: it has no field'}", file=out)
             continue
         wrong += 1
         if message.column:
             print(f"    {' ' * (len(when) - 2 + _shown_column(message.message, message.column))}^", file=out)
         print(f"    {message.why}", file=out)
-    print(f"{number - wrong} of {number} messages understood.", file=out)
+    print(_counted(number, wrong, empty), file=out)
     return 3 if not number else 1 if wrong else 0
 
 
@@ -133,13 +152,17 @@ def boxed(message: bytes) -> str:
     )
 
 
-def _propose(capture: Capture, link: str) -> int:
-    from tidybench.captures.proposing import proposed_setup
+def _propose(capture: Capture, link: str, given: list[str]) -> int:
+    from tidybench.captures.proposing import as_comments, parsed_answers, proposed_setup
 
-    text, reasons = proposed_setup(capture, link)
-    for reason in reasons:
+    found = proposed_setup(capture, link, parsed_answers(given))
+    for reason in found.reasons:
         print(reason, file=sys.stderr)
-    if not text:
+    if found.questions:
+        print(as_comments(found.questions), end="")
+        return 4
+    if not found.text:
+        print(f"{found.needs}.", file=sys.stderr)
         return 3
-    print(text, end="")
+    print(found.text, end="")
     return 0

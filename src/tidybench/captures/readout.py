@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 from tidybench.captures.capture import Capture, CaptureError, pieces
+from tidybench.core.channels.pipeline import ChannelPipeline, finished
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.exchange.state import ExchangeError
@@ -16,10 +17,15 @@ from tidybench.core.quality import Quality
 from tidybench.core.reading.reader import MessageReader
 from tidybench.core.samples import Batch
 from tidybench.core.setup import Setup
+from tidybench.core.setup.channel import ChannelPart
+from tidybench.core.setup.filters import FilterPart, ThinningPart
 from tidybench.core.tape.events import Event, Hole, Opened, Sent, Start
 from tidybench.core.values.figure import figure
 from tidybench.runs.cells import safe_text
 from tidybench.runs.stamps import Stamps
+
+BY_TIME = ("exponential", "hum")
+"""Filters that go by the time."""
 
 Sample = tuple[int, int, float]
 """Channel index, quality, value."""
@@ -45,6 +51,12 @@ class Trouble:
     why: str
 
 
+def _without_time(part: ChannelPart) -> tuple[list[FilterPart], ThinningPart | None]:
+    """A channel's filters and its thinning, as far as they do not go by the time."""
+    thinning = part.thinning if part.thinning is not None and part.thinning.every is not None else None
+    return [one for one in part.filter if one.kind not in BY_TIME], thinning
+
+
 class Readout:
     """Reads a capture once. `rows` gives the samples; `on_trouble` is told of every message that was not understood."""
 
@@ -61,8 +73,29 @@ class Readout:
         self._on_trouble = on_trouble
         [self._plan] = plan_links([setup], {channel.id: n for n, channel in enumerate(setup.channel)})
         self._link = self._chosen(link) if capture.has_times else ""
+        self._pipelines = {
+            number: ChannelPipeline(number, part.scaling, *_without_time(part))
+            for number, part in self._plan.parts.items()
+            if not part.is_plain
+        }
         for reader in self._plan.readers.values():
             reader.on_trouble = self._trouble
+
+    @property
+    def passed_over(self) -> int:
+        """Messages that were understood and hold no field."""
+        return sum(reader.counts.passed_over for reader in self._plan.readers.values())
+
+    @property
+    def without_time(self) -> list[str]:
+        """Channels whose filters or thinning go by the time, which plain bytes do not have: names."""
+        if self.capture.has_times:
+            return []
+        return [
+            channel.name
+            for channel in self.setup.channel
+            if _without_time(channel) != (list(channel.filter), channel.thinning)
+        ]
 
     def _chosen(self, link: str) -> str:
         links = self.capture.links
@@ -116,19 +149,22 @@ class Readout:
     def _timed(self) -> Iterator[Row]:
         reader = LinkReader(self._plan)
         begun = ever = False
+        before = 0  # messages of sessions that have ended
         for event in self._events():
             if isinstance(event, Hole):
                 begun = False  # it counts again from its next starting state
                 continue
             begun = begun or isinstance(event, Start | Opened)
             ever = ever or begun
+            if isinstance(event, Opened):
+                before += reader.counts.messages
             try:
                 batch = reader.feed(event) if begun else None
             except ExchangeError as error:
                 raise CaptureError(
                     f"The lines of this tape are not in the order they happened: {error}."
                 ) from None
-            self.messages = max(self.messages, reader.counts.messages)
+            self.messages = before + reader.counts.messages
             if batch is not None:
                 yield from self._split(batch)
         if not ever:
@@ -166,6 +202,7 @@ class Readout:
             out = Batch()
             if reader is not None:
                 reader.read([body], [self.messages], out)
+            out = finished(self._pipelines, out)
             if len(out):
                 samples = sorted((w >> 8, w & 0xFF, v) for w, v in zip(out.words, out.values, strict=True))
                 yield Row(self.messages, None, tuple(samples))

@@ -5,6 +5,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from tidybench.core.compile.planning import plan_links
+from tidybench.core.exchange.link_reader import open_framer
 from tidybench.core.framing import Cut, make_check, make_framer
 from tidybench.core.framing.check import Checker
 from tidybench.core.quality import Quality
@@ -56,7 +57,7 @@ def previewed(setup: Setup, events: Iterable[Event]) -> Iterator[Previewed]:
     forms: Sequence[Form] | None = None if asked else every
     for event in events:
         if isinstance(event, Opened):
-            framer.opened(event.at, whole=asked)
+            open_framer(framer, event, talks_alone=not asked)
         elif isinstance(event, Sent) and asked:
             framer.asked(event.data, event.at)
             # A command's answer is nobody's reading; a query that is new in this set-up is judged by all forms.

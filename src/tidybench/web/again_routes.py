@@ -21,6 +21,7 @@ from tidybench.runs.again import (
     keep,
     versions,
 )
+from tidybench.web.given import Number
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.run_routes import csv_response, folder_of
 
@@ -83,7 +84,7 @@ def read_again(request: Request, key: uuid.UUID, body: AgainBody) -> AgainOutcom
 
 
 @router.get("/{key}/again/{version}/csv", response_class=FileResponse)
-def again_csv(request: Request, key: uuid.UUID, version: int) -> FileResponse:
+def again_csv(request: Request, key: uuid.UUID, version: Number) -> FileResponse:
     """The CSV of another version."""
     folder, _ = folder_of(request, key)
     path = csv_of(folder, version)

@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import logging
+import time
 from collections.abc import AsyncIterator
 from functools import partial
 from pathlib import Path
@@ -171,6 +172,10 @@ def _fill(context: Context, texts: list[str], calculations: str) -> None:
     with Session(context.engine) as session, session.begin():
         found = fill_from(session, context.bench_id(session), texts, calculations)
     if found.filled:
+        try:
+            context.question.put(time.time_ns() // 1000, found)
+        except OSError as error:
+            logger.warning("what the database did not know could not be kept, to ask about it: %s", error)
         logger.warning(
             "The database did not know these set-ups, which are in force; it has them now: %s.%s",
             ", ".join(found.filled),

@@ -13,6 +13,7 @@ from starlette.concurrency import run_in_threadpool
 from tidybench.core.values.exact import Exact
 from tidybench.runs.run_state import RowRule
 from tidybench.web.context import answered, context_of
+from tidybench.web.given import Moment
 from tidybench.web.hub import thinned
 from tidybench.web.live import LiveMessage
 from tidybench.web.refusals import REFUSALS
@@ -45,7 +46,7 @@ class NewMark(Exact):
 class MarkText(Exact):
     """A mark, known by its time, and the text it is to have."""
 
-    at: int
+    at: Moment
     text: Annotated[str, Field(max_length=500)]
 
 

@@ -16,11 +16,12 @@ from tidybench.core.compile.load import load
 from tidybench.core.setup import LimitsPart, Setup, SetupError
 from tidybench.core.setup.calculated import CALCULATED, Calculations, load_calculations
 from tidybench.core.setup.channel import ZeroPart
-from tidybench.core.setup.scaling import PointsStep, ScalingStep
+from tidybench.core.setup.scaling import Finite, PointsStep, ScalingStep
 from tidybench.core.setup.toml import sentences
 from tidybench.core.values.exact import Exact
 from tidybench.records.setups import save_calculations
 from tidybench.web.context import Context, answered, context_of
+from tidybench.web.given import Key
 from tidybench.web.instrument_routes import Command, command, setups_in_force
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.register_routes import RegisterValue, write
@@ -39,17 +40,17 @@ class ZeroDone(BaseModel):
 class Acknowledged(Exact):
     """Crossings that a person has seen."""
 
-    crossings: Annotated[list[int], Field(max_length=200)]
+    crossings: Annotated[list[Annotated[int, Field(ge=0, le=2**53)]], Field(max_length=200)]
     by: Annotated[str, Field(max_length=120)] = ""
 
 
 class TryScaling(Exact):
     """Steps of scaling, and a value to try them with (null: none)."""
 
-    scale: Annotated[float, Field(allow_inf_nan=False)] = 1.0
-    offset: Annotated[float, Field(allow_inf_nan=False)] = 0.0
+    scale: Finite = 1.0
+    offset: Finite = 0.0
     scaling: Annotated[list[dict[str, Any]], Field(max_length=20)]
-    value: Annotated[float, Field(allow_inf_nan=False)] | None = None
+    value: Finite | None = None
 
 
 class ScalingStepShown(BaseModel):
@@ -157,7 +158,7 @@ def _column(problem: str) -> int:
 
 
 @router.put("/channels/{key}/limits")
-async def move_limits(request: Request, key: str, body: LimitsPart) -> SetupSaved:
+async def move_limits(request: Request, key: Key, body: LimitsPart) -> SetupSaved:
     """Other limits for a channel, from now on: kept in its set-up, and on the tape of a run that is on."""
     context = context_of(request)
     limits = body.model_dump(exclude_defaults=True)
@@ -186,7 +187,7 @@ def _with_limits(
 
 
 @router.post("/channels/{key}/zero")
-async def zero(request: Request, key: str, undo: bool = False) -> ZeroDone:
+async def zero(request: Request, key: Key, undo: bool = False) -> ZeroDone:
     """Zero a channel at its present value, or let its instrument zero itself; `undo` takes the last time back."""
     for stored in await run_in_threadpool(setups_in_force, context_of(request)):
         setup = load(stored.text)

@@ -10,6 +10,7 @@ from starlette.requests import HTTPConnection
 
 from tidybench.records.setups import bench_id
 from tidybench.web.clerk import Clerk
+from tidybench.web.database_question import QuestionFile
 from tidybench.web.hub import Hub
 from tidybench.wire.bench import BenchName
 from tidybench.wire.places import Places
@@ -29,6 +30,11 @@ class Context:
     clerk: Clerk
     applying: asyncio.Lock = field(default_factory=asyncio.Lock)
     ready: bool = False  # the set-ups in force have been agreed on with the recorder
+
+    @property
+    def question(self) -> QuestionFile:
+        """What a person is asked about the database."""
+        return QuestionFile(self.places.database_question)
 
     def bench_id(self, session: Session) -> int:
         """This bench's id in the records."""

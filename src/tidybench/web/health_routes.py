@@ -1,18 +1,25 @@
 """The bench's health: recorder, database, clerk, links, disk, versions, the last errors."""
 
 import platform
+from typing import Literal
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, HTTPException, Request
 from pydantic import BaseModel
 from sqlalchemy import text
+from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from tidybench import __version__
+from tidybench.core.setup import SetupError
+from tidybench.core.values.exact import Exact
 from tidybench.logs import LoggedError, errors_in, last_errors
-from tidybench.web.context import Context, context_of
+from tidybench.records.setups import take_back
+from tidybench.web.context import Context, answered, context_of
+from tidybench.web.database_question import DatabaseQuestion, KeptQuestion
 from tidybench.web.refusals import REFUSALS
+from tidybench.web.setup_routes import put_in_force
 from tidybench.wire.client import RecorderAway
-from tidybench.wire.status import GetErrors, Status
+from tidybench.wire.status import GetErrors, GetStatus, Status
 
 
 class HealthPart(BaseModel):
@@ -38,7 +45,8 @@ class ProcessError(LoggedError):
 
 
 class Health(BaseModel):
-    """Whether everything is well. `errors`: the newest first; `logs`: the folder that has all of them."""
+    """Whether everything is well. `errors`: the newest first; `logs`: the folder that has all of them. `question`: what a person
+    is asked about the database."""
 
     well: bool
     recorder: HealthPart
@@ -49,6 +57,13 @@ class Health(BaseModel):
     versions: Versions
     errors: list[ProcessError]
     logs: str
+    question: DatabaseQuestion | None = None
+
+
+class QuestionAnswer(Exact):
+    """Whose set-ups are to be in use."""
+
+    take: Literal["bench", "database"]
 
 
 MIN_FREE = 200 * 2**20
@@ -85,7 +100,41 @@ async def health(request: Request) -> Health:
         ),
         errors=await run_in_threadpool(_errors, await _of_recorder(context), context),
         logs=str(context.places.logs),
+        question=await run_in_threadpool(_question, context),
     )
+
+
+def _question(context: Context) -> DatabaseQuestion | None:
+    kept = context.question.read()
+    return kept.asked if kept is not None else None
+
+
+@router.post("/health/question", status_code=204)
+async def answer(request: Request, body: QuestionAnswer) -> None:
+    """Answer what was asked about the database: the bench's set-ups stay in use, or those that the database had come back."""
+    context = context_of(request)
+    kept = await run_in_threadpool(context.question.read)
+    if kept is None:
+        raise HTTPException(404, "Nothing is asked: somebody has answered already.")
+    if body.take == "database":
+        if not kept.asked.had:
+            raise HTTPException(409, "The database had no set-ups. There is nothing to take from it.")
+        status = (await answered(request, GetStatus())).status
+        if status is not None and status.run is not None:
+            raise HTTPException(409, "A run is on. End it first: other set-ups would change its channels.")
+        await run_in_threadpool(_take_back, context, kept)
+        why = await put_in_force(context)
+        if why:
+            raise HTTPException(409, f"The database's set-ups are kept, and not in force yet: {why}")
+    await run_in_threadpool(context.question.answered)
+
+
+def _take_back(context: Context, kept: KeptQuestion) -> None:
+    try:
+        with Session(context.engine) as session, session.begin():
+            take_back(session, context.bench_id(session), kept.texts, kept.calculations)
+    except SetupError as error:
+        raise HTTPException(409, f"A set-up that the database had cannot be used here: {error}") from None
 
 
 def _running(status: Status | None) -> str:

@@ -19,6 +19,7 @@ from tidybench.core.values.exact import Exact
 from tidybench.library import shelf
 from tidybench.records.setups import Stored, history, in_force, known_keys
 from tidybench.web.context import Context, answered, context_of
+from tidybench.web.given import Key
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.setup_routes import SetupSaved, keep
 from tidybench.wire.commands import CommandStatus, GetCommand, SendCommand
@@ -83,7 +84,7 @@ ANSWER_PATIENCE = 75.0
 
 
 @router.get("/{key}")
-async def instrument(request: Request, key: str) -> SetupForm:
+async def instrument(request: Request, key: Key) -> SetupForm:
     """An instrument's set-up, as text and as data."""
     stored = await stored_setup(request, key)
     return _form(stored, load(stored.text))
@@ -123,7 +124,7 @@ async def show_library() -> list[LibraryEntry]:
 
 
 @router.patch("/{key}")
-async def change(request: Request, key: str, body: SetupChange) -> SetupSaved:
+async def change(request: Request, key: Key, body: SetupChange) -> SetupSaved:
     """Change some keys of a set-up; its comments stay."""
     stored = await stored_setup(request, key)
     text = _changed(stored.text, body.changes)
@@ -133,7 +134,7 @@ async def change(request: Request, key: str, body: SetupChange) -> SetupSaved:
 
 
 @router.post("/{key}/copy", status_code=201)
-async def copy(request: Request, key: str) -> SetupSaved:
+async def copy(request: Request, key: Key) -> SetupSaved:
     """Another instrument with the same set-up, under an id and a name of its own."""
     context = context_of(request)
     stored = await stored_setup(request, key)
@@ -144,7 +145,7 @@ async def copy(request: Request, key: str) -> SetupSaved:
 
 
 @router.get("/{key}/versions")
-async def show_versions(request: Request, key: str) -> list[SetupVersionInfo]:
+async def show_versions(request: Request, key: Key) -> list[SetupVersionInfo]:
     """All versions of a set-up, newest first, each with what it changed."""
     found = await run_in_threadpool(_history, context_of(request), key)
     if not found:
@@ -162,7 +163,7 @@ async def show_versions(request: Request, key: str) -> list[SetupVersionInfo]:
 
 
 @router.get("/{key}/file")
-async def file(request: Request, key: str) -> Response:
+async def file(request: Request, key: Key) -> Response:
     """The set-up as a file."""
     stored = await stored_setup(request, key)
     headers = {"Content-Disposition": f'attachment; filename="{stored.key}.setup.toml"'}
@@ -170,13 +171,13 @@ async def file(request: Request, key: str) -> Response:
 
 
 @router.post("/{key}/read", status_code=204)
-async def read_once(request: Request, key: str) -> None:
+async def read_once(request: Request, key: Key) -> None:
     """Ask the instrument once, now."""
     await answered(request, ReadOnce(instrument=key))
 
 
 @router.post("/{key}/command")
-async def command(request: Request, key: str, body: Command) -> CommandStatus:
+async def command(request: Request, key: Key, body: Command) -> CommandStatus:
     """Send a command between two polls, and wait for its whole answer."""
     hub = context_of(request).hub
     known = hub.status.instruments if hub.status is not None else []

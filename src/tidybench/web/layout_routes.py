@@ -13,6 +13,7 @@ from tidybench.core.values.exact import Exact
 from tidybench.records.history import history
 from tidybench.records.layouts import layouts, remove_layout, save_layout
 from tidybench.web.context import Context, context_of
+from tidybench.web.given import Moment
 from tidybench.web.refusals import REFUSALS
 
 
@@ -78,8 +79,8 @@ def remove(request: Request, name: Name) -> None:
 @router.get("/history", response_class=Response)
 async def past(
     request: Request,
-    start: Annotated[int, Query(ge=0)],
-    end: Annotated[int, Query(ge=0)],
+    start: Moment,
+    end: Moment,
     points: Annotated[int, Query(ge=10, le=4000)] = 900,
 ) -> Response:
     """What was logged at this bench from `start` to `end` (microseconds), over all runs: packed samples under the numbers the

@@ -7,6 +7,7 @@ from pydantic import Field
 
 from tidybench.core.values.exact import Exact
 from tidybench.web.context import answered
+from tidybench.web.given import Number
 from tidybench.web.refusals import REFUSALS
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
@@ -61,7 +62,7 @@ async def start_search(request: Request, body: StartSearch) -> SearchStatus:
 
 
 @router.get("/searches/{number}")
-async def look(request: Request, number: int) -> SearchStatus:
+async def look(request: Request, number: Number) -> SearchStatus:
     """How a search goes."""
     search = (await answered(request, GetSearch(search=number))).search
     assert search is not None
@@ -69,7 +70,7 @@ async def look(request: Request, number: int) -> SearchStatus:
 
 
 @router.delete("/searches/{number}")
-async def stop(request: Request, number: int) -> SearchStatus:
+async def stop(request: Request, number: Number) -> SearchStatus:
     """Stop a search; its ports are free then."""
     search = (await answered(request, StopSearch(search=number))).search
     assert search is not None

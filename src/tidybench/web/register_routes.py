@@ -10,7 +10,9 @@ from starlette.concurrency import run_in_threadpool
 from tidybench.core.acting.register_write import write_register
 from tidybench.core.compile.load import load
 from tidybench.core.framing import make_check
+from tidybench.core.setup.scaling import Finite
 from tidybench.core.values.exact import Exact
+from tidybench.web.given import Key
 from tidybench.web.instrument_routes import Command, command, stored_setup
 from tidybench.web.refusals import REFUSALS
 
@@ -19,7 +21,7 @@ class RegisterValue(Exact):
     """A register of the kept register map, and what to write into it."""
 
     name: Annotated[str, Field(max_length=80)]
-    value: Annotated[float, Field(allow_inf_nan=False)]
+    value: Finite
 
 
 class RegisterWritten(BaseModel):
@@ -34,7 +36,7 @@ router = APIRouter(prefix="/api/instruments", responses=REFUSALS)
 
 
 @router.post("/{key}/registers")
-async def write(request: Request, key: str, body: RegisterValue) -> RegisterWritten:
+async def write(request: Request, key: Key, body: RegisterValue) -> RegisterWritten:
     """Write a register or coil of the kept register map between two polls, and read it back."""
     setup = load((await stored_setup(request, key)).text)
     modbus = setup.modbus

@@ -23,6 +23,7 @@ from tidybench.records.models import Mark as MarkTable
 from tidybench.records.models import Run, RunChannel, SampleBlock
 from tidybench.runs.crossings import read_crossings
 from tidybench.web.context import Context, context_of
+from tidybench.web.given import Moment
 from tidybench.web.refusals import REFUSALS
 
 
@@ -96,7 +97,7 @@ def _row(run: Run, channels: int) -> RunRow:
 def list_runs(
     request: Request,
     search: Annotated[str, Query(max_length=100)] = "",
-    offset: Annotated[int, Query(ge=0)] = 0,
+    offset: Annotated[int, Query(ge=0, le=2**31 - 1)] = 0,
     limit: Annotated[int, Query(ge=1, le=200)] = 50,
 ) -> RunPage:
     """Runs, newest first; `search` looks into name, test item and operator."""
@@ -192,8 +193,8 @@ def _statistics(sums: Any) -> Statistics:
 async def trend(
     request: Request,
     key: uuid.UUID,
-    start: int | None = None,
-    end: int | None = None,
+    start: Moment | None = None,
+    end: Moment | None = None,
     points: Annotated[int, Query(ge=10, le=5000)] = 1000,
 ) -> Response:
     """A run's samples for a picture `points` wide, packed as on the live socket."""

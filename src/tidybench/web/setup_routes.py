@@ -14,6 +14,7 @@ from tidybench.core.setup.calculated import CALCULATED, load_calculations
 from tidybench.core.values.exact import Exact
 from tidybench.records.setups import Stored, calculations_in_force, in_force, remove, save
 from tidybench.web.context import Context, answered, context_of
+from tidybench.web.given import Key
 from tidybench.web.refusals import REFUSALS
 from tidybench.wire.setups import ApplySetups, SetupText
 
@@ -47,7 +48,7 @@ class KeptSetup(SetupBody):
     """A set-up to be kept. `agreed`: what it opens besides a port of this computer, as `SetupLook` said it and a person agreed
     to."""
 
-    agreed: str = ""
+    agreed: Annotated[str, Field(max_length=2000)] = ""
 
 
 class SetupLook(BaseModel):
@@ -138,7 +139,17 @@ async def _must_fit(context: Context, setup: setups.Setup) -> None:
         raise HTTPException(
             400, f"The id “{CALCULATED}” is taken: calculated channels go by it. Choose another."
         )
+    instruments = {other.instrument.id for other in others} | {setup.instrument.id}
+    for key in sorted(own & instruments):
+        raise HTTPException(
+            400, f"The channel id “{key}” is the id of an instrument. Call the channel's id otherwise."
+        )
     for other in others:
+        if any(channel.id == setup.instrument.id for channel in other.channel):
+            raise HTTPException(
+                400,
+                f"The id “{setup.instrument.id}” is used by a channel of {other.instrument.name} already.",
+            )
         for channel in other.channel:
             if channel.id in own:
                 raise HTTPException(
@@ -152,7 +163,7 @@ async def _must_fit(context: Context, setup: setups.Setup) -> None:
 
 
 @router.delete("/{key}")
-async def remove_setup(request: Request, key: str) -> SetupBody:
+async def remove_setup(request: Request, key: Key) -> SetupBody:
     """Take an instrument out of use. Gives its set-up: saving it again brings it back."""
     context = context_of(request)
     async with context.applying:  # one after the other: else what is being added now would go with it

@@ -26,6 +26,7 @@ from tidybench.core.teaching.tokens import shape, tokens
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.origin import Asked, Heard, ReaderKey
 from tidybench.web.context import context_of
+from tidybench.web.given import Key
 from tidybench.web.instrument_routes import SetupChange, setups_in_force, stored_setup
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.tape_routes import Wanted, told
@@ -92,8 +93,8 @@ class Pointed(Exact):
 
     source: Annotated[str, Field(max_length=2000)] = ""
     message: Annotated[str, Field(min_length=1, max_length=4096)]
-    start: Annotated[int, Field(ge=0)]
-    end: Annotated[int, Field(ge=1)]
+    start: Annotated[int, Field(ge=0, le=4096)]
+    end: Annotated[int, Field(ge=1, le=4096)]
     meaning: Meaning
     name: Annotated[str, Field(max_length=80)] = ""
     unit: Annotated[str, Field(max_length=20)] = ""
@@ -119,6 +120,39 @@ class ReadingProposal(BaseModel):
     channels: list[ChannelPart]
 
 
+class AskedChoice(BaseModel):
+    """One answer to a question. `shown`: what messages of one's own would give then."""
+
+    key: str
+    words: str
+    shown: list[str]
+
+
+class ReadingQuestion(BaseModel):
+    """What has to be answered before a way to read can be proposed."""
+
+    query: str | None
+    key: str
+    words: str
+    choices: list[AskedChoice]
+
+
+class ReadingNeed(BaseModel):
+    """Why nothing is proposed for a query (or, without one, for what is heard), in a sentence."""
+
+    query: str | None
+    words: str
+
+
+class ProposalsBody(SetupChange):
+    """Changes to a set-up that is only tried, and the answers to questions so far, by their keys."""
+
+    answers: Annotated[
+        dict[Annotated[str, Field(max_length=400)], Annotated[str, Field(max_length=80)]],
+        Field(max_length=60),
+    ] = {}
+
+
 class FramingSuggestion(BaseModel):
     """A way to cut the bytes into messages, and what it would cut."""
 
@@ -132,6 +166,8 @@ class Proposals(BaseModel):
 
     framings: list[FramingSuggestion]
     readings: list[ReadingProposal]
+    questions: list[ReadingQuestion]
+    needs: list[ReadingNeed]
 
 
 router = APIRouter(prefix="/api", responses=REFUSALS)
@@ -145,19 +181,20 @@ BETTER_BY = 0.15
 
 
 @router.post("/instruments/{key}/preview")
-async def show_preview(request: Request, key: str, body: SetupChange) -> Preview:
+async def show_preview(request: Request, key: Key, body: SetupChange) -> Preview:
     """What a changed set-up would make of the last 200 messages. Nothing is kept."""
     setup, events, trouble = await _drafted(request, key, body)
     return await run_in_threadpool(_preview, setup, events, trouble)
 
 
 @router.post("/instruments/{key}/proposals")
-async def show_proposals(request: Request, key: str, body: SetupChange) -> Proposals:
+async def show_proposals(request: Request, key: Key, body: ProposalsBody) -> Proposals:
     """Ways to cut and to read what came last, the best first. Nothing is kept."""
     setup, events, _ = await _drafted(request, key, body)
     everyone = await run_in_threadpool(setups_in_force, context_of(request))
     taken = {c.id for one in everyone if one.key != key for c in load(one.text).channel}
-    return await run_in_threadpool(_proposals, setup, events, taken)
+    taken |= {one.key for one in everyone}  # a channel cannot go by an instrument's id
+    return await run_in_threadpool(_proposals, setup, events, taken, body.answers)
 
 
 @router.post("/patterns/point")
@@ -282,19 +319,36 @@ def _failures(setup: Setup, rows: Sequence[Previewed]) -> list[Failure]:
     return failures
 
 
-def _proposals(setup: Setup, events: list[Event], taken: set[str]) -> Proposals:
-    heard = b"".join(event.data for event in events if isinstance(event, Received))
+def _proposals(setup: Setup, events: list[Event], taken: set[str], answers: dict[str, str]) -> Proposals:
+    pieces = [(event.at, event.data) for event in events if isinstance(event, Received)]
+    questions: list[ReadingQuestion] = []
+    needs: list[ReadingNeed] = []
     rows = preview(setup, events)
     readings: list[ReadingProposal] = []
     if setup.framing.modbus:
-        return Proposals(framings=[], readings=[])
+        return Proposals(framings=[], readings=[], questions=[], needs=[])
     queries = [query.id for query in setup.query] or [""]
     for query in queries:
         own = [row.body or row.message.encode("latin-1") for row in rows if _query(row) == query]
         check = setup.framing.check if setup.framing.checked_by != "none" else "none"
-        for found in propose(own, setup.framing.encoding, check)[:MAX_PROPOSALS]:
+        outcome = propose(own, setup.framing.encoding, check, answers)
+        questions += [
+            ReadingQuestion(
+                query=query or None,
+                key=one.key,
+                words=one.words,
+                choices=[AskedChoice(key=c.key, words=c.words, shown=list(c.shown)) for c in one.choices],
+            )
+            for one in outcome.questions
+        ]
+        if outcome.needs and own:
+            needs.append(ReadingNeed(query=query or None, words=f"{outcome.needs}."))
+        for found in outcome.proposals[:MAX_PROPOSALS]:
             mine = set(taken)
-            channels = [ChannelPart.model_validate(c) for c in channels_of(found, mine, query or None)]
+            channels = [
+                ChannelPart.model_validate(c)
+                for c in channels_of(found, mine, query or None, setup.instrument.name)
+            ]
             readings.append(
                 ReadingProposal(
                     query=query or None,
@@ -302,18 +356,19 @@ def _proposals(setup: Setup, events: list[Event], taken: set[str]) -> Proposals:
                     reads=found.reads,
                     of=found.of,
                     reasons=found.reasons,
-                    reading=found.listen.model_dump(include={"reader", "patterns"}),
+                    reading=found.listen.model_dump(include={"reader", "patterns", "errors"}),
                     check=found.check,
                     channels=channels,
                 )
             )
         taken |= {channel.id for one in readings if one.query == (query or None) for channel in one.channels}
-    return Proposals(framings=_framings(setup, heard), readings=readings)
+    return Proposals(framings=_framings(setup, pieces), readings=readings, questions=questions, needs=needs)
 
 
-def _framings(setup: Setup, heard: bytes) -> list[FramingSuggestion]:
+def _framings(setup: Setup, pieces: list[tuple[int, bytes]]) -> list[FramingSuggestion]:
     """Other framings than the present one, where they look better than it does."""
-    found = propose_framing(heard)
+    heard = b"".join(data for _, data in pieces)
+    found = propose_framing(heard, pieces)
     now = score(setup.framing, heard)
     return [
         FramingSuggestion(

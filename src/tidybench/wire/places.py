@@ -6,6 +6,9 @@ import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
+PORT = 8470
+"""The pages' TCP port, unless another one is named or it is taken."""
+
 
 @dataclass(slots=True, frozen=True)
 class Places:
@@ -37,6 +40,11 @@ class Places:
     def sessions(self) -> Path:
         """The sessions of browsers, by their hashes; taken away, every one has ended."""
         return self.data / "sessions.json"
+
+    @property
+    def database_question(self) -> Path:
+        """What a person is asked about a database that knew less than the bench."""
+        return self.data / "database-question.json"
 
     @property
     def database(self) -> Path:

@@ -1,6 +1,6 @@
 """What happens to a channel's samples after they were read: steps of scaling, zero, filters, thinning."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from math import isfinite
 from typing import Any
 
@@ -78,3 +78,19 @@ class ChannelPipeline:
             one.restore(kept)
         if self._thinning is not None and "thinning" in state:
             self._thinning.restore(state["thinning"])
+
+
+def finished(pipelines: Mapping[int, ChannelPipeline], batch: Batch) -> Batch:
+    """Samples as they were read, each through its channel's pipeline where it has one (by the channel's number)."""
+    if not pipelines:
+        return batch
+    out = Batch()
+    for word, at, value in zip(batch.words, batch.times, batch.values, strict=True):
+        pipeline = pipelines.get(word >> 8)
+        if pipeline is not None:
+            pipeline.take(word & 0xFF, at, value, out)
+        else:
+            out.words.append(word)
+            out.times.append(at)
+            out.values.append(value)
+    return out

@@ -4,7 +4,8 @@ import tomllib
 from typing import Any
 
 from tidybench.core.reading.forms import make_forms, single_forms
-from tidybench.core.reading.pattern import PatternError
+from tidybench.core.reading.pattern import Pattern, PatternError
+from tidybench.core.reading.shadows import Shadows
 from tidybench.core.setup.setup import Setup
 from tidybench.core.setup.toml import SetupError, parsed
 
@@ -33,12 +34,15 @@ def problems_of(setup: Setup) -> list[str]:
     fields: dict[str | None, set[str] | None] = {}
     for where, key, part in setup.read_parts():
         known: set[str] | None = set()
+        shadows = Shadows()
         for what, one in single_forms(part):
             try:
                 [form] = make_forms(one, setup.framing.encoding)
             except PatternError as error:
                 problems.append(f"{where}: {what}: {error}")
                 continue
+            if isinstance(form, Pattern):
+                problems += [f"{where}: {what}: {why}" for why in shadows.of(what, form)]
             known = None if known is None or form.numbers is None else known | set(form.numbers)
         fields[key] = known
     if setup.modbus is not None:

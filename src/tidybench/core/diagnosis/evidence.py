@@ -8,16 +8,25 @@ NAMES = {13: "CR", 10: "LF", 3: "ETX", 4: "EOT", 0: "NUL", 59: "a semicolon", 62
 
 _TEXT = frozenset(range(0x20, 0x7F)) | {9, 10, 13}
 _MESSAGE_MARKS = frozenset({0, 2, 3, 4, 5, 6, 21})  # NUL STX ETX EOT ENQ ACK NAK: control, but no noise
+MAX_SIGNS = 2
+"""Different bytes above ASCII that a text may have: one sign, in UTF-8 two bytes."""
+FIRST_SIGN = 0xA0
 ParitySeen = Literal["even", "odd"]
 
 
 def unprintable_share(data: bytes) -> float:
     """The share (0 to 1) of bytes that no text has; 0 for no bytes. Marks of a message (NUL, STX and so
-    on) count as text as long as they are few: a wrong baud rate makes many of them."""
+    on) count as text as long as they are few: a wrong baud rate makes many of them. So does a sign that no ASCII has and
+    that comes again and again, a degree sign or a micro."""
     if not data:
         return 0.0
     marks = sum(byte in _MESSAGE_MARKS for byte in data)
-    odd = sum(byte not in _TEXT and byte not in _MESSAGE_MARKS for byte in data)
+    strange = [byte for byte in data if byte not in _TEXT and byte not in _MESSAGE_MARKS]
+    signs = set(strange)
+    is_sign = (
+        len(signs) <= MAX_SIGNS and min(signs, default=0) >= FIRST_SIGN and len(strange) <= len(data) / 3
+    )
+    odd = 0 if is_sign else len(strange)
     return (odd + (marks if marks > len(data) / 3 else 0)) / len(data)
 
 

@@ -7,13 +7,13 @@ nothing that is not on the tape.
 
 from typing import Any
 
-from tidybench.core.channels.pipeline import ChannelPipeline
+from tidybench.core.channels.pipeline import ChannelPipeline, finished
 from tidybench.core.compile.link_plan import LinkPlan
 from tidybench.core.exchange.counts import LinkCounts
 from tidybench.core.exchange.debts import Whose
 from tidybench.core.exchange.exchange import Exchange
 from tidybench.core.exchange.state import ANSWERING, AWAITING, State, Turn
-from tidybench.core.framing import Cut
+from tidybench.core.framing import Cut, Framer
 from tidybench.core.quality import Quality
 from tidybench.core.reading.reader import MessageReader
 from tidybench.core.samples import Batch
@@ -41,6 +41,14 @@ DOUBLES = (1 << 20) - 1
 now and then look so too."""
 
 _TEXT = bytes(range(0x20, 0x7F)) + b"\r\n\t"
+
+
+def open_framer(framer: Framer, event: Opened, talks_alone: bool) -> None:
+    """A link was opened: whether what comes first begins a message. `talks_alone`: somebody talks without being asked."""
+    before = event.settings.get("follows")  # of a file: what stands before the first byte
+    framer.opened(event.at, whole=not talks_alone or before == "")
+    if before is not None:
+        framer.follows(before.encode("latin-1"))
 
 
 class LinkReader:
@@ -83,19 +91,7 @@ class LinkReader:
     def feed(self, event: Event) -> Batch | None:
         """The samples an event gives; None for none."""
         batch = self._feed(event)
-        return batch if batch is None or not self.pipelines else self._finished(batch)
-
-    def _finished(self, batch: Batch) -> Batch:
-        pipelines, out = self.pipelines, Batch()
-        for word, at, value in zip(batch.words, batch.times, batch.values, strict=True):
-            pipeline = pipelines.get(word >> 8)
-            if pipeline is not None:
-                pipeline.take(word & 0xFF, at, value, out)
-            else:
-                out.words.append(word)
-                out.times.append(at)
-                out.values.append(value)
-        return out
+        return batch if batch is None else finished(self.pipelines, batch)
 
     def _zero(self, event: Zeroed) -> None:
         for number, part in self.plan.parts.items():
@@ -114,7 +110,7 @@ class LinkReader:
         if isinstance(event, Lost):
             return self._lost(event.at)
         if isinstance(event, Opened):
-            self._opened(event)
+            open_framer(self.framer, event, self.plan.talks_alone)
             self.exchange.turn(Turn.OPEN)
             self.exchange.debts.settle()
             self._echo = b""
@@ -136,12 +132,6 @@ class LinkReader:
         elif isinstance(event, Start):
             self._start(event.state)
         return None
-
-    def _opened(self, event: Opened) -> None:
-        before = event.settings.get("follows")  # of a file: what stands before the first byte
-        self.framer.opened(event.at, whole=not self.plan.talks_alone or before == "")
-        if before is not None:
-            self.framer.follows(before.encode("latin-1"))
 
     def _start(self, state: dict[str, Any]) -> None:
         self.framer.restore(state["framer"])

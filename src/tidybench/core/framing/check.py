@@ -42,7 +42,7 @@ class CheckRule:
 
     `kind`: a key of `KINDS`. `skip`: bytes at the beginning that are not covered. `before`: text that
     stands before the check characters; covered only where `covers_before`. `negated`: what is
-    written is the one's complement.
+    written is the one's complement. `start`: what was cut off in front and is covered all the same.
     """
 
     kind: str
@@ -51,6 +51,7 @@ class CheckRule:
     before: bytes = b""
     covers_before: bool = False
     negated: bool = False
+    start: bytes = b""
 
     @property
     def bits(self) -> int:
@@ -77,12 +78,12 @@ class CheckRule:
         if body_end < self.skip or message[body_end:tail] != self.before:
             return None
         found = self._read(message[tail:])
-        covered = message[self.skip : tail if self.covers_before else body_end]
+        covered = self.start + message[self.skip : tail if self.covers_before else body_end]
         return message[:body_end] if found == self.checksum(covered) else None
 
     def append_check(self, body: bytes) -> bytes:
         """A message with its check characters behind it."""
-        covered = body[self.skip :] + (self.before if self.covers_before else b"")
+        covered = self.start + body[self.skip :] + (self.before if self.covers_before else b"")
         value = self.checksum(covered)
         if self.written == "hex":
             written = f"{value:0{self.size}X}".encode()

@@ -1,5 +1,7 @@
 """The framer and the check that a set-up asks for."""
 
+from functools import partial
+
 from tidybench.core.framing.block import BlockFramer
 from tidybench.core.framing.check import CHECKERS, Checker, CheckRule
 from tidybench.core.framing.counted import Count, CountedFramer
@@ -20,7 +22,7 @@ def make_framer(part: FramingPart, byte_time: float) -> Framer:
     start, end, longest = part.start.encode("latin-1"), part.end.encode("latin-1"), part.longest
     silence = round(part.silence_ms * 1000)
     if part.kind == "between marks":
-        return MarksFramer(start, end, byte_time, longest)
+        return MarksFramer(start, end, byte_time, longest, part.behind)
     if part.kind == "fixed length":
         return FixedFramer(part.length, start, silence, byte_time)
     if part.kind == "silence":
@@ -42,11 +44,20 @@ def make_framer(part: FramingPart, byte_time: float) -> Framer:
     return TerminatorFramer(part.terminator_bytes, byte_time, longest, part.prompt.encode("latin-1"))
 
 
+def _without(size: int, message: bytes) -> bytes:
+    """What stands behind an end mark, and nothing says how to check."""
+    return message[:-size]
+
+
 def make_check(part: FramingPart) -> Checker | None:
     """What proves a message whole; None where nothing does."""
     if isinstance(part.check, CheckPart):
         check = part.check
+        before, start = (part.end, part.start) if part.behind else (check.before, "")
         return CheckRule(
-            check.kind, check.written, check.skip, check.before.encode("latin-1"), check.covers_before, check.negated
+            check.kind, check.written, check.skip, before.encode("latin-1"), check.covers_before, check.negated,
+            start.encode("latin-1") if check.covers_start else b"",
         )  # fmt: skip
+    if part.behind:
+        return partial(_without, len(part.end) + part.behind)
     return CHECKERS.get(part.checked_by)

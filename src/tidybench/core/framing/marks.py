@@ -10,14 +10,17 @@ class MarksFramer(Buffered):
     """A message is what stands between `start` and `end`, without them; what stands outside is stray.
 
     A start mark within a message begins it anew: the end of the one before was lost. A message's
-    time is when the last byte of its end mark arrived, dated back as with terminators.
+    time is when the last byte of its end mark arrived, dated back as with terminators. `behind`: bytes that
+    follow the end mark and prove the message whole; it comes with its end mark and them then.
     """
 
-    def __init__(self, start: bytes, end: bytes, byte_time: float = 0.0, longest: int = 4096) -> None:
+    def __init__(
+        self, start: bytes, end: bytes, byte_time: float = 0.0, longest: int = 4096, behind: int = 0
+    ) -> None:
         if not start or not end:
             raise ValueError("a mark has at least one byte")
         super().__init__(byte_time, longest)
-        self._start, self._end = start, end
+        self._start, self._end, self._behind = start, end, behind
         self._single = (
             0  # up to here no second start mark stands in the message at the front; 0: none has begun
         )
@@ -35,7 +38,7 @@ class MarksFramer(Buffered):
         self._single = 0
 
     def may_end(self, data: bytes) -> bool:
-        return self._end[-1:] in data
+        return bool(self._behind) or self._end[-1:] in data
 
     def feed(self, data: bytes, at: int) -> Cut:
         cut, buffer = Cut(), self._buffer
@@ -68,8 +71,12 @@ class MarksFramer(Buffered):
                     buffer.clear()
                     self._single = 0
                 return cut
+            last = end + len(self._end) + self._behind
+            if len(buffer) < last:
+                self._single = max(1, end - start + 1)
+                return cut
             self._single = 0
-            body = buffer.take(end + len(self._end))[start:end]
+            body = buffer.take(last)[start : last if self._behind else end]
             if len(body) > longest:
                 cut.overlong += 1
                 cut.stray += len(body)

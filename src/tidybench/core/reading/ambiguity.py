@@ -7,7 +7,7 @@ begins like what follows it, one pass cannot tell them apart, and the pattern is
 
 from dataclasses import replace
 
-from tidybench.core.reading.element import NUMBERS, Element, fields_of
+from tidybench.core.reading.element import CHOICES, NUMBERS, Element, fields_of
 from tidybench.core.reading.pattern_source import PREFIXES, PatternError
 
 Bytes = frozenset[int]
@@ -15,7 +15,6 @@ ANY: Bytes = frozenset(range(256))
 _DIGITS = frozenset(b"0123456789")
 _WORD = ANY - frozenset(range(0x21)) - {0x7F}
 _HOLDS: dict[str, Bytes] = {
-    "int": _DIGITS,
     "hex": frozenset(b"0123456789ABCDEFabcdef"),
     "bits": frozenset(b"01"),
     "word": _WORD,
@@ -27,16 +26,26 @@ def checked(elements: tuple[Element, ...]) -> tuple[Element, ...]:
     beside; raises PatternError."""
     names: set[str] = set()
     for element in fields_of(elements):
-        if element.name in names:
-            raise PatternError(element.column, f"the name “{element.name}” is used twice.", "Rename one.")
-        names.add(element.name)
-    return _sequence(elements, (), None)
+        for name in element.names:
+            if name in names:
+                raise PatternError(element.column, f"the name “{name}” is used twice.", "Rename one.")
+            names.add(name)
+    numbers = {one.name: one for one in fields_of(elements) if one.kind in NUMBERS}
+    for element in fields_of(elements):
+        if element.of and element.of not in numbers:
+            raise PatternError(
+                element.column, f"there is no number “{element.of}” in this pattern.", f"Numbers are {', '.join(numbers) or 'missing'}."
+            )  # fmt: skip
+    return _sequence(elements, (), None, numbers)
 
 
 def _sequence(
-    elements: tuple[Element, ...], after: tuple[Element, ...], number: Element | None
+    elements: tuple[Element, ...],
+    after: tuple[Element, ...],
+    number: Element | None,
+    numbers: dict[str, Element],
 ) -> tuple[Element, ...]:
-    """`after`: what follows these elements; `number`: the number field before them."""
+    """`after`: what follows these elements; `number`: the number field before them; `numbers`: all of the pattern."""
     done: list[Element] = []
     for index, element in enumerate(elements):
         rest = (*elements[index + 1 :], *after)
@@ -56,11 +65,11 @@ def _sequence(
                 raise PatternError(
                     element.column, "this optional part may be empty anyway.", "Leave the <? ?> out, or put a literal in it."
                 )  # fmt: skip
-            element = replace(element, parts=_sequence(element.parts, rest, number))
+            element = replace(element, parts=_sequence(element.parts, rest, number, numbers))
         elif element.kind in ("text", "skip") and not element.width:
             element = _ended(element, rest)
         elif element.kind == "unit":
-            element = _unit(element, number)
+            element = _unit(element, numbers.get(element.of) or number or next(iter(numbers.values()), None))
         elif not element.width:
             _check_end(element, rest)
         inside = fields_of((element,))
@@ -82,7 +91,7 @@ def _ended(element: Element, rest: tuple[Element, ...]) -> Element:
 
 def _unit(element: Element, number: Element | None) -> Element:
     if number is None:
-        raise PatternError(element.column, "a unit scales the number before it, and there is none.")
+        raise PatternError(element.column, "a unit scales a number, and there is none.")
     factors = []
     for text, factor in zip(element.choices, element.factors, strict=True):
         name = text.decode(element.encoding, "replace")
@@ -122,7 +131,8 @@ def _check_end(element: Element, rest: tuple[Element, ...]) -> None:
     clash = starts & holds
     if following.kind == "literal" and element.kind == "number":
         text = following.text[:2]
-        if text[:1] in (b"e", b"E") and (text[1:] in (b"+", b"-") or text[1:].isdigit()):
+        letters = (b"e", b"E", element.exponent)
+        if text[:1] in letters and text and (text[1:] in (b"+", b"-") or text[1:].isdigit()):
             clash = frozenset(text[:1])
     if not clash:
         return
@@ -147,8 +157,11 @@ def _check_end(element: Element, rest: tuple[Element, ...]) -> None:
 
 def _holds(element: Element) -> Bytes:
     """The bytes an element goes on with."""
-    if element.kind == "number":
-        return _DIGITS | frozenset(b"," if element.comma else b".")
+    if element.kind in ("number", "int"):
+        point = (b"," if element.comma else b".") if element.kind == "number" else b""
+        return _DIGITS | frozenset(point + element.thousands + (b"+-" if element.behind else b""))
+    if element.kind == "duration":
+        return _DIGITS | frozenset(b":.")
     return _HOLDS.get(element.kind, frozenset())
 
 
@@ -175,7 +188,7 @@ def _starts(element: Element) -> tuple[Bytes, bool]:
         return frozenset(b" "), False
     if kind == "optional":
         return _first(element.parts)[0], True
-    if kind in ("choice", "unit"):
+    if kind in CHOICES:
         return frozenset(text[0] for text in element.choices), False
     if kind == "word":
         return _WORD, False
@@ -185,6 +198,6 @@ def _starts(element: Element) -> tuple[Bytes, bool]:
         return ANY, False
     texts = [token.text for token in element.tokens] + [element.flag]
     own = _holds(element) | frozenset(b" ") | frozenset(text[0] for text in texts if text)
-    if kind in ("number", "int"):
+    if kind in ("number", "int", "duration"):
         own |= frozenset(b"+-")
     return own, any(not token.text for token in element.tokens)

@@ -7,6 +7,7 @@ time linear in the message. A pattern that would need more is refused when it is
 docs/formats/message-patterns.md describes the language for its users.
 """
 
+import math
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -15,6 +16,7 @@ from typing import Any
 from tidybench.core.quality import Quality
 from tidybench.core.reading.ambiguity import checked
 from tidybench.core.reading.element import (
+    NOTHING,
     Element,
     Field,
     Value,
@@ -41,14 +43,14 @@ class Pattern:
     match: Callable[[bytes], "re.Match[bytes] | None"] = field(repr=False, default=lambda _: None)
 
     @property
-    def has_units(self) -> bool:
-        """Whether a unit in the message scales a field."""
-        return any(element.kind == "unit" for element in self.fields)
+    def is_indirect(self) -> bool:
+        """Whether a field says something of another one (a unit, a quality), or holds several (bits)."""
+        return any(element.kind in ("unit", "quality") or element.bits for element in self.fields)
 
     @property
     def numbers(self) -> tuple[str, ...]:
         """The fields that channels can be made from."""
-        return tuple(element.name for element in self.fields if element.is_number)
+        return tuple(name for element in self.fields if element.is_number for name in element.names)
 
     def units(self) -> dict[str, str]:
         """The unit each number has, where the pattern says so."""
@@ -68,9 +70,20 @@ class Pattern:
             if got is None:
                 return None
             fields[element.name] = got
-            if element.kind == "unit" and raw is not None:
-                _scale(fields, element, raw)
+            if element.bits:
+                _spread(fields, element, got)
+        self._related(fields, groups)
         return fields
+
+    def _related(self, fields: dict[str, Field], groups: Sequence[Any]) -> None:
+        """What fields say of others: wherever those stand."""
+        for element, raw in zip(self.fields, groups, strict=True):
+            if raw is None:
+                continue
+            if element.kind == "unit":
+                _scale(fields, element, raw)
+            elif element.kind == "quality":
+                _judge(fields, element, raw, self.numbers)
 
     def explain(self, message: bytes) -> Stop:
         """Where a message that does not match stops being understood: the slow, plain way."""
@@ -91,6 +104,28 @@ def compile_pattern(source: str, encoding: str = "ascii") -> Pattern:
     return Pattern(source, elements, fields_of(elements), whole.fullmatch)
 
 
+def _spread(fields: dict[str, Field], element: Element, got: Field) -> None:
+    """Each named bit of a whole number, 0 or 1, or each named row of bits as a number."""
+    quality, value = got
+    measured = Quality(quality).measured and isinstance(value, float)
+    whole = int(value) if measured else 0
+    for name, count in zip(element.bits, element.bit_counts, strict=True):
+        if name:
+            fields[name] = (quality, float(whole & (1 << count) - 1)) if measured else (quality, math.nan)
+        whole >>= count
+
+
+def _judge(fields: dict[str, Field], element: Element, raw: bytes, numbers: Sequence[str]) -> None:
+    """What a text says of the numbers: not to be relied on, or none at all."""
+    said = element.qualities[element.choices.index(raw)]
+    if said is Quality.OK:
+        return
+    for name in (element.of,) if element.of else numbers:
+        quality, value = fields[name]
+        if Quality(quality).measured:
+            fields[name] = said, value if said is Quality.FLAGGED else math.nan
+
+
 def _scale(fields: dict[str, Field], unit: Element, raw: bytes) -> None:
     quality, value = fields[unit.of]
     if Quality(quality).measured and isinstance(value, float):
@@ -100,16 +135,28 @@ def _scale(fields: dict[str, Field], unit: Element, raw: bytes) -> None:
 def walk(elements: tuple[Element, ...], message: bytes) -> dict[str, Field] | Stop:
     """Read a message element by element: the reference that the compiled form is tested against."""
     fields: dict[str, Field] = {}
-    position = _walk(elements, message, 0, fields)
+    took: dict[str, bytes] = {}
+    position = _walk(elements, message, 0, fields, took)
     if isinstance(position, Stop):
         return position
     if position < len(message):
         return Stop.at(message, position, "the end of the message")
+    numbers = tuple(n for one in fields_of(elements) if one.is_number for n in one.names)
+    for element in fields_of(elements):
+        raw = took.get(element.name)
+        if raw is not None and element.kind == "unit":
+            _scale(fields, element, raw)
+        elif raw is not None and element.kind == "quality":
+            _judge(fields, element, raw, numbers)
     return fields
 
 
 def _walk(
-    elements: tuple[Element, ...], message: bytes, position: int, fields: dict[str, Field]
+    elements: tuple[Element, ...],
+    message: bytes,
+    position: int,
+    fields: dict[str, Field],
+    took: dict[str, bytes],
 ) -> int | Stop:
     for element in elements:
         if element.kind == "literal":
@@ -120,12 +167,14 @@ def _walk(
             continue
         if element.kind == "optional":
             inner: dict[str, Field] = {}
-            after = _walk(element.parts, message, position, inner)
+            inside: dict[str, bytes] = {}
+            after = _walk(element.parts, message, position, inner, inside)
             if isinstance(after, Stop):
                 if after.column > position + 1:
                     return after
-                inner = {one.name: (convert(one, None) or _never()) for one in fields_of(element.parts)}
-                after = position
+                inner = {n: NOTHING for one in fields_of(element.parts) for n in one.names}
+                inside, after = {}, position
+            took.update(inside)
             fields.update(inner)
             position = after
             continue
@@ -137,14 +186,11 @@ def _walk(
             if got is None:
                 return Stop.at(message, position, describe(replace(element, width=0)))
             fields[element.name] = got
-            if element.kind == "unit":
-                _scale(fields, element, matched[1])
+            took[element.name] = matched[1]
+            if element.bits:
+                _spread(fields, element, got)
         position = matched.end()
     return position
-
-
-def _never() -> Field:
-    raise AssertionError("an absent field always has a meaning")
 
 
 def _common(expected: bytes, found: bytes) -> int:

@@ -5,7 +5,7 @@ import re
 from dataclasses import replace
 
 from tidybench.core.quality import Quality
-from tidybench.core.reading.element import KINDS, NUMBERS, Element, Kind, Token
+from tidybench.core.reading.element import CHOICES, KINDS, NUMBERS, WIDTHS, Element, Kind, Token
 
 _NAME = re.compile(r"[^\W\d]\w*(?:-\w+)*")
 _WIDTH = re.compile(r"(\d+)(?:\.(\d+))?(?=[ >])")
@@ -17,7 +17,10 @@ _TOKENS = {
     "under": Quality.UNDER,
     "flagged": Quality.FLAGGED,
 }
-_OPTIONS = (*_TOKENS, "decimal", "sep")
+_OPTIONS = (*_TOKENS, "decimal", "thousands", "sign", "exponent", "bits", "of", "sep")
+_WORDS = ("signed", "reversed", "low")
+_WORD = re.compile(r"[a-z]+(?=[ >])")
+_QUALITIES = {"ok": Quality.OK, **_TOKENS}
 _ESCAPES = {"r": b"\r", "n": b"\n", "t": b"\t"}
 _PLAIN_ESCAPES = "\\<>()|[] ?="
 MAX_PATTERN = 2000
@@ -51,6 +54,65 @@ def parse(source: str, encoding: str) -> tuple[Element, ...]:
 def _near(word: str, known: tuple[str, ...]) -> str:
     near = difflib.get_close_matches(word, known, 1)
     return f"Did you mean {near[0]}?" if near else f"Known are {', '.join(known)}."
+
+
+_EXAMPLES = {"unit": "mV|V).", "choice": "OK|LOW).", "quality": "ST|US=flagged)."}
+
+
+def _complete(element: Element) -> None:
+    """Raises PatternError where something is missing, or does not go together."""
+    widths = WIDTHS.get(element.kind)
+    column, kind = element.column, element.kind
+    if widths is not None and element.width not in widths:
+        what = "digits" if kind == "hexfloat" else "bytes"
+        raise PatternError(
+            column, f"{kind} wants its {what}: {', '.join(map(str, widths))}.", f"For example <{element.name}:{kind} {widths[-1 if kind == 'float' else min(1, len(widths) - 1)]}>."
+        )  # fmt: skip
+    if element.signed and not element.width:
+        raise PatternError(
+            column,
+            "signed wants a width: the first digit has the sign.",
+            f"For example <{element.name}:hex 4 signed>.",
+        )
+    if element.reverse and not element.width:
+        raise PatternError(
+            column,
+            "reversed wants a width: the number ends at its first character.",
+            f"For example <{element.name} 7 reversed>.",
+        )
+    if element.thousands and element.thousands == (b"," if element.comma else b"."):
+        raise PatternError(
+            column, "thousands and decimals are parted by the same sign.", "Change one of them."
+        )
+    if element.kind in CHOICES and element.kind == "choice" and element.of:
+        raise PatternError(column, "of(…) belongs to a unit or a quality.", "Leave it out.")
+
+
+def _belonging(element: Element, texts: list[bytes], here: int) -> Element:
+    if element.kind not in ("unit", "quality"):
+        raise PatternError(here + 1, f"of(…) belongs to a unit or a quality, not to {element.kind}.")
+    if len(texts) != 1 or not texts[0]:
+        raise PatternError(here + 1, "of(…) takes the name of one field.", "For example of(weight).")
+    return replace(element, of=texts[0].decode("latin-1"), of_said=True)
+
+
+def _with_bits(element: Element, names: list[str], here: int) -> Element:
+    if element.kind not in ("hex", "int", "bits", "uint"):
+        raise PatternError(here + 1, f"only a whole number has bits; {element.kind} has none.")
+    bits, counts = [], []
+    for text in names:
+        name, star, count = text.partition("*")
+        if name not in ("", "-") and _NAME.fullmatch(name) is None:
+            raise PatternError(
+                here + 1, f"“{name}” is no name for a bit.", "Names are letters, digits and _, the lowest bit first; - for none."
+            )  # fmt: skip
+        if star and not (count.isdecimal() and 0 < int(count) <= 52):
+            raise PatternError(
+                here + 1, f"“{text}” does not say how many bits it has.", "For example mode*3."
+            )
+        bits.append("" if name == "-" else name)
+        counts.append(int(count) if star else 1)
+    return replace(element, bits=tuple(bits), bit_counts=tuple(counts))
 
 
 class _Parser:
@@ -157,9 +219,10 @@ class _Parser:
         bounds = self._bounds()
         kind: Kind = self._kind() if self._take(":") else "number"
         element = Element(column, kind, name=name_match[0], encoding=self.encoding)
-        if kind in ("choice", "unit"):
+        if kind in CHOICES:
             element = self._choices(element)
         element, separator = self._options(element)
+        _complete(element)
         if bounds is None:
             if separator is not None:
                 raise PatternError(
@@ -211,7 +274,7 @@ class _Parser:
         here = self.position
         if not self._take("("):
             raise PatternError(
-                here + 1, f"{element.kind} wants its texts.", f"For example {element.kind}(" + ("mV|V)." if element.kind == "unit" else "OK|LOW).")
+                here + 1, f"{element.kind} wants its texts.", f"For example {element.kind}(" + _EXAMPLES[element.kind]
             )  # fmt: skip
         texts = self._texts(here, strip=False)
         if element.kind == "choice":
@@ -220,6 +283,8 @@ class _Parser:
                     here + 1, "an empty text is no choice.", "Use <? … ?> for what may be absent."
                 )
             return replace(element, choices=tuple(texts))
+        if element.kind == "quality":
+            return self._judging(element, texts, here)
         factors = []
         for index, text in enumerate(texts):
             name, equals, factor = text.partition(b"=")
@@ -237,6 +302,24 @@ class _Parser:
                     here + 1, "a unit's factor is a number above zero.", "For example unit(kgf=9.80665|N)."
                 )
         return replace(element, choices=tuple(texts), factors=tuple(factors))
+
+    def _judging(self, element: Element, texts: list[bytes], here: int) -> Element:
+        """What each text says of the numbers, as in `quality(ST|US=flagged|OL=over)`."""
+        choices, qualities = [], []
+        for text in texts:
+            name, equals, word = text.partition(b"=")
+            if not name:
+                raise PatternError(
+                    here + 1, "an empty text says nothing.", "Use <? … ?> for what may be absent."
+                )
+            said = word.strip().decode("latin-1") if equals else "ok"
+            if said not in _QUALITIES:
+                raise PatternError(
+                    here + 1, f"“{said}” is not a quality.", f"Known are {', '.join(_QUALITIES)}."
+                )
+            choices.append(name)
+            qualities.append(_QUALITIES[said])
+        return replace(element, choices=tuple(choices), qualities=tuple(qualities))
 
     def _options(self, element: Element) -> tuple[Element, bytes | None]:
         separator: bytes | None = None
@@ -258,12 +341,17 @@ class _Parser:
             if width is not None:
                 element = self._width(element, width)
                 continue
+            word_found = _WORD.match(self.source, here)
+            if word_found is not None and word_found[0] in _WORDS:
+                element = self._word(element, word_found)
+                continue
             option = _OPTION.match(self.source, here)
             if option is None or option[1] not in _OPTIONS:
                 word = option[1] if option else self.source[here:].split(">")[0].split(" ")[0]
                 raise PatternError(
                     here + 1, f"“{word}” is not known in a field.",
-                    _near(word, _OPTIONS) if option else "Known are a width, a unit in [ ], none(…), over(…), under(…), flagged(…), decimal(,) and sep(…).",
+                    _near(word, _OPTIONS) if option else "Known are a width, a unit in [ ], none(…), over(…), under(…), flagged(…), decimal(,), thousands(,), sign(behind), exponent(D), "
+                    "bits(…), of(…), sep(…), signed, reversed and low.",
                 )  # fmt: skip
             self.position = option.end()
             texts = self._texts(here, strip=option[1] != "sep")
@@ -271,8 +359,49 @@ class _Parser:
                 if len(texts) != 1 or not texts[0]:
                     raise PatternError(here + 1, "sep(…) takes one text.", "For example sep(,).")
                 separator = texts[0]
+            elif option[1] == "of":
+                element = _belonging(element, texts, here)
+            elif option[1] in ("thousands", "sign", "exponent", "bits"):
+                element = self._notation(element, option[1], texts, here)
             else:
                 element = self._number_option(element, option[1], texts, here)
+
+    def _word(self, element: Element, found: "re.Match[str]") -> Element:
+        word, here = found[0], self.position + 1
+        self.position = found.end()
+        if word == "signed":
+            if element.kind != "hex":
+                raise PatternError(
+                    here, f"signed belongs to hex, not to {element.kind}.", "Bytes with a sign are sint."
+                )
+            return replace(element, signed=True)
+        if word == "low":
+            if element.kind not in WIDTHS:
+                raise PatternError(here, f"low says which byte comes first; {element.kind} has none.")
+            return replace(element, low=True)
+        if element.kind != "number":
+            raise PatternError(here, f"reversed belongs to a number, not to {element.kind}.")
+        return replace(element, reverse=True)
+
+    def _notation(self, element: Element, option: str, texts: list[bytes], here: int) -> Element:
+        if option == "bits":
+            return _with_bits(element, [text.decode(self.encoding) for text in texts], here)
+        if element.kind != "number" and not (element.kind == "int" and option != "exponent"):
+            raise PatternError(here + 1, f"{option}(…) belongs to a number, not to {element.kind}.")
+        if option == "thousands":
+            texts = [b" "] if texts == [b""] else texts
+            if len(texts) != 1 or texts[0] not in (b",", b".", b" ", b"'", b"_"):
+                raise PatternError(
+                    here + 1, "thousands are parted by , . ' _ or a blank.", "For example thousands(,)."
+                )
+            return replace(element, thousands=texts[0])
+        if option == "sign":
+            if texts != [b"behind"]:
+                raise PatternError(here + 1, "a sign stands in front, or behind.", "Write sign(behind).")
+            return replace(element, behind=True)
+        if len(texts) != 1 or not re.fullmatch(rb"[A-Za-z]", texts[0]):
+            raise PatternError(here + 1, "exponent(…) takes one letter.", "For example exponent(D).")
+        return replace(element, exponent=texts[0])
 
     def _unit(self, element: Element, here: int) -> Element:
         end = self.source.find("]", self.position)
@@ -285,8 +414,11 @@ class _Parser:
     def _width(self, element: Element, found: "re.Match[str]") -> Element:
         width, decimals = int(found[1]), int(found[2] or 0)
         here = self.position + 1
-        if element.kind in ("choice", "unit"):
+        if element.kind in CHOICES:
             raise PatternError(here, f"a {element.kind} has no width: its texts say how long they are.")
+        if found[2] is not None and element.kind in ("uint", "sint", "bcd") and 0 < width <= WIDEST:
+            self.position = found.end()
+            return replace(element, width=width, decimals=decimals)
         if not 0 < width <= WIDEST or decimals >= width:
             raise PatternError(
                 here, "a width is at least 1, and wider than its decimals.", "For example 6.3."

@@ -6,7 +6,7 @@ from typing import Any
 
 from tidybench.core.framing.check import Checker
 from tidybench.core.quality import Quality
-from tidybench.core.reading.element import convert
+from tidybench.core.reading.element import convert, whole_number_of
 from tidybench.core.reading.form import Form, Learns, Refusal
 from tidybench.core.reading.pattern import Pattern
 from tidybench.core.reading.stop import Stop
@@ -40,6 +40,7 @@ class Counts:
 
     understood: int = 0
     not_understood: int = 0
+    passed_over: int = 0  # of those understood: messages without a field
     dashes: int = 0  # messages in a row whose fields had no reading
     bad_checks: int = 0
     last_bad_check: int = 0
@@ -63,9 +64,18 @@ class _Program:
     form: Form
     match: Any = None
     plain: list[tuple[int, int, float, float]] = field(default_factory=list)  # numbers that float reads
+    bytes: list[tuple[int, int, float, float, Any]] = field(default_factory=list)  # whole numbers in bytes
     rich: list[tuple[int, int, float, float]] = field(default_factory=list)  # those with tokens, widths …
     checked: list[int] = field(default_factory=list)  # rich ones that feed no channel still must be numbers
-    targets: dict[str, list[Target]] = field(default_factory=dict)  # of forms that are no plain pattern
+    targets: list[tuple[str, Target]] = field(default_factory=list)  # of forms that are no plain pattern
+
+    def in_order(self) -> "_Program":
+        """By channel: a message's samples stand in the order of the channels, wherever its fields stand."""
+        self.plain.sort(key=lambda one: one[1])
+        self.bytes.sort(key=lambda one: one[1])
+        self.rich.sort(key=lambda one: one[1])
+        self.targets.sort(key=lambda one: one[1][0])
+        return self
 
 
 class MessageReader:
@@ -96,23 +106,26 @@ class MessageReader:
     @staticmethod
     def _program(form: Form, rules: Sequence[ChannelRule]) -> _Program:
         program = _Program(form)
-        if not isinstance(form, Pattern) or form.has_units:
-            for rule in rules:
-                program.targets.setdefault(rule.field, []).append(rule.target)
-            return program
+        if not isinstance(form, Pattern) or form.is_indirect:
+            program.targets = [(rule.field, rule.target) for rule in rules]
+            return program.in_order()
         program.match = form.match
         for index, element in enumerate(form.fields):
             if not element.is_number:
                 continue
             mine = [rule for rule in rules if rule.field == element.name]
             plain = element.plain and element in form.elements
-            if mine:
+            whole = element in form.elements and whole_number_of(element)
+            if whole:
+                targets = [rule.target for rule in mine] or [(_NO_CHANNEL, 1.0, 0.0)]
+                program.bytes.extend((index, *target, whole) for target in targets)
+            elif mine:
                 (program.plain if plain else program.rich).extend((index, *rule.target) for rule in mine)
             elif plain:
                 program.plain.append((index, _NO_CHANNEL, 1.0, 0.0))
             else:
                 program.checked.append(index)
-        return program
+        return program.in_order()
 
     def read(self, bodies: list[bytes], times: list[int], out: Batch) -> None:
         """Read messages; their samples are appended to `out`."""
@@ -144,6 +157,7 @@ class MessageReader:
                     if matched is None:
                         continue
                     groups = matched.groups()
+                    counts.passed_over += not groups
                     good = not program.checked or self._all_numbers(program, groups)
                     for index, word, scale, offset in program.plain:
                         raw = groups[index]
@@ -159,8 +173,18 @@ class MessageReader:
                             words.append(word)
                             stamps.append(at)
                             values.append(value)
+                    if program.bytes:
+                        for index, word, scale, offset, number in program.bytes:
+                            if word != _NO_CHANNEL:
+                                words.append(word)
+                                stamps.append(at)
+                                values.append(number(groups[index]) * scale + offset)
+                        if program.plain:
+                            _sort(out, before)
                     if program.rich and good:
                         good = self._rich(program, groups, at, out)
+                        if good and (program.plain or program.bytes):
+                            _sort(out, before)
                 if good:
                     counts.understood += 1
                     break
@@ -212,8 +236,9 @@ class MessageReader:
             counts.last_refusal, counts.last_refused = got.text[:200], at
             self.nothing(Quality.NO_READING, at, out)
             return True
+        self.counts.passed_over += not got
         empty = fed = False
-        for name, targets in program.targets.items():
+        for name, (word, scale, offset) in program.targets:
             found = got.get(name)
             if found is None:
                 continue
@@ -222,13 +247,12 @@ class MessageReader:
                 return False
             fed = True
             empty = empty or not quality.measured
-            for word, scale, offset in targets:
-                scaled = value * scale + offset if quality.measured else NAN
-                if quality.measured and scaled - scaled != 0.0:
-                    return False
-                out.words.append(word | quality)
-                out.times.append(at)
-                out.values.append(scaled)
+            scaled = value * scale + offset if quality.measured else NAN
+            if quality.measured and scaled - scaled != 0.0:
+                return False
+            out.words.append(word | quality)
+            out.times.append(at)
+            out.values.append(scaled)
         if fed:
             self.counts.dashes = self.counts.dashes + 1 if empty else 0
         return True
@@ -297,6 +321,15 @@ class MessageReader:
         """A sample without a number on every channel."""
         for channel in self.channels:
             out.add(channel, quality, at)
+
+
+def _sort(out: Batch, begin: int) -> None:
+    """Bring the samples from `begin` on, all of one message, into the order of their channels."""
+    words = out.words[begin:]
+    order = sorted(range(len(words)), key=lambda one: words[one] >> 8)
+    values = out.values[begin:]
+    out.words[begin:] = [words[one] for one in order]
+    out.values[begin:] = [values[one] for one in order]
 
 
 _RECENT = (1 << 200) - 1

@@ -4,6 +4,7 @@ import math
 import struct
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from tidybench.core.protocols.modbus import EXCEPTIONS
 from tidybench.core.quality import Quality
@@ -95,8 +96,10 @@ def _bit(data: bytes, index: int) -> Field:
 def _value(data: bytes, one: RegisterPart, first: int) -> Field:
     begin = (one.at - first) * 2
     raw = data[begin : begin + one.size * 2]
-    if one.order == "low first":
-        raw = b"".join(raw[n : n + 2] for n in range(len(raw) - 2, -1, -2))
+    words = [raw[n : n + 2] for n in range(0, len(raw), 2)]
+    if one.low_first:
+        words.reverse()
+    raw = b"".join(word[::-1] if one.swapped else word for word in words)
     value = struct.unpack(f">{_CODES[one.holds]}", raw)[0]
     if value in one.none or (isinstance(value, float) and not math.isfinite(value)):
         return Quality.NO_READING, math.nan
@@ -117,5 +120,6 @@ def raw_registers(one: RegisterPart, value: float) -> list[int]:
             packed = struct.pack(f">{code}", int(value))
     except (struct.error, OverflowError):
         raise ValueError(f"{value:g} does not fit {one.name}, which holds {one.holds}.") from None
-    registers = [int.from_bytes(packed[n : n + 2], "big") for n in range(0, len(packed), 2)]
-    return registers[::-1] if one.order == "low first" else registers
+    order: Literal["little", "big"] = "little" if one.swapped else "big"
+    registers = [int.from_bytes(packed[n : n + 2], order) for n in range(0, len(packed), 2)]
+    return registers[::-1] if one.low_first else registers

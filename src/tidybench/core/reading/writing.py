@@ -1,9 +1,11 @@
 """The same notation for what is sent: `VP <opening:number 5.1>` with opening 60 sends `VP 060.0`."""
 
 import math
+import struct
 from collections.abc import Mapping
+from typing import Literal
 
-from tidybench.core.reading.element import NUMBERS, Element, Value, convert, describe, fields_of
+from tidybench.core.reading.element import BINARY, NUMBERS, Element, Value, convert, describe, fields_of
 from tidybench.core.reading.pattern_source import PatternError
 
 
@@ -51,6 +53,12 @@ def _field(element: Element, value: Value) -> bytes:
 def _number(element: Element, value: Value) -> bytes:
     if isinstance(value, str) or not math.isfinite(value):
         raise ValueError(f"{element.name} wants a number; {value!r} is none.")
+    if element.kind in BINARY or element.kind == "hexfloat":
+        return _packed(element, value)
+    if element.kind == "duration":
+        return _duration(value)
+    if element.kind == "hex" and element.signed and -(1 << 4 * element.width - 1) <= value < 0:
+        value += 1 << 4 * element.width
     if element.kind != "number" and value != int(value):
         raise ValueError(f"{element.name} wants a whole number; {value:g} is none.")
     if element.kind in ("hex", "bits"):
@@ -61,12 +69,51 @@ def _number(element: Element, value: Value) -> bytes:
     if element.kind == "int":
         text = f"{int(value):0{element.width}d}"
     elif element.width:
-        text = f"{value:0{element.width}.{element.decimals}f}"
+        text = f"{value:0{element.width - (element.behind and value >= 0)}.{element.decimals}f}"
         if not element.decimals and value != int(value):
             raise ValueError(f"{element.name} has no decimals; {value:g} has.")
     else:
         text = repr(int(value)) if value == int(value) and abs(value) < 1e15 else repr(float(value))
-    return (text.replace(".", ",") if element.comma else text).encode()
+    if element.thousands and "e" not in text:
+        head, point, tail = text.partition(".")
+        sign, digits = (head[0], head[1:]) if head[0] == "-" else ("", head)
+        parted = f"{int(digits):,}".replace(",", "\0") if not element.width else digits
+        text = sign + parted + point + tail
+    text = text.replace(".", ",") if element.comma else text
+    text = text.replace("\0", element.thousands.decode())
+    if element.behind:
+        text = text[1:] + "-" if text.startswith("-") else text + "+"
+    return (text[::-1] if element.reverse else text).encode()
+
+
+def _packed(element: Element, value: float) -> bytes:
+    """The bytes of a number; raises ValueError where they cannot hold it."""
+    size = element.width // 2 if element.kind == "hexfloat" else element.width
+    whole: int = round(value * 10**element.decimals)
+    order: Literal["little", "big"] = "little" if element.low else "big"
+    try:
+        if element.kind in ("float", "hexfloat"):
+            packed: bytes = struct.pack(("<" if element.low else ">") + {2: "e", 4: "f", 8: "d"}[size], value)
+            return packed.hex().upper().encode() if element.kind == "hexfloat" else packed
+        if whole / 10**element.decimals != value:
+            raise ValueError(f"{element.name} wants a whole number; {value:g} is none.")
+        if element.kind == "bcd":
+            digits = f"{-whole}D" if whole < 0 else f"{whole}"
+            data = bytes.fromhex(digits.rjust(2 * size, "0"))
+            if len(data) > size:
+                raise OverflowError
+            return data[::-1] if element.low else data
+        return whole.to_bytes(size, order, signed=element.kind == "sint")
+    except (OverflowError, struct.error):
+        raise ValueError(f"{value:g} does not fit into the {size} bytes of {element.name}.") from None
+
+
+def _duration(value: float) -> bytes:
+    minutes, seconds = divmod(abs(value), 60)
+    hours, minutes = divmod(minutes, 60)
+    text = f"{seconds:09.6f}".rstrip("0").rstrip(".")
+    head = f"{hours:.0f}:{minutes:02.0f}" if hours else f"{minutes:.0f}"
+    return f"{'-' if value < 0 else ''}{head}:{text}".encode()
 
 
 def _text(element: Element, value: Value) -> bytes:

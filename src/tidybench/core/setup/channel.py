@@ -24,11 +24,11 @@ class LimitsPart(Part):
     high: Finite | None = None
     low_caution: Finite | None = None
     high_caution: Finite | None = None
-    hysteresis: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
+    hysteresis: Annotated[float, Field(ge=0, le=1e300, allow_inf_nan=False)] = 0.0
     delay_s: Seconds = 0.0
     after_start_s: Seconds = 0.0
     stuck_s: Seconds | None = None
-    settled_band: Annotated[float, Field(gt=0, allow_inf_nan=False)] | None = None
+    settled_band: Annotated[float, Field(gt=0, le=1e300, allow_inf_nan=False)] | None = None
 
     @model_validator(mode="after")
     def _ordered(self) -> "LimitsPart":

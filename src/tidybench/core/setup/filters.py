@@ -32,7 +32,7 @@ class SpikeFilter(Part):
     """A value further than `jump` from the last one is left out, until `patience` of them in a row say so."""
 
     kind: Literal["spikes"]
-    jump: Annotated[float, Field(gt=0, allow_inf_nan=False)]
+    jump: Annotated[float, Field(gt=0, le=1e300, allow_inf_nan=False)]
     patience: Annotated[int, Field(ge=1, le=100)] = 2
 
 

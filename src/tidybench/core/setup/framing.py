@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
+from tidybench.core.protocols.crc import CRCS
 from tidybench.core.setup.part import Part
 
 ENCODINGS = {"ascii": "ascii", "latin-1": "latin-1", "cp437": "cp437", "utf-8": "utf-8"}
@@ -15,7 +16,8 @@ Bytes = Annotated[str, Field(max_length=64)]
 
 
 class CheckPart(Part):
-    """Check characters at the end of a message: how they are calculated, what they cover, how they are written."""
+    """Check characters at the end of a message: how they are calculated, what they cover, how they are written. Of messages
+    between marks, `covers_start` and `covers_before` say whether the start mark and the end mark are covered."""
 
     kind: Literal[
         "xor", "sum", "lrc", "crc-8", "crc-16 modbus", "crc-16 arc", "crc-16 ccitt", "crc-16 xmodem", "crc-16 x25", "crc-32"
@@ -24,7 +26,16 @@ class CheckPart(Part):
     skip: Annotated[int, Field(ge=0, le=64)] = 0
     before: Annotated[str, Field(max_length=8)] = ""
     covers_before: bool = False
+    covers_start: bool = False
     negated: bool = False
+
+    @property
+    def size(self) -> int:
+        """How many characters it takes."""
+        bits = CRCS[self.kind].width if self.kind in CRCS else 8
+        if self.written == "decimal":
+            return len(str((1 << bits) - 1))
+        return bits // 4 if self.written == "hex" else bits // 8
 
 
 class CountPart(Part):
@@ -47,6 +58,7 @@ class FramingPart(Part):
     prompt: Annotated[str, Field(max_length=16)] = ""
     start: Bytes = ""
     end: Bytes = ""
+    behind: Annotated[int, Field(ge=0, le=8)] = 0
     length: Annotated[int, Field(ge=0, le=65_536)] = 0
     silence_ms: Annotated[float, Field(ge=0.1, le=60_000)] = 20.0
     count: CountPart | None = None
@@ -107,6 +119,12 @@ class FramingPart(Part):
     def _has_what_its_kind_needs(self) -> "FramingPart":
         if self.kind == "between marks" and not (self.start and self.end):
             raise ValueError("messages between marks need both: start and end")
+        if self.behind and self.kind != "between marks":
+            raise ValueError("behind counts bytes after an end mark: it belongs to messages between marks")
+        if self.behind and isinstance(self.check, CheckPart) and self.check.size != self.behind:
+            raise ValueError(
+                f"behind = {self.behind} does not fit the check: {self.check.kind} written {self.check.written} has {self.check.size}"
+            )
         if self.kind == "fixed length" and self.length < max(1, len(self.start)):
             raise ValueError("messages of a fixed length need it: length, at least as long as start")
         if self.kind == "counted" and self.count is None:

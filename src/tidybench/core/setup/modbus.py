@@ -17,7 +17,8 @@ REGISTERS: dict[str, int] = {
 class RegisterPart(Part):
     """One value: its name, where it stands (counted from 0, as on the wire), what it holds.
 
-    `order`: of the registers of a value that takes several. `none`: raw whole numbers that stand for
+    `order`: of the registers of a value that takes several; "swapped": the two bytes of each register change places.
+    `none`: raw whole numbers that stand for
     no reading. `bit`: a single bit of a register, 0 the lowest.
     """
 
@@ -25,7 +26,7 @@ class RegisterPart(Part):
     at: Annotated[int, Field(ge=0, le=65_535)]
     table: Table = "holding"
     holds: Holds = "uint16"
-    order: Literal["high first", "low first"] = "high first"
+    order: Literal["high first", "low first", "high first, swapped", "low first, swapped"] = "high first"
     none: Annotated[list[int], Field(max_length=20)] = []
     bit: Annotated[int, Field(ge=0, le=15)] | None = None
     writable: bool = False
@@ -43,6 +44,16 @@ class RegisterPart(Part):
         if self.writable and self.table in ("input", "discrete"):
             raise ValueError(f"{self.name}: {self.table} values can only be read")
         return self
+
+    @property
+    def low_first(self) -> bool:
+        """Whether the register with the lowest digits comes first."""
+        return self.order.startswith("low first")
+
+    @property
+    def swapped(self) -> bool:
+        """Whether a register's low byte comes first."""
+        return self.order.endswith("swapped")
 
     @property
     def is_bit(self) -> bool:

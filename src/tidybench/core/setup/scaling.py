@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 from tidybench.core.setup.part import Part
 from tidybench.core.units import UnitError, conversion, unit_of
 
-Finite = Annotated[float, Field(allow_inf_nan=False)]
+Finite = Annotated[float, Field(ge=-1e300, le=1e300, allow_inf_nan=False)]
 UnitLabel = Annotated[str, Field(max_length=40)]
 
 

@@ -2,16 +2,45 @@
 
 import re
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 from tidybench.core.compile.edit import bare, changed
 from tidybench.core.framing import make_framer
 from tidybench.core.setup.framing import FramingPart
-from tidybench.core.teaching.framings import propose_framing
+from tidybench.core.teaching.framings import FramingProposal, propose_framing
+from tidybench.core.teaching.inference import NO_TEXT
 from tidybench.core.teaching.proposals import Proposal, propose
+from tidybench.core.teaching.question import Answers, Question
 
-Talk = Sequence[tuple[bytes, bytes]]
-"""What was sent, and what came upon it until the next was sent; b"" where nothing had been sent."""
+MAX_FRAMINGS = 3
+
+
+@dataclass(slots=True)
+class Exchanged:
+    """What was sent (b"" where nothing had been), and what came upon it until the next was sent, piece by piece with its time:
+    microseconds, 0 where no time is known."""
+
+    sent: bytes
+    pieces: list[tuple[int, bytes]]
+
+    @property
+    def came(self) -> bytes:
+        """All that came."""
+        return b"".join(piece for _, piece in self.pieces)
+
+
+Talk = Sequence[Exchanged]
+
+
+@dataclass(slots=True)
+class Draft:
+    """A set-up in TOML and the reasons for it; "" where there are questions, or where something is needed first."""
+
+    text: str = ""
+    reasons: list[str] = field(default_factory=list)
+    questions: list[Question] = field(default_factory=list)
+    needs: str = ""
 
 
 def channel_id(name: str, taken: set[str]) -> str:
@@ -25,13 +54,43 @@ def channel_id(name: str, taken: set[str]) -> str:
     return made
 
 
-def channels_of(proposal: Proposal, taken: set[str], query: str | None = None) -> list[dict[str, Any]]:
-    """A proposal's channels as a set-up has them. `taken`: ids in use; those made are added."""
-    made: list[dict[str, Any]] = []
+QUANTITIES = {
+    "V": "Voltage", "A": "Current", "W": "Power", "Ohm": "Resistance", "bar": "Pressure", "Pa": "Pressure", "psi": "Pressure",
+    "°C": "Temperature", "°F": "Temperature", "K": "Temperature", "%RH": "Humidity", "Hz": "Frequency", "rpm": "Speed",
+    "L/min": "Flow", "l/min": "Flow", "m3/h": "Flow", "g": "Weight", "kg": "Weight", "N": "Force", "Nm": "Torque", "m": "Length",
+    "mm": "Length",
+}  # fmt: skip
+"""What is measured in a unit, where a number has no label."""
+
+
+def _named(proposal: Proposal, instrument: str) -> list[str]:
+    """Names of a proposal's channels: those without a label are called by what they measure, or by the instrument."""
+    bare = [one for one in proposal.channels if re.fullmatch(r"v\d+", one.field)]
+    names: list[str] = []
     for one in proposal.channels:
+        name = one.name
+        if one in bare and instrument:
+            unit = one.unit if one.unit in QUANTITIES else one.unit[1:]
+            name = instrument if len(bare) == 1 else QUANTITIES.get(unit, instrument)
+            name = f"{name} {bare.index(one) + 1}" if len(bare) > 1 and name == instrument else name
+        number, made = 1, name
+        while made in names:
+            number += 1
+            made = f"{name} {number}"
+        names.append(made)
+    return names
+
+
+def channels_of(
+    proposal: Proposal, taken: set[str], query: str | None = None, instrument: str = ""
+) -> list[dict[str, Any]]:
+    """A proposal's channels as a set-up has them. `taken`: ids in use; those made are added. `instrument`: its name, for
+    channels that nothing names."""
+    made: list[dict[str, Any]] = []
+    for one, name in zip(proposal.channels, _named(proposal, instrument), strict=True):
         key: dict[str, Any] = {
-            "id": channel_id(one.name, taken),
-            "name": one.name[:80] or one.field,
+            "id": channel_id(name, taken),
+            "name": name[:80] or one.field,
             "field": one.field,
         }
         if query is not None:
@@ -57,65 +116,77 @@ def reading_of(proposal: Proposal) -> dict[str, Any]:
     return dumped
 
 
-def draft(talk: Talk, link: Mapping[str, Any], name: str) -> tuple[str, list[str]]:
-    """TOML and the reasons for it; "" where no messages could be made out.
+def draft(talk: Talk, link: Mapping[str, Any], name: str, answers: Answers | None = None) -> Draft:
+    """Framing and reading chosen together: of the ways to cut, the best one whose messages can be read.
 
     Where something had been sent, it becomes the queries of an instrument that talks when asked.
     """
-    asked = any(sent for sent, _ in talk)
-    heard = b"".join(came for _, came in talk)
-    framings = propose_framing(heard)
+    pieces = [piece for one in talk for piece in one.pieces]
+    framings = propose_framing(b"".join(data for _, data in pieces), pieces)
     if not framings:
-        return "", ["No messages could be made out: nothing recurs that could end one."]
-    framing, reasons = framings[0].framing, [f"framing: {framings[0].reason}."]
+        return Draft(needs="No messages could be made out: nothing recurs that could end one")
+    tried = [_with_framing(talk, one, link, name, answers or {}) for one in framings[:MAX_FRAMINGS]]
+    for good in (
+        [t for t in tried if t.text],
+        [t for t in tried if t.questions],
+        [t for t in tried if t.needs != NO_TEXT],
+    ):
+        if good:
+            return good[0]
+    return tried[0]
+
+
+def _with_framing(
+    talk: Talk, cut: FramingProposal, link: Mapping[str, Any], name: str, answers: Answers
+) -> Draft:
+    framing, reasons = cut.framing, [f"framing: {cut.reason}."]
     taken: set[str] = set()
     channels: list[dict[str, Any]] = []
     queries: list[dict[str, Any]] = []
+    questions: list[Question] = []
     changes: dict[str, Any] = {"framing": framing_keys(framing)}
-    for number, (sent, bodies) in enumerate(_by_query(talk, framing).items(), 1):
-        proposals = propose(bodies)
-        if sent:
-            key = f"query-{number}"
-            query: dict[str, Any] = {"id": key, "send": sent.decode("latin-1")}
-        if proposals:
-            best = proposals[0]
-            about = f"query {sent.decode('latin-1')!r}" if sent else "reading"
-            reasons.append(
-                f"{about}: {best.title}, {best.reads} of {best.of} messages: {'; '.join(best.reasons)}."
+    needs = ""
+    for number, (sent, bodies) in enumerate(_by_query(talk, cut).items(), 1):
+        outcome = propose(bodies, framing.encoding, framing.check, answers)
+        about = f"query {sent.decode('latin-1')!r}" if sent else "reading"
+        questions += outcome.questions
+        needs = needs or (f"{about}: {outcome.needs}" if sent and outcome.needs else outcome.needs)
+        if not outcome.proposals:
+            continue
+        best = outcome.proposals[0]
+        reasons.append(
+            f"{about}: {best.title}, {best.reads} of {best.of} messages: {'; '.join(best.reasons)}."
+        )
+        key = f"query-{number}"
+        channels += channels_of(best, taken, key if sent else None)
+        if best.check != "none":
+            check = best.check
+            changes["framing"]["check"] = (
+                check if isinstance(check, str) else check.model_dump(exclude_defaults=True)
             )
-            channels += channels_of(best, taken, key if sent else None)
-            if best.check != "none":
-                check = (
-                    best.check
-                    if isinstance(best.check, str)
-                    else best.check.model_dump(exclude_defaults=True)
-                )
-                changes["framing"]["check"] = check
-        reading = reading_of(proposals[0]) if proposals else {}
         if sent:
-            queries.append({**query, **reading})
+            queries.append({"id": key, "send": sent.decode("latin-1"), **reading_of(best)})
         else:
-            changes["listen"] = reading
-    text = bare(link, name, set())
-    changes["instrument"] = {"talks": "when asked" if asked else "on its own"}
+            changes["listen"] = reading_of(best)
+    if questions or needs or not channels:
+        return Draft("", reasons, questions, "" if questions else needs or "No message has a number in it")
+    changes["instrument"] = {"talks": "when asked" if queries else "on its own"}
     if queries:
         changes["query"] = queries
-    if channels:
-        changes["channel"] = channels
-    return changed(text, changes), reasons
+    changes["channel"] = channels
+    return Draft(changed(bare(link, name, set()), changes), reasons)
 
 
-def _by_query(talk: Talk, framing: FramingPart) -> dict[bytes, list[bytes]]:
+def _by_query(talk: Talk, cut: FramingProposal) -> dict[bytes, list[bytes]]:
     """The messages that came upon each query."""
     found: dict[bytes, list[bytes]] = {}
-    if not any(sent for sent, _ in talk):
-        framer = make_framer(framing, 0)
-        framer.opened(0, whole=True)
-        return {b"": framer.feed(b"".join(came for _, came in talk), 1).bodies}
-    for sent, came in talk:
-        if sent:
-            framer = make_framer(framing, 0)
-            framer.asked(sent, 0)
-            found.setdefault(sent, []).extend(framer.feed(came, 1).bodies)
+    if not any(one.sent for one in talk):
+        return {b"": cut.bodies}
+    for one in talk:
+        if one.sent:
+            framer = make_framer(cut.framing, 0)
+            framer.asked(one.sent, 0)
+            bodies = framer.feed(one.came, 1).bodies + framer.passed(10**9).bodies
+            found.setdefault(one.sent, []).extend(bodies)
     # What was sent once was a command, and no query.
     return {sent: bodies for sent, bodies in found.items() if len(bodies) >= 2} or found

@@ -12,6 +12,9 @@ from tidybench.core.teaching.tokens import shape, tokens
 
 ENDS = ("\r\n", "\n", "\r", "\x03", ";", "\x00")
 MAX_BYTES = 20_000
+_LINE_ENDS = re.compile(rb"[\r\n\x03]")
+SHORTEST_PAUSE = 30_000
+"""Microseconds of silence that may part messages."""
 _MARKED = re.compile(rb"([A-Za-z$!#@]{0,4}[{<\[(\x02])[^{}<>\[\]()\x02\x03]{1,80}?([}>\])\x03])")
 
 
@@ -25,12 +28,14 @@ class FramingProposal:
     score: float = 0.0
 
 
-def propose_framing(data: bytes) -> list[FramingProposal]:
-    """Framings that cut these bytes into messages that look alike, the best first."""
+def propose_framing(data: bytes, pieces: Sequence[tuple[int, bytes]] = ()) -> list[FramingProposal]:
+    """Framings that cut these bytes into messages that look alike, the best first. `pieces`: the same bytes with the times
+    (microseconds) at which they came, where those are known."""
     data = data[-MAX_BYTES:]
-    found = [one for one in (*_ended(data), *_marked(data), *_modbus(data)) if len(one.bodies) >= 2]
+    made = (*_ended(data), *_marked(data), *_modbus(data), *_bursts(pieces))
+    found = [one for one in made if len(one.bodies) >= 2]
     for one in found:
-        one.score = _score(one.bodies, data)
+        one.score = one.score or _score(one.bodies, data)
     return sorted(found, key=lambda one: (-one.score, len(one.framing.terminator) < 2))
 
 
@@ -57,6 +62,8 @@ def _ended(data: bytes) -> list[FramingProposal]:
         count = data.count(end.encode())
         if count < 2 or (end in ("\n", "\r") and data.count(b"\r\n") > 0.9 * count):
             continue
+        if end == ";" and len(_LINE_ENDS.findall(data)) >= 2:
+            continue  # a line's end would be left within messages
         framing = FramingPart(terminator=end)
         made.append(
             FramingProposal(
@@ -80,6 +87,30 @@ def _marked(data: bytes) -> list[FramingProposal]:
     return made
 
 
+def _bursts(pieces: Sequence[tuple[int, bytes]]) -> list[FramingProposal]:
+    """Messages that nothing ends but silence."""
+    if len(pieces) < 2 or not pieces[-1][0] or len(_LINE_ENDS.findall(b"".join(p for _, p in pieces))) >= 2:
+        return []
+    bursts: list[bytearray] = []
+    pauses: list[int] = []
+    last = 0
+    for at, piece in pieces:
+        if bursts and at - last < SHORTEST_PAUSE:
+            bursts[-1] += piece
+        else:
+            pauses += [at - last] if bursts else []
+            bursts.append(bytearray(piece))
+        last = at
+    # The first burst may have begun before anybody listened.
+    bodies = [bytes(one) for one in bursts[1:] if len(one) >= 2]
+    if len(bodies) < 5 or len(bodies) < 0.8 * len(bursts):
+        return []
+    silence = min(200, max(10, round(min(pauses) / 4000)))
+    framing = FramingPart(kind="silence", silence_ms=float(silence))
+    reason = f"nothing ends them, and {round(min(pauses) / 1000)} ms or more of silence follow each"
+    return [FramingProposal(framing, bodies, reason)]
+
+
 def _modbus(data: bytes) -> list[FramingProposal]:
     framing = FramingPart(kind="modbus rtu")
     bodies = _cut(framing, data)
@@ -90,14 +121,16 @@ def _modbus(data: bytes) -> list[FramingProposal]:
 
 
 def _alikeness(bodies: Sequence[bytes]) -> float:
-    """How few shapes the messages have for their number, those with numbers in them counting more."""
+    """How few shapes the messages have for their number, those with numbers in them counting more, and those with line ends
+    left in them less."""
     shapes = Counter(shape(tokens(body[:300])) for body in bodies[:200])
     count = min(len(bodies), 200)
     alike = (count - len(shapes) + 1) / max(1, count)
     with_numbers = sum(re.search(rb"\d", body) is not None for body in bodies[:200]) / max(
         1, min(len(bodies), 200)
     )
-    return alike * (0.3 + 0.7 * with_numbers)
+    left = sum(_LINE_ENDS.search(body) is not None for body in bodies[:200]) / max(1, count)
+    return alike * (0.3 + 0.7 * with_numbers) * (1 - 0.7 * left)
 
 
 def _coverage(bodies: Sequence[bytes], data: bytes) -> float:

@@ -6,6 +6,7 @@ from tidybench.core.quality import Quality
 from tidybench.core.reading.element import Element
 
 _WORDS = {Quality.NO_READING: "none", Quality.OVER: "over", Quality.UNDER: "under"}
+_SAID = {**_WORDS, Quality.FLAGGED: "flagged"}
 _ESCAPED = {"\r": "\\r", "\n": "\\n", "\t": "\\t", "\\": "\\\\", "<": "\\<", ">": "\\>"}
 
 
@@ -28,22 +29,41 @@ def _one(element: Element, encoding: str) -> str:
 
 def _field(element: Element, encoding: str) -> str:
     kind = "" if element.kind == "number" else f":{element.kind}"
-    if element.kind == "unit":
+    if element.kind == "quality":
+        said = zip(element.choices, element.qualities, strict=True)
+        kind += "(" + "|".join(inside(t, encoding) + (f"={_SAID[q]}" if q else "") for t, q in said) + ")"
+    elif element.kind == "unit":
         texts = zip(element.choices, element.factors, strict=True)
-        kind += "(" + "|".join(_inside(t, encoding) + (f"={f:g}" if f else "") for t, f in texts) + ")"
+        kind += "(" + "|".join(inside(t, encoding) + (f"={f:g}" if f else "") for t, f in texts) + ")"
     elif element.choices:
-        kind += "(" + "|".join(_inside(text, encoding) for text in element.choices) + ")"
+        kind += "(" + "|".join(inside(text, encoding) for text in element.choices) + ")"
     options = []
     if element.width:
         options.append(f"{element.width}.{element.decimals}" if element.decimals else str(element.width))
+    options += [
+        word
+        for word, there in (("signed", element.signed), ("reversed", element.reverse), ("low", element.low))
+        if there
+    ]
     if element.comma:
         options.append("decimal(,)")
+    if element.thousands:
+        options.append(f"thousands({element.thousands.decode('latin-1')})")
+    if element.behind:
+        options.append("sign(behind)")
+    if element.exponent:
+        options.append(f"exponent({element.exponent.decode('latin-1')})")
+    if element.bits:
+        named = zip(element.bits, element.bit_counts, strict=True)
+        options.append(f"bits({'|'.join((name or '-') + (f'*{n}' if n > 1 else '') for name, n in named)})")
+    if element.of_said:
+        options.append(f"of({element.of})")
     for quality, word in _WORDS.items():
         texts_of = [token.text for token in element.tokens if token.quality is quality]
         if texts_of:
-            options.append(f"{word}({'|'.join(_inside(text, encoding) for text in texts_of)})")
+            options.append(f"{word}({'|'.join(inside(text, encoding) for text in texts_of)})")
     if element.flag:
-        options.append(f"flagged({_inside(element.flag, encoding)})")
+        options.append(f"flagged({inside(element.flag, encoding)})")
     if element.unit:
         options.append(f"[{element.unit}]")
     return f"<{' '.join([element.name + kind, *options])}>"
@@ -66,6 +86,7 @@ def literal_source(text: bytes, encoding: str = "latin-1") -> str:
     return "".join(out).replace("?\\>", "\\?\\>")
 
 
-def _inside(text: bytes, encoding: str) -> str:
+def inside(text: bytes, encoding: str) -> str:
+    """A text within a field's parentheses."""
     shown = literal_source(text, encoding)
     return "".join("\\" + char if char in "()|=" else char for char in shown)

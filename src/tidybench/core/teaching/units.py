@@ -1,5 +1,9 @@
 """Units that stand beside numbers."""
 
+from collections.abc import Sequence
+
+from tidybench.core.units import UnitError, conversion, unit_of
+
 UNITS = frozenset(
     [
         "V",
@@ -106,3 +110,27 @@ UNITS = frozenset(
 def is_unit(text: str) -> bool:
     """Whether a word that stands behind a number is its unit."""
     return text in UNITS
+
+
+def plain_unit(text: bytes) -> str:
+    """A unit as people write it, from the bytes of an instrument: a degree sign in any usual encoding."""
+    try:
+        return text.decode("utf-8")
+    except UnicodeDecodeError:
+        return text.replace(b"\xf8", b"\xb0").decode("latin-1")
+
+
+def one_scale(units: Sequence[str]) -> dict[str, dict[str, float]] | None:
+    """How many of the one is one of the other, where units differ by a factor alone; None where they do not."""
+    found: dict[str, dict[str, float]] = {}
+    for target in units:
+        found[target] = {}
+        for source in units:
+            try:
+                scale, offset = conversion(unit_of(source), unit_of(target))
+            except UnitError:
+                return None
+            if offset:
+                return None
+            found[target][source] = scale
+    return found

@@ -1,0 +1,95 @@
+"""Whatever an instrument sends: a proposal reads back the numbers it meant, or there is none and it is said why."""
+
+from collections import Counter
+
+import pytest
+
+from tests.core.made_instruments import Made, Numbers, is_near, made_instrument, truth
+from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links
+from tidybench.core.framing import make_check, make_framer
+from tidybench.core.quality import Quality
+from tidybench.core.samples import Batch
+from tidybench.core.setup import Setup
+from tidybench.core.teaching.drafting import Exchanged, draft
+
+MESSAGES = 40
+
+
+def outcome(seed: int) -> tuple[str, str]:
+    """Whether the proposal of this seed is right, wrong, or asked about; and what is wrong."""
+    made = made_instrument(seed)
+    data, numbers = made.data(MESSAGES)
+    answers: dict[str, str] = {}
+    for _ in range(5):
+        got = draft([Exchanged(b"", [(0, data)])], {"port": "none"}, "Made", answers)
+        given = {one.key: truth(made, one) for one in got.questions}
+        if not given or "" in given.values():
+            break
+        answers.update(given)
+    if not got.text:
+        return ("asked" if got.questions else "needs"), (got.needs or got.questions[0].words)
+    setup = load(got.text)
+    try:
+        wrong = compared(setup, data, numbers, made) or afterwards(setup, made)
+    except Exception as error:
+        return "wrong", f"{error!r}"
+    return ("wrong", f"{wrong}\n{got.text}\n{data[:200]!r}") if wrong else ("right", "")
+
+
+def _read(setup: Setup, bodies: list[bytes]) -> list[Numbers | None]:
+    """The numbers of each message; None where it was not understood, or is bad."""
+    [plan] = plan_links([setup], {channel.id: n for n, channel in enumerate(setup.channel)})
+    [reader] = plan.readers.values()
+    found: list[Numbers | None] = []
+    for body in bodies:
+        out = Batch()
+        reader.read([body], [1], out)
+        qualities = {Quality(word & 0xFF) for word in out.words}
+        if qualities & {Quality.NOT_UNDERSTOOD, Quality.BAD_CHECK}:
+            found.append(None)
+        else:
+            rows = sorted(zip(out.words, out.values, strict=True))
+            found.append(tuple(v if Quality(w & 0xFF).measured else None for w, v in rows))
+    return found
+
+
+def compared(setup: Setup, data: bytes, numbers: list[Numbers], made: Made) -> str:
+    framer = make_framer(setup.framing, 0)
+    framer.opened(0, whole=not made.cut)  # live, the first piece is dropped
+    found = _read(setup, framer.feed(data, 1).bodies)
+    if len(found) != len(numbers):
+        return f"{len(found)} messages for {len(numbers)}"
+    for place, (got, wanted) in enumerate(zip(found, numbers, strict=True)):
+        if got is None and place in made.spoiled:
+            continue
+        if got is None or not is_near(got, wanted):
+            return f"{got} for {wanted}"
+    return ""
+
+
+def afterwards(setup: Setup, made: Made) -> str:
+    """Messages that come later are read right, or not at all."""
+    sent = [made.message() for _ in range(60)]
+    for got, (body, wanted) in zip(_read(setup, [body for body, _ in sent]), sent, strict=True):
+        if got is not None and not is_near(got, wanted):
+            return f"afterwards {got} for {wanted} in {body!r}"
+    return ""
+
+
+@pytest.mark.parametrize("block", range(4))
+def test_no_proposal_is_wrong(block: int) -> None:
+    found: Counter[str] = Counter()
+    for seed in range(block * 100, block * 100 + 100):
+        kind, why = outcome(seed)
+        assert kind != "wrong", f"seed {seed}: {why}"
+        found[kind] += 1
+    assert found["right"] >= 40, found
+
+
+def test_a_message_that_differs_is_not_read() -> None:
+    """The comparison above is no proof of itself: what is read is read as proposed, and nothing else."""
+    data = b"".join(b"T=%d.5\r\n" % n for n in range(20))
+    setup = load(draft([Exchanged(b"", [(0, data)])], {"port": "none"}, "x").text)
+    assert make_check(setup.framing) is None
+    assert _read(setup, [b"T=1.5", b"T=x", b"U=1.5"]) == [(1.5,), None, None]
