@@ -3,9 +3,10 @@
 from pathlib import Path
 
 from tests.core.habits import HABITS, Habit
-from tests.core.test_habits import rows_of, taught
+from tests.core.test_habits import all_rows_of, taught
 from tidybench.captures.command import boxed
 from tidybench.core.compile.load import load
+from tidybench.runs.cells import cell_of
 
 PLACE = Path(__file__).resolve().parents[1] / "docs/formats/cookbook.md"
 SHOWN = 3
@@ -37,11 +38,15 @@ def _entry(habit: Habit) -> str:
     rest = got.text.partition("[framing]")[2].strip()
     lines.append("```toml\n" + f"[instrument]\n{talks}\n\n[framing]\n{rest}\n```\n")
     setup = load(got.text)
-    rows = [row for row in rows_of(setup, habit) if any(cell is not None for cell in row)][:SHOWN]
+    rows = [row for row in all_rows_of(setup, habit) if any(cell is not None for cell in row)][:SHOWN]
     names = [f"{c.name} [{c.unit}]" if c.unit else c.name for c in setup.channel]
+    cells = [cell_of(False, False, c.states, str) for c in setup.channel]
     lines.append("| " + " | ".join(names) + " |")
     lines.append("|" + "---|" * len(names))
-    lines += ["| " + " | ".join("" if v is None else f"{v:.10g}" for v in row) + " |" for row in rows]
+    lines += [
+        "| " + " | ".join("" if v is None else cell(0, v) for cell, v in zip(cells, row, strict=True)) + " |"
+        for row in rows
+    ]
     return "\n".join(lines) + "\n"
 
 

@@ -6,6 +6,7 @@ All are made up. They were written down before the proposals were made to pass t
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 
 from tidybench.core.framing.check import CheckRule, nmea, xor_of
 
@@ -17,7 +18,7 @@ Row = tuple[float | None, ...]
 class Habit:
     """`data`: bytes, or bursts of them a second apart. `rows`: the numbers of each message, None for no reading; only messages
     with readings. `asks`: a part of what must be asked, and of the answer to give. `needs`: a part of why nothing is
-    proposed. `names`: of the channels, where they are known."""
+    proposed. `names` and `units`: of the channels that are numbers, where they are known."""
 
     trade: str
     data: bytes | Sequence[bytes]
@@ -26,6 +27,8 @@ class Habit:
     needs: str = ""
     names: Sequence[str] = ()
     units: Sequence[str] = field(default=())
+    states: Sequence[str] = ()  # of each message
+    clock: Sequence[float] = ()  # of each message: the device's own time in seconds
 
 
 N = 30
@@ -85,19 +88,19 @@ VOLTS = [round(value, 4) for value in wave(0.9, 1.0, 4)]
 HABITS = [
     Habit("torque wrench: a blank behind the sign", lines(lambda n: f"{'-' if TORQUE[n] < 0 else '+'} {abs(TORQUE[n]):.2f} Nm"), one(TORQUE), units=["Nm"]),
     Habit("bench scale: the sign behind", lines(lambda n: f"{abs(TORQUE[n]):07.2f}{'-' if TORQUE[n] < 0 else '+'}"), one(TORQUE)),
-    Habit("platform scale: states in front, a unit that touches", lines(lambda n: f"{'ST' if n % 5 else 'US'},GS,{WEIGHT[n]:+08.1f}kg"), one(WEIGHT), units=["kg"]),
+    Habit("platform scale: states in front, a unit that touches", lines(lambda n: f"{'ST' if n % 5 else 'US'},GS,{WEIGHT[n]:+08.1f}kg"), one(WEIGHT), units=["kg"], states=["ST" if n % 5 else "US" for n in range(N)]),
     Habit("multimeter: a unit that changes", lines(lambda n: _magnitude(VOLTS[n])), one(VOLTS), [("unit changes", "V")], units=["V"]),
     Habit("counter: exponents", lines(lambda n: f"{SPEED[n]:+.5E}"), one(SPEED)),
     Habit("old laboratory computer: exponents with D", lines(lambda n: f"F {SPEED[n]:.5E}".replace("E", "D")), one(SPEED)),
     Habit("tachometer: thousands come and go", lines(lambda n: f"{SPEED[n]:,.1f} rpm"), one(SPEED), units=["rpm"]),
     Habit("flow totals: a comma and always three digits", lines(lambda n: f"Q {abs(SMALL[n]) + 1:.3f}".replace(".", ",")), one([round(abs(v) + 1, 3) for v in SMALL]), [("meant", "decimal")]),
     Habit("climate sensor: decimal comma and degrees", lines(lambda n: f"{TEMP[n]:.1f} °C".replace(".", ",")), one(TEMP), units=["°C"]),
-    Habit("data logger of a cold store: semicolons and commas", lines(lambda n: f"{TEMP[n]:.1f};{SMALL[n]:.3f};{'OK' if n % 7 else 'LOW'}".replace(".", ",")), _two(TEMP, SMALL)),
+    Habit("data logger of a cold store: semicolons and commas", lines(lambda n: f"{TEMP[n]:.1f};{SMALL[n]:.3f};{'OK' if n % 7 else 'LOW'}".replace(".", ",")), _two(TEMP, SMALL), states=["OK" if n % 7 else "LOW" for n in range(N)]),
     Habit("depth gauge: a letter that touches three digits, CR", lines(lambda n: f"T{int(LEVEL[n]):03d}", "\r"), one(LEVEL)),
     Habit("two probes: a letter says which", b"".join(f"A{int(LEVEL[n]):03d}\rB{int(TEMP[n]):03d}\r".encode() for n in range(N)), [row for n in range(N) for row in ((LEVEL[n], NONE), (NONE, float(int(TEMP[n]))))]),
     Habit("hopper scale: four digits once a second, nothing between", [f"{int(WEIGHT[n] * 10):04d}".encode() for n in range(N)], one([float(int(v * 10)) for v in WEIGHT])),
-    Habit("pH meter: a time of day in front", lines(lambda n: f"12:{n // 60 + 10:02d}:{n % 60:02d} {SMALL[n]:.3f}"), one(SMALL)),
-    Habit("weather mast: ISO time and columns", lines(lambda n: f"2026-11-25T12:00:{n:02d}Z,{TEMP[n]:.1f},{LEVEL[n]:.1f},{SMALL[n]:.2f}"), [(a, b, round(c, 2)) for a, b, c in zip(TEMP, LEVEL, SMALL, strict=True)]),
+    Habit("pH meter: a time of day in front", lines(lambda n: f"12:{n // 60 + 10:02d}:{n % 60:02d} {SMALL[n]:.3f}"), one(SMALL), clock=[12 * 3600 + 600 + n for n in range(N)]),
+    Habit("weather mast: ISO time and columns", lines(lambda n: f"2026-11-25T12:00:{n:02d}Z,{TEMP[n]:.1f},{LEVEL[n]:.1f},{SMALL[n]:.2f}"), [(a, b, round(c, 2)) for a, b, c in zip(TEMP, LEVEL, SMALL, strict=True)], clock=[datetime(2026, 11, 25, 12, 0, n, tzinfo=UTC).timestamp() for n in range(N)]),
     Habit("dosing pump: a counter in front", lines(lambda n: f"{n + 117:06d} {TEMP[n]:.1f}"), one(TEMP)),
     Habit("strain gauge amplifier: milliseconds since power-up", lines(lambda n: f"{50_210 + n * 100 + n % 3};{TORQUE[n]:.2f}"), one(TORQUE)),
     Habit("converter: hexadecimal counts", lines(lambda n: f"{HEXES[n]:04X}"), one([float(v) for v in HEXES])),
@@ -117,7 +120,7 @@ HABITS = [
     Habit("inclinometer: bytes with a sum", b"".join(bytes([0xAA, *(int(v * 100) & 0xFFFF).to_bytes(2, "big"), n, (0xAA + sum((int(v * 100) & 0xFFFF).to_bytes(2, "big")) + n) & 0xFF]) for n, v in enumerate(TENS)), needs="no text"),
     Habit("a line at a wrong baud rate", bytes((n * 73 + n * n * 31 + 17) % 256 for n in range(900)), needs="o"),
     Habit("stopwatch: minutes and seconds", lines(lambda n: f"LAP {1 + n % 3:d}:{(n * 7) % 60:02d}.{n % 10}"), one([round(60 * (1 + n % 3) + (n * 7) % 60 + (n % 10) / 10, 1) for n in range(N)]), [("What is", "measured time")], units=["s"]),
-    Habit("hygrometer: percent and a state", lines(lambda n: f"{LEVEL[n]:.1f} %RH {'LOW' if LEVEL[n] < 40 else 'OK'}"), one(LEVEL)),
+    Habit("hygrometer: percent and a state", lines(lambda n: f"{LEVEL[n]:.1f} %RH {'LOW' if LEVEL[n] < 40 else 'OK'}"), one(LEVEL), states=["LOW" if LEVEL[n] < 40 else "OK" for n in range(N)]),
     Habit("quality station: quoted cells", lines(lambda n: f'"P1","{TEMP[n]:.2f}","bar"'), one(TEMP)),
     Habit("blood pressure simulator: two numbers and a slash", lines(lambda n: f"{int(LEVEL[n]) + 60}/{int(TEMP[n]) + 60}"), _two([float(int(v) + 60) for v in LEVEL], [float(int(v) + 60) for v in TEMP])),
     Habit("crane scale: zeros in front and a unit", lines(lambda n: f"{int(WEIGHT[n]):05d} kg"), one([float(int(v)) for v in WEIGHT]), units=["kg"]),

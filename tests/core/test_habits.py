@@ -12,6 +12,7 @@ from tidybench.core.quality import Quality
 from tidybench.core.setup import Setup
 from tidybench.core.tape.events import Event, Opened, Received
 from tidybench.core.teaching.drafting import Draft, Exchanged, draft
+from tidybench.core.values.state_name import state_name
 
 SECOND = 1_000_000
 
@@ -42,7 +43,13 @@ def taught(habit: Habit) -> Draft:
 
 
 def rows_of(setup: Setup, habit: Habit) -> list[tuple[float | None, ...]]:
-    """The rows that the set-up gives: message by message, a number for each channel."""
+    """The rows that the set-up gives: message by message, a number for each channel that is one."""
+    numbers = [n for n, c in enumerate(setup.channel) if c.clock is None and not c.states]
+    return [tuple(row[n] for n in numbers) for row in all_rows_of(setup, habit)]
+
+
+def all_rows_of(setup: Setup, habit: Habit) -> list[tuple[float | None, ...]]:
+    """The same with the device's own times and states."""
     if isinstance(habit.data, bytes):
         capture = Capture("plain bytes", data=habit.data)
     else:
@@ -82,8 +89,15 @@ def test_every_habit_is_read_right_or_asked_about(habit: Habit) -> None:
         plain = tuple(math.nan if cell is None else cell for cell in row)
         expected = tuple(math.nan if cell is None else cell for cell in right)
         assert plain == pytest.approx(expected, rel=1e-9, nan_ok=True), got.text
-    assert [c.unit or "" for c in setup.channel] == list(habit.units) or not habit.units
-    assert [c.name for c in setup.channel] == list(habit.names) or not habit.names
+    numbers = [c for c in setup.channel if c.clock is None and not c.states]
+    assert [c.unit or "" for c in numbers] == list(habit.units) or not habit.units
+    assert [c.name for c in numbers] == list(habit.names) or not habit.names
+    every = all_rows_of(setup, habit)
+    states = [n for n, c in enumerate(setup.channel) if c.states]
+    found = [state_name(setup.channel[n].states, row[n] or 0.0) for row in every for n in states]
+    assert found == list(habit.states)
+    clocks = [n for n, c in enumerate(setup.channel) if c.clock is not None]
+    assert [row[n] for row in every for n in clocks] == pytest.approx(list(habit.clock), rel=1e-12)
     assert got.reasons
 
 

@@ -1,5 +1,6 @@
 """Whatever an instrument sends: a proposal reads back the numbers it meant, or there is none and it is said why."""
 
+import re
 from collections import Counter
 
 import pytest
@@ -11,7 +12,9 @@ from tidybench.core.framing import make_check, make_framer
 from tidybench.core.quality import Quality
 from tidybench.core.samples import Batch
 from tidybench.core.setup import Setup
+from tidybench.core.setup.channel import ChannelPart
 from tidybench.core.teaching.drafting import Exchanged, draft
+from tidybench.core.values.state_name import state_name
 
 MESSAGES = 40
 
@@ -50,8 +53,21 @@ def _read(setup: Setup, bodies: list[bytes]) -> list[Numbers | None]:
             found.append(None)
         else:
             rows = sorted(zip(out.words, out.values, strict=True))
-            found.append(tuple(v if Quality(w & 0xFF).measured else None for w, v in rows))
+            read = [(setup.channel[w >> 8], v if Quality(w & 0xFF).measured else None) for w, v in rows]
+            assert all(is_said(channel, value, body) for channel, value in read), (setup, body)
+            found.append(tuple(v for channel, v in read if not channel.states and channel.clock is None))
     return found
+
+
+def is_said(channel: ChannelPart, value: float | None, body: bytes) -> bool:
+    """Whether a state, or a time of day, stands in the message in so many letters."""
+    if value is not None and channel.states:
+        word = state_name(channel.states, value)
+        return word is not None and re.search(rb"(?<![A-Za-z])%s" % word.encode(), body) is not None
+    if value is not None and channel.clock is not None:
+        day = round(value) % 86_400
+        return b"%02d:%02d:%02d" % (day // 3600, day // 60 % 60, day % 60) in body
+    return True
 
 
 def compared(setup: Setup, data: bytes, numbers: list[Numbers], made: Made) -> str:

@@ -4,10 +4,12 @@ from dataclasses import replace
 
 import pytest
 
+from tidybench.core.channels.device_clock import DeviceClock
 from tidybench.core.exchange.counts import LinkCounts
 from tidybench.core.path import Facts, Stage, reading_path
 from tidybench.core.reading.reader import Counts
 from tidybench.core.reading.stop import Stop
+from tidybench.core.samples import Batch
 
 S = 1_000_000
 NOW = 100 * S
@@ -50,6 +52,21 @@ def test_all_passing() -> None:
     stages = reading_path(well())
     assert [s.state for s in stages] == ["passing"] * 5
     assert stages[2].sentence == "Messages end with CR LF, answers in 29 ms."
+
+
+def test_what_is_said_of_a_device_s_clock() -> None:
+    clock, out = DeviceClock(1), Batch()
+    for n in range(20):
+        clock.take(0, NOW - (20 - n) * S, n + 5.0, out)
+    facts = replace(well(), clocks=(("Board time", clock),))
+    assert reading_path(facts)[4].sentence.endswith("Board time runs like ours so far.")
+    clock.take(0, NOW, 0.5, out)
+    assert fault(facts).sentence.startswith(
+        "Board time was set, stood still or began again 0.0 s ago (once so far)"
+    )
+    for n in range(20):
+        clock.take(0, NOW + n, float(n * 7919 % 1000), out)
+    assert fault(facts).words == "no clock"
 
 
 def test_a_stopped_stage_blanks_what_follows() -> None:

@@ -1,6 +1,7 @@
 """The whole message pattern language: widths, notations, choices, units, lists, optional parts, writing."""
 
 import math
+from datetime import datetime
 
 import pytest
 from hypothesis import given
@@ -143,6 +144,31 @@ def test_bytes_are_read_in_the_same_notation(
 
 
 @pytest.mark.parametrize(
+    ("source", "message", "iso"),
+    [
+        ("<t:datetime>", "2026-11-26T01:02:03.250Z", "2026-11-26T01:02:03.250+00:00"),
+        ("<t:datetime>", "2026-11-26 01:02", "2026-11-26T01:02:00+00:00"),
+        ("<t:datetime>", "20261126T010203+0100", "2026-11-26T01:02:03+01:00"),
+        ("<t:datetime>", "2026-11-26T01:02:03-09:30", "2026-11-26T01:02:03-09:30"),
+        ("<t:datetime(DD.MM.YY hh:mm:ss)>", "26.11.26 01:02:03", "2026-11-26T01:02:03+00:00"),
+        ("<t:datetime(MM/DD/YYYY,hh:mm:ss.f)>", "11/26/2026,01:02:03.5", "2026-11-26T01:02:03.5+00:00"),
+        ("<t:datetime(hhmmss.f)>", "010203.50", "1970-01-01T01:02:03.5+00:00"),
+        ("<t:datetime>", "2026-02-30 01:02", ""),
+        ("<t:datetime>", "2026-02-03 24:02", ""),
+        ("<t:datetime(hh:mm)>", "12:60", ""),
+    ],
+)
+def test_dates_and_times_are_seconds_since_1970(source: str, message: str, iso: str) -> None:
+    """Held against Python's own reading of ISO 8601."""
+    got = compile_pattern(source).read(message.encode())
+    if not iso:
+        assert isinstance(got, Stop)
+        return
+    assert not isinstance(got, Stop), got
+    assert got["t"][1] == datetime.fromisoformat(iso).timestamp()
+
+
+@pytest.mark.parametrize(
     ("source", "words"),
     [
         ("<a:uint>", "uint wants its bytes"),
@@ -167,6 +193,13 @@ def test_bytes_are_read_in_the_same_notation(
         ("<a>;<q:quality(X=wrong)>", "is not a quality"),
         ("<a>;<q:quality(|X)>", "an empty text says nothing"),
         ("<a sign(behind)>-", "takes “-” too"),
+        ("<t:datetime(hh)>", "at least hh and mm"),
+        ("<t:datetime(DD hh:mm)>", "a year, MM and DD"),
+        ("<t:datetime(hh:mm q)>", "“q” says nothing in a layout"),
+        ("<t:datetime(hh:mm:ss.f mm)>", "mm stands there twice"),
+        ("<t:datetime(hh:mm f ss)>", "stands behind ss"),
+        ("<t:datetime><v>", "two fields touch"),
+        ("<t:datetime(hhmmss.f)>5", "takes these digits too"),
     ],
 )
 def test_what_cannot_be_is_refused_with_its_place(source: str, words: str) -> None:
@@ -247,6 +280,8 @@ def test_slips_are_named_with_their_column_and_what_to_do(source: str, column: i
         ("A<?;B=<b>?>", {}, b"A"),
         ("A<?;B=<b>?>", {"b": 1.0}, b"A;B=1"),
         ("<name:text 6>!", {"name": "ab"}, b"ab    !"),
+        ("SET <t:datetime(DD.MM.YYYY hh:mm:ss)>", {"t": 1795655000.5}, b"SET 26.11.2026 01:03:20"),
+        ("<t:datetime>", {"t": 1795655000.5}, b"2026-11-26T01:03:20.500Z"),
     ],
 )
 def test_the_same_notation_writes(source: str, given_values: dict[str, float | str], sent: bytes) -> None:
@@ -278,7 +313,7 @@ def test_what_cannot_be_written_is_said(
 
 FIELDS = st.sampled_from(
     ["<N>", "<N:int>", "<N 5.2>", "<N:hex 4>", "<N:bits>", "<N:word>", "<N:text>", "<N:choice(A|AB|Ü)>",
-     "<N decimal(,)>", "<N over(OL|9.9E37) none(--) flagged(~)>", "<*>", "<* 2>", "<N[1..3] sep(,)>"]
+     "<N decimal(,)>", "<N over(OL|9.9E37) none(--) flagged(~)>", "<N:datetime>", "<N:datetime(hh:mm:ss.f)>", "<*>", "<* 2>", "<N[1..3] sep(,)>"]
 )  # fmt: skip
 LITERALS = st.sampled_from(["", " ", ",", ";", "A=", "OL", "E5", ".", "-", " B", "\\r"])
 

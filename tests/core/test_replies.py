@@ -217,7 +217,7 @@ def test_learnt_names_are_on_the_tape() -> None:
         (modbus(11).replace("at = 50", 'at = 50\ntable = "coil"\nholds = "int16"'), "a coil is one bit"),
         (modbus(11).replace("at = 50", 'at = 50\nholds = "bit"'), "say which bit"),
         (modbus(11).replace("at = 50", 'at = 50\ntable = "input"\nwritable = true'), "can only be read"),
-        (asked('patterns = ["<v:word>"]\n'), "no number is called “v”"),
+        (asked('patterns = ["<v:word>"]\n'), "“v” is a word, no number: give it states"),
         (asked('patterns = ["<v"]\n'), "query “q”: pattern 1: column 1: this “<” is never closed"),
         (asked('errors = ["<v"]\npatterns = ["<v>"]\n'), "error pattern 1"),
         (asked('reader = { kind = "pairs", between = ",", decimal = "," }\n'), "must differ"),

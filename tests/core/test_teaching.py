@@ -3,6 +3,7 @@
 import contextlib
 import random
 import re
+from collections.abc import Callable
 from dataclasses import replace
 
 import pytest
@@ -21,6 +22,7 @@ from tidybench.core.teaching.framings import propose_framing
 from tidybench.core.teaching.pointing import Meaning, point
 from tidybench.core.teaching.proposals import propose
 from tidybench.core.teaching.remedies import remedies, token_remedies
+from tidybench.core.teaching.running import Clock
 from tidybench.core.teaching.source import source_of
 
 RANDOM = random.Random(4)
@@ -39,6 +41,7 @@ def flows(count: int = 30) -> list[bytes]:
         "FL=<flow none(--------|x\\|y) [L/min]> L/min <state:word>",
         "<a 6.3><* 2><b:hex 4>;<?T=<t over(OL) under(-OL) flagged(~)>?>",
         "<v [V]> <u:unit(mV=0.001|V=1)>\\r<*>!<c:choice(A|B\\))>",
+        "<d:datetime>\t<e:datetime(DD.MM.YY hh:mm:ss.f)>;<h:datetime 24>",
         "\\x02<p decimal(,)>\\<\\>\\\\<t:text>",
     ],
 )
@@ -197,7 +200,8 @@ def test_a_label_a_unit_and_dashes_are_found() -> None:
     assert best.reads == best.of == 32
     assert "labels stand before numbers: fl" in best.reasons
     assert any("stands where fl has no reading" in reason for reason in best.reasons)
-    assert [(c.field, c.unit, c.decimals) for c in best.channels] == [("fl", "L/min", 2)]
+    assert [(c.field, c.unit, c.decimals) for c in best.channels if not c.states] == [("fl", "L/min", 2)]
+    assert [c.states for c in best.channels if c.states] == [("--", "OK")]
 
 
 @pytest.mark.parametrize(
@@ -375,9 +379,48 @@ def test_a_date_is_one_and_what_only_looks_like_one_is_not() -> None:
     for date in (b"25.11.2026", b"2026-11-25 10:00:%02d", b"11/25/26", b"2026-11-25T10:00:%02dZ"):
         messages = [(date % n if b"%" in date else date) + b";%d.5" % (n * 7 % 9) for n in range(20)]
         best = propose(messages).proposals[0]
-        assert len(best.channels) == 1, date
+        assert [c.clock is not None for c in best.channels] == [True, False][b"%" not in date :], date
     best = propose([b"%d.29/0%d" % (4433 + n * 37 % 100, n % 8) for n in range(20)]).proposals[0]
     assert best.listen.patterns == ["<v1>/<v2>"]
+
+
+BEGUN = 1_795_655_000_000_000
+
+
+def every(count: int, seconds: float, late: int = 2000) -> list[int]:
+    """Arrival times, some of them a little late."""
+    return [BEGUN + round(n * seconds * 1e6) + n * 37 % 11 * late for n in range(count)]
+
+
+@pytest.mark.parametrize(
+    ("make", "seconds", "clock"),
+    [
+        (lambda n: b"%d;%d.5" % (50_210 + n * 100 + n % 3, n * 7 % 9), 0.1, Clock(0.001)),
+        (lambda n: b"%d;%d.5" % (n * 250_000, n * 7 % 9), 0.25, Clock(1e-6)),
+        (lambda n: b"T=%d.%02d P=%d.5" % (n // 4, n % 4 * 25, n * 7 % 9), 0.25, Clock(1.0)),
+        (lambda n: b"%d ms %d.5" % (n * 100, n * 7 % 9), 0.1, Clock(0.001)),
+        (lambda n: b"%02d:%02d:%02d %d.5" % (23 + (58 + n // 60) // 60, (58 + n // 60) % 60, n % 60, n * 7 % 9), 1.0, Clock(1.0, 86_400.0)),
+        (lambda n: b"26.11.2026 01:%02d:%02d;%d.5" % (n // 60, n % 60, n * 7 % 9), 1.0, Clock(1.0)),
+        (lambda n: b"2026/11/26 01:%02d:%02d;%d.5" % (n // 60, n % 60, n * 7 % 9), 1.0, Clock(1.0)),
+        # A count of messages once a second, readings that rise, a clock of another speed: none is its time.
+        (lambda n: b"%d;%d.5" % (n + 7, n * 7 % 9), 1.0, None),
+        (lambda n: b"LEVEL=%d;P=%d.5" % (n * 1000, n * 7 % 9), 1.0, None),
+        (lambda n: b"%d bar;%d.5" % (n * 1000, n * 7 % 9), 1.0, None),
+        (lambda n: b"%d;%d.5" % (n * 137, n * 7 % 9), 1.0, None),
+        (lambda n: b"12:%02d:%02d %d.5" % (n * 7 // 60, n * 7 % 60, n * 7 % 9), 1.0, None),
+        (lambda n: b"%02d/11/2026 01:%02d:%02d;%d.5" % (5, n // 60, n % 60, n * 7 % 9), 1.0, None),
+    ],
+)  # fmt: skip
+def test_what_runs_with_the_time_is_the_device_s_own(
+    make: Callable[[int], bytes], seconds: float, clock: Clock | None
+) -> None:
+    """Its own clock was passed over: now it is kept beside the arrival, where that proves it."""
+    messages = [make(n) for n in range(40)]
+    outcome = propose(messages, times=every(40, seconds))
+    assert outcome.proposals, outcome
+    assert [one.clock for one in outcome.proposals[0].channels if one.clock] == ([clock] if clock else [])
+    readings = [one for one in outcome.proposals[0].channels if one.clock is None]
+    assert readings[-1].decimals == 1
 
 
 W = [round(20 + n * 7 % 11 + n / 10, 1) for n in range(30)]

@@ -146,6 +146,39 @@ def test_the_sample_view_gives_plain_rows(engine: Engine) -> None:
         assert (count, nulls) == (50, 0)
 
 
+def test_views_give_states_in_words_and_the_times_of_devices(engine: Engine) -> None:
+    """Two messages at one microsecond: each with its own time."""
+    with Session(engine) as session, session.begin():
+        run = new_run(session)
+        for number, key, more in ((1, "valve", 'false, \'["shut", "open"]\''), (2, "own", "true, '[]'")):
+            session.execute(
+                text(
+                    "INSERT INTO run_channel (run_id, number, position, key, name, unit, instrument, decimals, interval_s, clock,"
+                    f" states) VALUES (:run, :number, 0, :key, :key, '', 'i', 1, 0.2, {more})"
+                ),
+                {"run": run, "number": number, "key": key},
+            )
+        batch = Batch()
+        for value, late in ((0.0, 0.5), (1.0, 0.25), (7.0, 0.0)):
+            batch.add(1, 0, NOW, value)
+            batch.add(2, 0, NOW, late)
+        batch.add(1, 8, NOW + 1)
+        blocks.append(session, run, 0, unpack(batch.pack(1)))
+        states = session.scalars(text("SELECT state FROM sample WHERE channel = 'valve'")).all()
+        assert states == ["shut", "open", None, None]
+        rows = session.execute(
+            text(
+                "SELECT channel, device_time_us, extract(epoch FROM device_time), value FROM sample_by_device_clock ORDER BY 2"
+            )
+        ).all()
+    assert [(row[0], row[1], row[3]) for row in rows] == [
+        ("valve", NOW - 500_000, 0.0),
+        ("valve", NOW - 250_000, 1.0),
+        ("valve", NOW, 7.0),
+    ]
+    assert [float(row[2]) for row in rows] == pytest.approx([row[1] / 1e6 for row in rows])
+
+
 def test_set_ups_have_versions_and_the_newest_is_in_force(engine: Engine) -> None:
     first = setup_text("loop-flow-meter")
     second = first.replace("every_s = 0.2", "every_s = 0.5")

@@ -2,6 +2,8 @@
 
 import csv
 import io
+import json
+from datetime import datetime
 
 import pytest
 
@@ -10,6 +12,7 @@ from tidybench.core.samples import Batch
 from tidybench.runs.rows import SETTLE, header, make_rule
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunState
+from tidybench.runs.sidecar import metadata
 
 S = 1_000_000
 T0 = 1_795_416_792 * S
@@ -77,6 +80,23 @@ def test_each_reading_is_a_row_of_its_own() -> None:
     rows = rule.feed(T0, batch((1, T0, 1.0, Quality.OK), (2, T0, 2.0, Quality.OK), (1, T0, 3.0, Quality.OK)))
     assert [row[1:3] for row in cells(rows)] == [["1", "2"], ["3", ""]]
     assert cells(rule.feed(T0, batch((2, T0 + 1, 7.0, Quality.OK))))[0] == ["0.010001", "", "7", ""]
+
+
+@pytest.mark.parametrize("rule", ["each reading", "steady rows"])
+def test_a_device_s_clock_has_its_times_in_its_column(rule: str) -> None:
+    """T0 is 2026-11-23T06:53:12 UTC; 7 ms late is 6.993 s before the next ten."""
+    made = state(rule, ("A", 1.0), ("Own", 1.0))
+    made.channels[1].clock, made.channels[1].unit = True, "s"
+    rows = make_rule(made)
+    came = batch((1, T0, 1.5, Quality.OK), (2, T0, 0.007, Quality.FLAGGED))
+    got = rows.feed(T0, came) + rows.until(T0 + SETTLE)
+    [cell] = [row[2] for row in cells(got)]
+    assert datetime.fromisoformat(cell).timestamp() == pytest.approx(T0 / 1e6 - 0.007, abs=1e-6)
+    assert cells(got)[0][3] == "Own=flagged"
+    assert header(made.channels) == "time,elapsed_s,A [V],Own,flags\r\n"
+    column = json.loads(metadata(made))["tableSchema"]["columns"][3]
+    assert (column["titles"], column["datatype"]) == ("Own", "dateTimeStamp")
+    assert "schema:unitText" not in column
 
 
 def test_channels_that_are_not_in_the_run_are_left_out() -> None:

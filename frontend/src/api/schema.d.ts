@@ -1226,7 +1226,9 @@ export interface components {
         /**
          * ChannelPart
          * @description A named series of samples: value = field x scale + offset, then the steps of `scaling` in order, then its
-         *     zero is taken off, then the filters, then it is thinned out.
+         *     zero is taken off, then the filters, then it is thinned out. With `clock` its field is the device's own time, and its
+         *     samples say, in seconds, how long after that each message came. With `states` it is one of these words: its value is
+         *     the place of its word, from 0.
          */
         ChannelPart: {
             /** Id */
@@ -1264,6 +1266,12 @@ export interface components {
              */
             filter: (components["schemas"]["MeanFilter"] | components["schemas"]["MedianFilter"] | components["schemas"]["ExponentialFilter"] | components["schemas"]["SpikeFilter"] | components["schemas"]["HumFilter"])[];
             thinning?: components["schemas"]["ThinningPart"] | null;
+            clock?: components["schemas"]["ClockPart"] | null;
+            /**
+             * States
+             * @default []
+             */
+            states: string[];
             /**
              * Decimals
              * @default 2
@@ -1303,6 +1311,16 @@ export interface components {
             low: number | null;
             /** High */
             high: number | null;
+            /**
+             * Clock
+             * @default false
+             */
+            clock: boolean;
+            /**
+             * States
+             * @default []
+             */
+            states: string[];
             /**
              * @default {
              *       "hysteresis": 0,
@@ -1381,6 +1399,15 @@ export interface components {
              * @default false
              */
             negated: boolean;
+        };
+        /**
+         * ClockPart
+         * @description The field is the device's own time: a running time, a count of ticks (with `scale` to seconds), a time of day.
+         *     `wraps_s`: after so many seconds it begins again at 0.
+         */
+        ClockPart: {
+            /** Wraps S */
+            wraps_s?: number | null;
         };
         /**
          * ColumnsPart
@@ -3031,6 +3058,16 @@ export interface components {
             low: number | null;
             /** High */
             high: number | null;
+            /**
+             * Clock
+             * @default false
+             */
+            clock: boolean;
+            /**
+             * States
+             * @default []
+             */
+            states: string[];
             statistics: components["schemas"]["Statistics"];
         };
         /**

@@ -20,8 +20,9 @@ from tidybench.core.setup import Setup
 from tidybench.core.setup.channel import ChannelPart
 from tidybench.core.setup.filters import FilterPart, ThinningPart
 from tidybench.core.tape.events import Event, Hole, Opened, Sent, Start
-from tidybench.core.values.figure import figure
-from tidybench.runs.cells import safe_text
+from tidybench.core.values.channel import device_time, title_of
+from tidybench.core.values.state_name import state_name
+from tidybench.runs.cells import cell_of, safe_text
 from tidybench.runs.stamps import Stamps
 
 BY_TIME = ("exponential", "hum")
@@ -76,7 +77,7 @@ class Readout:
         self._pipelines = {
             number: ChannelPipeline(number, part.scaling, *_without_time(part))
             for number, part in self._plan.parts.items()
-            if not part.is_plain
+            if not part.is_plain and part.clock is None  # without a time of ours its own is all there is
         }
         for reader in self._plan.readers.values():
             reader.on_trouble = self._trouble
@@ -222,13 +223,21 @@ class Table:
         self._channels, self._timed, self._json = setup.channel, timed, as_json
         self._single = [setup.is_single(channel) for channel in setup.channel]
         self._stamp = Stamps().micro
+        self._cells = [
+            cell_of(single, self._is_time(channel), [safe_text(word) for word in channel.states], self._stamp)
+            for single, channel in zip(self._single, setup.channel, strict=True)
+        ]
         self._begun: int | None = None
+
+    def _is_time(self, channel: ChannelPart) -> bool:
+        """Whether a column is times: a device's clock beside ours."""
+        return self._timed and channel.clock is not None
 
     def header(self) -> str:
         """The first line, line end included; "" for JSON."""
         if self._json:
             return ""
-        titles = [safe_text(f"{c.name} [{c.unit}]" if c.unit else c.name) for c in self._channels]
+        titles = [safe_text(title_of(c.name, "" if self._is_time(c) else c.unit)) for c in self._channels]
         return _csv_line([*(["time", "elapsed_s"] if self._timed else ["message"]), *titles, "flags"])
 
     def line(self, row: Row) -> str:
@@ -241,7 +250,7 @@ class Table:
         flags = []
         for index, quality, value in row.samples:
             if Quality(quality).measured:
-                cells[index] = figure(value, self._single[index])
+                cells[index] = self._cells[index](row.at or 0, value)
             if quality:
                 flags.append(f"{safe_text(self._channels[index].name)}={Quality(quality).code}")
         return _csv_line([*self._when(row), *cells, "; ".join(flags)])
@@ -252,12 +261,23 @@ class Table:
         assert self._begun is not None
         return [self._stamp(row.at), f"{(row.at - self._begun) / 1e6:.6f}"]
 
+    def _value(self, channel: ChannelPart, at: int | None, value: float) -> float | str:
+        """As JSON: a number, a state's word, or a device's time."""
+        if self._is_time(channel) and at is not None:
+            return self._stamp(device_time(at, value))
+        name = state_name(channel.states, value) if channel.states else None
+        return value if name is None else name
+
     def _json_line(self, row: Row) -> str:
         when = self._when(row)
         data: dict[str, object] = (
             {"time": when[0], "elapsed_s": float(when[1])} if self._timed else {"message": row.number}
         )
-        data["values"] = {self._channels[i].id: v for i, q, v in row.samples if Quality(q).measured}
+        data["values"] = {
+            self._channels[i].id: self._value(self._channels[i], row.at, v)
+            for i, q, v in row.samples
+            if Quality(q).measured
+        }
         data["flags"] = {self._channels[i].id: Quality(q).code for i, q, _ in row.samples if q}
         return json.dumps(data, ensure_ascii=False) + "\n"
 

@@ -7,6 +7,7 @@ sentences. The first stage that is not well has what to try.
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from tidybench.core.channels.device_clock import DeviceClock
 from tidybench.core.diagnosis.evidence import hex_of, parity_seen, recurring_end, unprintable_share
 from tidybench.core.exchange.counts import LinkCounts
 from tidybench.core.exchange.identity import Identity
@@ -62,6 +63,7 @@ class Facts:
     bytes_in_per_s: float = 0.0
     bytes_out_per_s: float = 0.0
     messages_per_s: float = 0.0
+    clocks: tuple[tuple[str, DeviceClock], ...] = ()  # with their channels' names
 
 
 @dataclass(slots=True, frozen=True)
@@ -396,4 +398,36 @@ def _channels(facts: Facts) -> Stage:
         return Stage("Channels", "nothing", "", "No channels are made from its fields yet.")
     if not facts.readings.understood:
         return Stage("Channels", "nothing", "", "No sample yet.")
+    if facts.clocks:
+        return _clocks(facts)
     return Stage("Channels", "passing", "", "Samples go to their lanes and to the run.")
+
+
+def _clocks(facts: Facts) -> Stage:
+    """What is to be said of the device's own clocks."""
+    said = []
+    for name, clock in facts.clocks:
+        if clock.resets > 5 and clock.resets * 4 > clock.samples:
+            return Stage(
+                "Channels",
+                "losses",
+                "no clock",
+                f"{name} does not run like a clock: {clock.resets} of {clock.samples} times did not follow the one before. Is it "
+                "the time, and does its scale make seconds of it?",
+            )
+        if clock.resets and clock.last_reset > facts.now - RECENTLY:
+            return Stage(
+                "Channels",
+                "losses",
+                "clock began again",
+                f"{name} was set, stood still or began again {_ago(facts, clock.last_reset)} ago ({_times(clock.resets)} so far). Its "
+                "times are lined up anew.",
+            )
+        drift = f"{abs(clock.drift) * 1e6:.0f} µs a second too {'fast' if clock.drift > 0 else 'slow'}"
+        again = f", and began again {_times(clock.resets)}" if clock.resets else ""
+        said.append(f"{name} runs {drift if clock.drift else 'like ours so far'}{again}.")
+    return Stage("Channels", "passing", "", f"Samples go to their lanes and to the run. {' '.join(said)}")
+
+
+def _times(count: int) -> str:
+    return "once" if count == 1 else f"{count} times"

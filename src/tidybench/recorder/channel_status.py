@@ -36,6 +36,8 @@ def channel_statuses(
                     instrument=setup.instrument.id,
                     low=channel.limits.low,
                     high=channel.limits.high,
+                    clock=channel.clock is not None,
+                    states=list(channel.states),
                     limits=_limits(channel.limits, derivation, numbers[channel.id]),
                     zero=zero[-1].amount,
                     zeroed_at=zero[-1].at,

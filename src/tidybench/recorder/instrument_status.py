@@ -1,5 +1,6 @@
 """An instrument as the recorder sees it right now, with its reading path."""
 
+from tidybench.core.channels.device_clock import DeviceClock
 from tidybench.core.exchange.identity import Identity
 from tidybench.core.path import Facts, reading_path
 from tidybench.core.reading.reader import Counts, MessageReader
@@ -67,6 +68,7 @@ def _facts(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -
     asked = setup.instrument.talks == "when asked"
     interval = max(gridded, default=1.0) if asked else setup.listening_interval
     part = setup.link
+    named = {channel.id: channel.name for channel in setup.channel if channel.clock is not None}
     return Facts(
         now=now,
         port_name=address,
@@ -97,5 +99,10 @@ def _facts(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -
         command_trouble=worker.session.troubles.get(setup.instrument.id, ""),
         bytes_in_per_s=rates.of(address, "in", counts.bytes_in),
         bytes_out_per_s=rates.of(address, "out", counts.bytes_out),
+        clocks=tuple(
+            (named[p.id], made)
+            for number, p in worker.plan.parts.items()
+            if p.id in named and isinstance(made := worker.reader.pipelines.get(number), DeviceClock)
+        ),
         messages_per_s=rates.of(*_messages_of(setup, own, address, counts.messages, shared)),
     )

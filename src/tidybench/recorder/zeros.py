@@ -25,6 +25,9 @@ class Zeros:
         if found is None:
             raise RequestRefused("not found", f"There is no channel “{channel[:80]}” that could be zeroed.")
         setup, part = found
+        if part.clock is not None or part.states:
+            what = "a clock" if part.clock is not None else "a state"
+            raise RequestRefused("conflict", f"{part.name} is {what}: it has no zero.")
         kept = self._state.now.zeros.get(channel, [])
         before = kept[-1].amount if kept else 0.0
         if undo:

@@ -95,6 +95,8 @@ class RunChannel(Base):
     instrument: Mapped[str] = mapped_column(Text)
     low: Mapped[float | None] = mapped_column(Double)
     high: Mapped[float | None] = mapped_column(Double)
+    clock: Mapped[bool] = mapped_column(Boolean, default=False, server_default=false())
+    states: Mapped[list[str]] = mapped_column(JSONB, default=list, server_default="[]")
 
 
 class SampleBlock(Base):

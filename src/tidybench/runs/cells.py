@@ -1,5 +1,11 @@
 """Text cells of CSV files (RFC 4180), formulas neutralised."""
 
+from collections.abc import Callable, Sequence
+
+from tidybench.core.values.channel import device_time
+from tidybench.core.values.figure import figure
+from tidybench.core.values.state_name import state_name
+
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
@@ -19,3 +25,15 @@ def plain_text(cell: str) -> str:
     """A cell's text without the apostrophe that keeps spreadsheets from running it."""
     rest = cell.lstrip("'")
     return cell[1:] if cell[:1] == "'" and rest and rest[0] in _FORMULA else cell
+
+
+def cell_of(
+    single: bool, clock: bool, states: Sequence[str], stamp: Callable[[int], str]
+) -> Callable[[int, float], str]:
+    """What makes a channel's cell of a sample's time and value: a figure, a state's word (as it is to stand in the file), or the
+    time a device gave. `single`: sent as a 32-bit float."""
+    if clock:
+        return lambda at, late: stamp(device_time(at, late))
+    if states:
+        return lambda _, value: state_name(states, value) or figure(value)
+    return lambda _, value: "" if value != value else figure(value, single)

@@ -2,13 +2,12 @@
 
 from collections import deque
 from collections.abc import Callable, Sequence
-from math import isnan
 from typing import Protocol
 
 from tidybench.core.quality import Quality
 from tidybench.core.samples import Batch
 from tidybench.core.values.figure import figure
-from tidybench.runs.cells import csv_cell, safe_text
+from tidybench.runs.cells import cell_of, csv_cell, safe_text
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunState
 from tidybench.runs.stamps import Stamps
@@ -43,6 +42,15 @@ def header(channels: Sequence[RunChannel]) -> str:
     return ",".join(["time", "elapsed_s", *(csv_cell(c.title) for c in channels), "flags"]) + "\r\n"
 
 
+def cells_of(
+    channels: Sequence[RunChannel], stamp: Callable[[int], str]
+) -> list[Callable[[int, float], str]]:
+    """What writes each channel's cell: of a sample's time and value."""
+    return [
+        cell_of(one.single, one.clock, [csv_cell(word) for word in one.states], stamp) for one in channels
+    ]
+
+
 def make_rule(state: RunState, first: int | None = None) -> RowRule:
     """The row rule of a run; `first` is the time of the last row already written."""
     if state.row_rule == "each reading":
@@ -61,6 +69,8 @@ class EachReading:
         self._commas = [("," * n, "," * (self._count - n)) for n in range(self._count)]
         self._begun = state.begun_at
         self._stamp: Callable[[int], str] = Stamps().micro
+        self._cells = cells_of(state.channels, Stamps().micro)
+        self._is_figure = [not channel.clock and not channel.states for channel in state.channels]
 
     def until(self, at: int) -> list[str]:
         return []
@@ -74,7 +84,7 @@ class EachReading:
         total, index = len(words), 0
         if total == 1:  # most polls: one channel, read
             column = columns.get(words[0] >> 8, -1)
-            if column >= 0 and not words[0] & 0xFF:
+            if column >= 0 and not words[0] & 0xFF and self._is_figure[column]:
                 time = times[0]
                 elapsed = (time - self._begun) / 1e6
                 before, after = self._commas[column]
@@ -94,7 +104,7 @@ class EachReading:
                     last = column
                     quality = word & 0xFF
                     if quality < 2:
-                        cells[column] = figure(values[index], self._single[column])
+                        cells[column] = self._cells[column](time, values[index])
                     if quality:
                         flags += f"{'; ' if flags else ''}{self._labels[column]}={_CODES[quality]}"
                 index += 1
@@ -114,7 +124,6 @@ class SteadyRows:
 
     def __init__(self, state: RunState, last_row: int | None = None) -> None:
         self._labels = [safe_text(channel.name) for channel in state.channels]
-        self._single = [channel.single for channel in state.channels]
         self._columns = {channel.number: index for index, channel in enumerate(state.channels)}
         intervals = [round(c.interval_s * 1e6) or EAGER_INTERVAL for c in state.channels]
         self._every = min(intervals, default=1_000_000)
@@ -122,6 +131,7 @@ class SteadyRows:
         self._samples: list[deque[tuple[int, int, float]]] = [deque() for _ in state.channels]
         self._begun = state.begun_at
         self._stamp = Stamps().milli
+        self._cells = cells_of(state.channels, Stamps().milli)
         self._next = (-(-state.begun_at // self._every)) * self._every
         if last_row is not None:
             self._next = max(self._next, (last_row // self._every + 1) * self._every)
@@ -166,7 +176,7 @@ class SteadyRows:
                 elif time - stamp > self._longest[column]:
                     flags.append(f"{self._labels[column]}=no-sample")
                 else:
-                    cell = "" if isnan(value) else figure(value, self._single[column])
+                    cell = self._cells[column](stamp, value)
                     if quality:
                         flags.append(f"{self._labels[column]}={_CODES[quality]}")
             else:

@@ -27,6 +27,10 @@ class RunChannel(Channel):
         """How its values are made, in one line."""
         if self.expression:
             return self.expression
+        if self.states:
+            return f"a state: {', '.join(self.states)}"
+        if self.clock:
+            return f"the device's own time: field x {figure(self.scale)} + {figure(self.offset)} s, brought to UTC by the least delay"
         parts = [f"field x {figure(self.scale)} + {figure(self.offset)}", *self.steps]
         if self.zero:
             parts.append(f"zeroed: {figure(self.zero)} taken off")
@@ -55,6 +59,8 @@ def run_channel(setup: Setup, channel: ChannelPart, number: int, zero: float = 0
         offset=channel.offset,
         low=channel.limits.low,
         high=channel.limits.high,
+        clock=channel.clock is not None,
+        states=list(channel.states),
         steps=[words(step) for step in channel.scaling],
         zero=zero,
         single=setup.is_single(channel),

@@ -20,8 +20,8 @@ def metadata(state: RunState) -> str:
             {
                 "name": re.sub(r"[^A-Za-z0-9_]", "_", channel.id),
                 "titles": safe_text(channel.title),
-                "datatype": "double",
-                "schema:unitText": channel.unit,
+                "datatype": "dateTimeStamp" if channel.clock else "string" if channel.states else "double",
+                **({} if channel.clock or channel.states else {"schema:unitText": channel.unit}),
                 "schema:measurementTechnique": channel.instrument_name,
                 "dc:description": channel.scaling,
                 **({"schema:measurementMethod": certificate} if (certificate := channel.certificate) else {}),

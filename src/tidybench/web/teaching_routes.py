@@ -329,9 +329,10 @@ def _proposals(setup: Setup, events: list[Event], taken: set[str], answers: dict
         return Proposals(framings=[], readings=[], questions=[], needs=[])
     queries = [query.id for query in setup.query] or [""]
     for query in queries:
-        own = [row.body or row.message.encode("latin-1") for row in rows if _query(row) == query]
+        mine = [row for row in rows if _query(row) == query]
+        own = [row.body or row.message.encode("latin-1") for row in mine]
         check = setup.framing.check if setup.framing.checked_by != "none" else "none"
-        outcome = propose(own, setup.framing.encoding, check, answers)
+        outcome = propose(own, setup.framing.encoding, check, answers, [row.at for row in mine])
         questions += [
             ReadingQuestion(
                 query=query or None,
@@ -344,10 +345,10 @@ def _proposals(setup: Setup, events: list[Event], taken: set[str], answers: dict
         if outcome.needs and own:
             needs.append(ReadingNeed(query=query or None, words=f"{outcome.needs}."))
         for found in outcome.proposals[:MAX_PROPOSALS]:
-            mine = set(taken)
+            ids = set(taken)
             channels = [
                 ChannelPart.model_validate(c)
-                for c in channels_of(found, mine, query or None, setup.instrument.name)
+                for c in channels_of(found, ids, query or None, setup.instrument.name)
             ]
             readings.append(
                 ReadingProposal(

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from math import isfinite
-from typing import Any
+from typing import Any, Protocol
 
 from tidybench.core.channels.filters import Thinning, make_filter
 from tidybench.core.channels.scaling import combined, judged
@@ -12,8 +12,23 @@ from tidybench.core.setup.filters import FilterPart, ThinningPart
 from tidybench.core.setup.scaling import ScalingStep
 
 
+class Pipeline(Protocol):
+    """What becomes of a channel's samples. Feed it every one, in order."""
+
+    zero: float
+
+    def take(self, quality: int, at: int, value: float, out: Batch) -> None:
+        """One sample; what comes of it is appended to `out`."""
+
+    def state(self) -> dict[str, Any]:
+        """What a tape must open with."""
+
+    def restore(self, state: dict[str, Any]) -> None:
+        """Take up what `state` gave."""
+
+
 class ChannelPipeline:
-    """One channel's. Feed it every sample, in order."""
+    """Of a channel that measures something."""
 
     def __init__(
         self,
@@ -73,14 +88,14 @@ class ChannelPipeline:
 
     def restore(self, state: dict[str, Any]) -> None:
         """Take up what `state` gave."""
-        self.zero, self._broken = state["zero"], state["broken"]
+        self.zero, self._broken = state["zero"], state.get("broken", True)
         for one, kept in zip(self._filters, state.get("filters", ()), strict=False):
             one.restore(kept)
         if self._thinning is not None and "thinning" in state:
             self._thinning.restore(state["thinning"])
 
 
-def finished(pipelines: Mapping[int, ChannelPipeline], batch: Batch) -> Batch:
+def finished(pipelines: Mapping[int, Pipeline], batch: Batch) -> Batch:
     """Samples as they were read, each through its channel's pipeline where it has one (by the channel's number)."""
     if not pipelines:
         return batch

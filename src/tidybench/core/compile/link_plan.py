@@ -3,7 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from tidybench.core.channels.pipeline import ChannelPipeline
+from tidybench.core.channels.device_clock import DeviceClock
+from tidybench.core.channels.pipeline import ChannelPipeline, Pipeline
 from tidybench.core.framing import Framer, make_framer
 from tidybench.core.reading.reader import MessageReader
 from tidybench.core.setup import ChannelPart, FramingPart, LinkPart, Setup
@@ -62,12 +63,14 @@ class LinkPlan:
     parts: dict[int, ChannelPart] = field(default_factory=dict)
     zeros: dict[int, float] = field(default_factory=dict)
 
-    def pipelines(self) -> dict[int, ChannelPipeline]:
+    def pipelines(self) -> dict[int, Pipeline]:
         """New ones, for the channels that need more than scale and offset."""
         return {
             number: ChannelPipeline(
                 number, part.scaling, part.filter, part.thinning, self.zeros.get(number, 0.0)
             )
+            if part.clock is None
+            else DeviceClock(number, part.clock.wraps_s)
             for number, part in self.parts.items()
             if not part.is_plain or self.zeros.get(number)
         }

@@ -32,6 +32,7 @@ def problems_of(setup: Setup) -> list[str]:
     """What keeps a set-up from being compiled: patterns that are none, channels made from nothing."""
     problems: list[str] = []
     fields: dict[str | None, set[str] | None] = {}
+    words: set[tuple[str | None, str]] = set()
     for where, key, part in setup.read_parts():
         known: set[str] | None = set()
         shadows = Shadows()
@@ -43,6 +44,8 @@ def problems_of(setup: Setup) -> list[str]:
                 continue
             if isinstance(form, Pattern):
                 problems += [f"{where}: {what}: {why}" for why in shadows.of(what, form)]
+            if isinstance(form, Pattern):
+                words |= {(key, name) for name in form.words}
             known = None if known is None or form.numbers is None else known | set(form.numbers)
         fields[key] = known
     if setup.modbus is not None:
@@ -56,6 +59,12 @@ def problems_of(setup: Setup) -> list[str]:
             problems.append(f"channel “{channel.id}”: nothing is read yet that it could be made from")
         elif key not in fields:
             problems.append(f"channel “{channel.id}”: there is no query “{channel.query}”")
+        elif (key, channel.field) in words:
+            if channel.states:
+                continue
+            problems.append(
+                f'channel “{channel.id}”: “{channel.field}” is a word, no number: give it states = ["…", "…"], the words it can be'
+            )
         elif known is not None and channel.field not in known:
             has = ", ".join(sorted(known)) or "none"
             problems.append(

@@ -65,13 +65,15 @@ def _plan(address: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -
             number = numbers[channel.id]
             used.append(number)
             rules.setdefault(setup.query_of(channel), []).append(
-                ChannelRule(number, channel.field, channel.scale, channel.offset)
+                ChannelRule(number, channel.field, channel.scale, channel.offset, tuple(channel.states))
             )
         who, prompt = setup.instrument.id, bool(setup.framing.prompt)
         for query in setup.query:
             key = Asked(who, query.id)
             mine = rules.get(query.id, [])
-            forms = make_forms(query, setup.framing.encoding, {rule.field for rule in mine})
+            forms = make_forms(
+                query, setup.framing.encoding, {rule.field for rule in mine if not rule.states}
+            )
             readers[key] = MessageReader(who, forms, mine, check)
             until = query.until.encode("latin-1")
             lines = query.lines if query.lines != 1 or not (until or query.quiet_ms) else 0
@@ -95,7 +97,9 @@ def _plan(address: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -
         if setup.instrument.talks != "when asked":
             listen = setup.listen or ListenPart()
             mine = rules.get(None, [])
-            forms = make_forms(listen, setup.framing.encoding, {rule.field for rule in mine})
+            forms = make_forms(
+                listen, setup.framing.encoding, {rule.field for rule in mine if not rule.states}
+            )
             begins, contains = (
                 listen.begins.encode("latin-1", "replace"),
                 listen.contains.encode("latin-1", "replace"),

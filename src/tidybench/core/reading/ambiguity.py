@@ -162,6 +162,10 @@ def _holds(element: Element) -> Bytes:
         return _DIGITS | frozenset(point + element.thousands + (b"+-" if element.behind else b""))
     if element.kind == "duration":
         return _DIGITS | frozenset(b":.")
+    if element.kind == "datetime" and not element.layout:  # seconds, their decimals, a zone
+        return _DIGITS | frozenset(b":.+-Z")
+    if element.kind == "datetime":
+        return _DIGITS if element.layout.endswith("f") else frozenset()
     return _HOLDS.get(element.kind, frozenset())
 
 
@@ -200,4 +204,6 @@ def _starts(element: Element) -> tuple[Bytes, bool]:
     own = _holds(element) | frozenset(b" ") | frozenset(text[0] for text in texts if text)
     if kind in ("number", "int", "duration"):
         own |= frozenset(b"+-")
+    if kind == "datetime":
+        own |= _DIGITS
     return own, any(not token.text for token in element.tokens)

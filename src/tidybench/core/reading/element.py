@@ -9,16 +9,19 @@ from functools import lru_cache
 from typing import Literal
 
 from tidybench.core.quality import Quality
+from tidybench.core.reading import moment
 
 Kind = Literal[
-    "number", "int", "hex", "bits", "duration", "hexfloat", "uint", "sint", "float", "bcd",
+    "number", "int", "hex", "bits", "duration", "datetime", "hexfloat", "uint", "sint", "float", "bcd",
     "word", "text", "choice", "unit", "quality",
 ]  # fmt: skip
 KINDS: tuple[Kind, ...] = (
-    "number", "int", "hex", "bits", "duration", "hexfloat", "uint", "sint", "float", "bcd",
+    "number", "int", "hex", "bits", "duration", "datetime", "hexfloat", "uint", "sint", "float", "bcd",
     "word", "text", "choice", "unit", "quality",
 )  # fmt: skip
-NUMBERS = frozenset(("number", "int", "hex", "bits", "duration", "hexfloat", "uint", "sint", "float", "bcd"))
+NUMBERS = frozenset(
+    ("number", "int", "hex", "bits", "duration", "datetime", "hexfloat", "uint", "sint", "float", "bcd")
+)
 BINARY = frozenset(("uint", "sint", "float", "bcd"))
 """Numbers that are bytes and no digits; their width counts bytes."""
 CHOICES = frozenset(("choice", "unit", "quality"))
@@ -74,6 +77,7 @@ class Element:
     signed: bool = False  # hex: two's complement of its width
     reverse: bool = False  # the last character was sent first
     low: bool = False  # bytes: the low one first
+    layout: str = ""  # datetime: how it is written; "" for ISO 8601
     bits: tuple[str, ...] = ()  # names of the bits of a whole number, the lowest first; "" for none
     bit_counts: tuple[int, ...] = ()  # how many bits each of them has
     choices: tuple[bytes, ...] = ()
@@ -158,8 +162,10 @@ def _up_to(stop: bytes) -> bytes:
 
 
 @lru_cache(maxsize=256)
-def _shape(kind: str, comma: bool, thousands: bytes, behind: bool, exponent: bytes) -> bytes:
+def _shape(kind: str, comma: bool, thousands: bytes, behind: bool, exponent: bytes, layout: str) -> bytes:
     """What a number looks like."""
+    if kind == "datetime":
+        return b" *+" + moment.expression_of(layout)
     if kind in _SHAPES:
         return _SHAPES[kind]
     digits = b"[0-9]++"
@@ -175,12 +181,21 @@ def _shape(kind: str, comma: bool, thousands: bytes, behind: bool, exponent: byt
 
 
 @lru_cache(maxsize=256)
-def _whole(kind: str, comma: bool, thousands: bytes, behind: bool, exponent: bytes) -> "re.Pattern[bytes]":
-    return re.compile(_shape(kind, comma, thousands, behind, exponent))
+def _whole(
+    kind: str, comma: bool, thousands: bytes, behind: bool, exponent: bytes, layout: str
+) -> "re.Pattern[bytes]":
+    return re.compile(_shape(kind, comma, thousands, behind, exponent, layout))
 
 
-def _notation(element: Element) -> tuple[str, bool, bytes, bool, bytes]:
-    return element.kind, element.comma, element.thousands, element.behind, element.exponent
+def _notation(element: Element) -> tuple[str, bool, bytes, bool, bytes, str]:
+    return (
+        element.kind,
+        element.comma,
+        element.thousands,
+        element.behind,
+        element.exponent,
+        element.layout,
+    )
 
 
 def _number(element: Element) -> bytes:
@@ -207,6 +222,8 @@ def as_number(element: Element, text: bytes) -> float | None:
         text = text[::-1]
     if _whole(*_notation(element)).fullmatch(text) is None:
         return None
+    if element.kind == "datetime":
+        return moment.seconds_of(element.layout, text)
     digits = text.replace(b" ", b"")
     if element.kind == "hex":
         return _hex(digits, element.signed)
@@ -340,6 +357,7 @@ def describe(element: Element) -> str:
             "hex": "a hexadecimal number",
             "bits": "a row of zeros and ones",
             "duration": "minutes and seconds",
+            "datetime": f"a time as {element.layout or '2026-11-23T09:30:00'}",
             "hexfloat": "a hexadecimal number",
             "uint": "a whole number in bytes",
             "sint": "a whole number in bytes",

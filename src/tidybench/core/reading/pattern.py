@@ -52,6 +52,11 @@ class Pattern:
         """The fields that channels can be made from."""
         return tuple(name for element in self.fields if element.is_number for name in element.names)
 
+    @property
+    def words(self) -> tuple[str, ...]:
+        """The fields that are texts: channels of states can be made from them."""
+        return tuple(element.name for element in self.fields if element.kind in ("word", "text", "choice"))
+
     def units(self) -> dict[str, str]:
         """The unit each number has, where the pattern says so."""
         return {element.name: element.unit for element in self.fields if element.is_number and element.unit}

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from tidybench.core.quality import Quality
 from tidybench.core.reading.element import CHOICES, KINDS, NUMBERS, WIDTHS, Element, Kind, Token
+from tidybench.core.reading.moment import layout_problem
 
 _NAME = re.compile(r"[^\W\d]\w*(?:-\w+)*")
 _WIDTH = re.compile(r"(\d+)(?:\.(\d+))?(?=[ >])")
@@ -221,6 +222,8 @@ class _Parser:
         element = Element(column, kind, name=name_match[0], encoding=self.encoding)
         if kind in CHOICES:
             element = self._choices(element)
+        elif kind == "datetime" and self._take("("):
+            element = self._layout(element)
         element, separator = self._options(element)
         _complete(element)
         if bounds is None:
@@ -302,6 +305,16 @@ class _Parser:
                     here + 1, "a unit's factor is a number above zero.", "For example unit(kgf=9.80665|N)."
                 )
         return replace(element, choices=tuple(texts), factors=tuple(factors))
+
+    def _layout(self, element: Element) -> Element:
+        here = self.position
+        layout = b"|".join(self._texts(here, strip=False)).decode("latin-1")
+        why = layout_problem(layout)
+        if why or not layout.isascii():
+            raise PatternError(
+                here, f"{why or 'a layout is plain text'}.", "For example datetime(DD.MM.YYYY hh:mm:ss)."
+            )
+        return replace(element, layout=layout)
 
     def _judging(self, element: Element, texts: list[bytes], here: int) -> Element:
         """What each text says of the numbers, as in `quality(ST|US=flagged|OL=over)`."""

@@ -1,12 +1,12 @@
 """From messages to samples: the forms of one query (or listener) and the channels they feed."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from tidybench.core.framing.check import Checker
 from tidybench.core.quality import Quality
-from tidybench.core.reading.element import convert, whole_number_of
+from tidybench.core.reading.element import Field, convert, whole_number_of
 from tidybench.core.reading.form import Form, Learns, Refusal
 from tidybench.core.reading.pattern import Pattern
 from tidybench.core.reading.stop import Stop
@@ -21,12 +21,14 @@ _NO_CHANNEL = -1
 
 @dataclass(slots=True, frozen=True)
 class ChannelRule:
-    """Which field a channel is made from, and its scaling: value = field x scale + offset."""
+    """Which field a channel is made from, and its scaling: value = field x scale + offset. With `states` a field that is a
+    word gives its place among them."""
 
     channel: int
     field: str
     scale: float = 1.0
     offset: float = 0.0
+    states: tuple[str, ...] = ()
 
     @property
     def target(self) -> Target:
@@ -67,6 +69,7 @@ class _Program:
     bytes: list[tuple[int, int, float, float, Any]] = field(default_factory=list)  # whole numbers in bytes
     rich: list[tuple[int, int, float, float]] = field(default_factory=list)  # those with tokens, widths …
     checked: list[int] = field(default_factory=list)  # rich ones that feed no channel still must be numbers
+    states: list[tuple[int, int, dict[str, float]]] = field(default_factory=list)  # words: their values
     targets: list[tuple[str, Target]] = field(default_factory=list)  # of forms that are no plain pattern
 
     def in_order(self) -> "_Program":
@@ -74,6 +77,7 @@ class _Program:
         self.plain.sort(key=lambda one: one[1])
         self.bytes.sort(key=lambda one: one[1])
         self.rich.sort(key=lambda one: one[1])
+        self.states.sort(key=lambda one: one[1])
         self.targets.sort(key=lambda one: one[1][0])
         return self
 
@@ -100,6 +104,7 @@ class MessageReader:
         self.channels = tuple(rule.channel for rule in rules)
         self.counts = Counts()
         self.on_trouble: Callable[[bytes, int, str], None] | None = None
+        self._states = {rule.channel << 8: _places(rule.states) for rule in rules if rule.states}
         self._programs = [self._program(form, rules) for form in forms]
         self._learners = [form for form in forms if isinstance(form, Learns)]
 
@@ -111,9 +116,10 @@ class MessageReader:
             return program.in_order()
         program.match = form.match
         for index, element in enumerate(form.fields):
-            if not element.is_number:
-                continue
             mine = [rule for rule in rules if rule.field == element.name]
+            if not element.is_number:
+                program.states += [(index, r.channel << 8, _places(r.states)) for r in mine if r.states]
+                continue
             plain = element.plain and element in form.elements
             whole = element in form.elements and whole_number_of(element)
             if whole:
@@ -185,6 +191,9 @@ class MessageReader:
                         good = self._rich(program, groups, at, out)
                         if good and (program.plain or program.bytes):
                             _sort(out, before)
+                    if program.states and good:
+                        self._words(program, groups, at, out)
+                        _sort(out, before)
                 if good:
                     counts.understood += 1
                     break
@@ -222,6 +231,16 @@ class MessageReader:
         self.counts.dashes = self.counts.dashes + 1 if empty else 0
         return True
 
+    def _words(self, program: _Program, groups: Sequence[Any], at: int, out: Batch) -> None:
+        assert isinstance(program.form, Pattern)
+        for index, word, places in program.states:
+            got = convert(program.form.fields[index], groups[index])
+            assert got is not None  # only a number may be none
+            quality, value = _state(got, places)
+            out.words.append(word | quality)
+            out.times.append(at)
+            out.values.append(value)
+
     def _form(self, program: _Program, body: bytes, at: int, out: Batch) -> bool:
         """A form that is no plain pattern: whether it read the message."""
         form = program.form
@@ -242,7 +261,8 @@ class MessageReader:
             found = got.get(name)
             if found is None:
                 continue
-            quality, value = found
+            places = self._states.get(word)
+            quality, value = found if places is None else _state(found, places)
             if isinstance(value, str):
                 return False
             fed = True
@@ -321,6 +341,19 @@ class MessageReader:
         """A sample without a number on every channel."""
         for channel in self.channels:
             out.add(channel, quality, at)
+
+
+def _places(states: Sequence[str]) -> dict[str, float]:
+    return {name: float(place) for place, name in enumerate(states)}
+
+
+def _state(got: Field, places: Mapping[str, float]) -> tuple[Quality, float]:
+    """A word's place among the states; of a word that is none of them no number is made. A number is its own place."""
+    quality, value = got
+    if not isinstance(value, str):
+        return quality, value
+    place = places.get(value.strip())
+    return (quality, place) if place is not None else (Quality.NOT_UNDERSTOOD, NAN)
 
 
 def _sort(out: Batch, begin: int) -> None:

@@ -5,6 +5,7 @@ import struct
 from collections.abc import Mapping
 from typing import Literal
 
+from tidybench.core.reading import moment
 from tidybench.core.reading.element import BINARY, NUMBERS, Element, Value, convert, describe, fields_of
 from tidybench.core.reading.pattern_source import PatternError
 
@@ -57,6 +58,8 @@ def _number(element: Element, value: Value) -> bytes:
         return _packed(element, value)
     if element.kind == "duration":
         return _duration(value)
+    if element.kind == "datetime":
+        return moment.written(element.layout, value).encode()
     if element.kind == "hex" and element.signed and -(1 << 4 * element.width - 1) <= value < 0:
         value += 1 << 4 * element.width
     if element.kind != "number" and value != int(value):

@@ -9,6 +9,7 @@ from tidybench.core.setup.filters import FilterPart, ThinningPart
 from tidybench.core.setup.part import Identifier, Label, Part
 from tidybench.core.setup.scaling import CalibrationPart, Finite, ScalingStep, UnitLabel
 
+State = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[^\x00-\x1f\x7f]+$")]
 Seconds = Annotated[float, Field(ge=0, le=86_400)]
 
 
@@ -76,9 +77,19 @@ class ZeroPart(Part):
         return self
 
 
+class ClockPart(Part):
+    """The field is the device's own time: a running time, a count of ticks (with `scale` to seconds), a time of day.
+    `wraps_s`: after so many seconds it begins again at 0."""
+
+    wraps_s: Annotated[float, Field(gt=0, le=1e12, allow_inf_nan=False)] | None = None
+
+
 class ChannelPart(Part):
     """A named series of samples: value = field x scale + offset, then the steps of `scaling` in order, then its
-    zero is taken off, then the filters, then it is thinned out."""
+    zero is taken off, then the filters, then it is thinned out. With `clock` its field is the device's own time, and its
+    samples say, in seconds, how long after that each message came. With `states` it is one of these words: its value is
+    the place of its word, from 0.
+    """
 
     id: Identifier
     name: Label
@@ -91,6 +102,8 @@ class ChannelPart(Part):
     zero: ZeroPart | None = None
     filter: Annotated[list[FilterPart], Field(max_length=5)] = []
     thinning: ThinningPart | None = None
+    clock: ClockPart | None = None
+    states: Annotated[list[State], Field(max_length=64)] = []
     decimals: Annotated[int, Field(ge=0, le=9)] = 2
     limits: LimitsPart = LimitsPart()
     calibration: CalibrationPart | None = None
@@ -102,7 +115,38 @@ class ChannelPart(Part):
             raise ValueError(problem)
         return self
 
+    @model_validator(mode="after")
+    def _tells_time(self) -> "ChannelPart":
+        if self.clock is None:
+            return self
+        if self.scaling or self.filter or self.thinning is not None or self.zero is not None:
+            raise ValueError("a clock has scale and offset only: no steps, zero, filters or thinning")
+        if self.unit != "s":
+            raise ValueError("a clock's samples say how late its messages came: give it the unit s")
+        if self.clock.wraps_s is not None and self.clock.wraps_s <= 2:
+            raise ValueError("wraps_s: a clock that begins again within 2 s tells no time")
+        return self
+
+    @model_validator(mode="after")
+    def _is_a_state(self) -> "ChannelPart":
+        if not self.states:
+            return self
+        if (
+            self.clock is not None
+            or self.scaling
+            or self.filter
+            or self.thinning is not None
+            or self.zero is not None
+        ):
+            raise ValueError("a channel of states has no steps, zero, filters, thinning or clock")
+        if self.unit or self.scale != 1 or self.offset:
+            raise ValueError("a channel of states has no unit, scale or offset")
+        twice = next((one for one in self.states if self.states.count(one) > 1), None)
+        if twice is not None:
+            raise ValueError(f"states: “{twice}” stands there twice")
+        return self
+
     @property
     def is_plain(self) -> bool:
         """Whether scale and offset are all that is done to it."""
-        return not (self.scaling or self.filter or self.thinning is not None)
+        return not (self.scaling or self.filter or self.thinning is not None or self.clock is not None)

@@ -6,15 +6,19 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from tidybench.core.reading.moment import seconds_of
 from tidybench.core.reading.pattern import PatternError, compile_pattern
 from tidybench.core.teaching.kinds import Group
 from tidybench.core.teaching.question import Asking, Choice, Question, key_of, shown_text
+from tidybench.core.teaching.running import DAY, NAMED, OF_UNIT, Clock, layout_of, tick_of, wraps_after
 from tidybench.core.teaching.slots import DASHES, OVER, UNDER, Notation, Slot, by_one, counts_by_name, rises
 from tidybench.core.teaching.source import inside, literal_source
 from tidybench.core.teaching.units import is_unit, one_scale, plain_unit
 
 OF = "of()"
 """Stands for the name of a number that is still to come."""
+MAX_STATES = 8
+"""Words from which on what changes is a text, and no state."""
 MAX_ALIKE = 0.3
 """The share of hexadecimal numbers that may be the same letters before they are taken for a word."""
 FIXED_AFTER = 5
@@ -23,12 +27,14 @@ FIXED_AFTER = 5
 
 @dataclass(slots=True)
 class Channel:
-    """A channel that a proposal would make."""
+    """A channel that a proposal would make. `clock`: its field is the device's own time; `states`: the words it can be."""
 
     field: str
     name: str
     unit: str = ""
     decimals: int = 2
+    clock: Clock | None = None
+    states: tuple[str, ...] = ()
 
 
 @dataclass(slots=True)
@@ -46,7 +52,7 @@ class Built:
 
 
 class Builder:
-    """Of one kind of messages. `names`: what a header row calls its cells; `taken`: names of fields that others have;
+    """Of one kind of messages. `times`: when each of the capture's messages came (microseconds), where that is known. `names`: what a header row calls its cells; `taken`: names of fields that others have;
     `only`: whether there is no other kind."""
 
     def __init__(
@@ -58,9 +64,11 @@ class Builder:
         taken: set[str],
         names: Sequence[str] = (),
         only: bool = True,
+        times: Sequence[int] = (),
     ) -> None:
         self._group, self._notation, self._codec, self._asking = group, notation, codec, asking
         self._taken, self._names, self._only = taken, names, only
+        self._times = [times[place] if times else 0 for place in group.places]
         self._pieces: list[str] = []
         self._built = Built()
         self._fixed: list[str] = []
@@ -107,7 +115,7 @@ class Builder:
 
     def _say(self, count: int) -> None:
         built = self._built
-        units = sorted({one.unit for one in built.channels if one.unit})
+        units = sorted({one.unit for one in built.channels if one.unit and one.clock is None})
         found = []
         if self._labels:
             found.append(f"labels stand before numbers: {', '.join(self._labels)}")
@@ -223,7 +231,11 @@ class Builder:
         )
         self._pieces.append(f"<{' '.join(source)}>")
         self._built.reasons += reasons
-        if counts:
+        clock = None if slot.passed else self._own_time(index, slot, name, shown, counts)
+        if clock is not None:
+            self._keep_time(clock)
+            self._built.channels[-1].field = name
+        elif counts:
             self._built.reasons.append(f"{name} only counts on: passed over")
         else:
             self._built.channels.append(Channel(name, self._title(name), shown, self._decimals(slot)))
@@ -231,6 +243,35 @@ class Builder:
             self._pieces.append(units[1])
         elif any(slot.suf):
             self._behind(slot)
+
+    def _own_time(self, index: int, slot: Slot, name: str, unit: str, counts: bool) -> Clock | None:
+        """How a number is the device's own time; None where it is not. What is called otherwise is a reading, however it rises."""
+        label = self._said.get(name, "")
+        if self._alone() or any((*slot.signs, *slot.behind, *slot.pre)[: len(slot.signs)]) or slot.tokens:
+            return None
+        if (label and not counts_by_name(label) and unit not in OF_UNIT) or (unit and unit not in OF_UNIT):
+            return None
+        after = self._group.slots[index + 1]
+        if after is not None and after.kind == "fixed" and not unit and is_unit(plain_unit(after.texts[0])):
+            unit = plain_unit(after.texts[0])
+            if unit not in OF_UNIT or not any(self._times):
+                return None
+        said = OF_UNIT.get(unit) or NAMED.get(label)
+        values = [_value(one, self._notation) for one in slot.digits]
+        tick = tick_of(values, self._times)
+        if tick is not None:
+            if said is None and slot.is_whole and by_one(slot):
+                return None  # it may as well count messages
+            return Clock(tick) if said is None or abs(said / tick - 1) < 1e-9 else None
+        known = any(self._times)
+        return Clock(said) if said is not None and counts and not known else None
+
+    def _keep_time(self, clock: Clock) -> None:
+        """A channel of the device's own time."""
+        number = 1 + sum(one.clock is not None for one in self._built.channels)
+        title = "Device time" if number == 1 else f"Device time {number}"
+        self._built.channels.append(Channel("", title, "s", 3, clock))
+        self._built.reasons.append("the device says its own time: kept beside the time of arrival")
 
     def _alone(self) -> bool:
         numbers = [
@@ -252,7 +293,7 @@ class Builder:
             self._pieces.append(said[:-1] + f" {OF}>")
             return
         choices = "|".join(inside(one, self._codec) for one in different)
-        self._pieces.append(f"<{self._free('state')}:choice({choices})>")
+        self._pieces.append(f"<{self._state(different)}:choice({choices})>")
 
     def _sign(self, index: int, slot: Slot) -> bool:
         """Whether what looks like signs are some; where nobody can know it is asked."""
@@ -397,7 +438,7 @@ class Builder:
             text = self._literal(different[0])
             self._pieces.append(f"<?{text}?>" if absent else text)
             return
-        name = self._free("state")
+        name = self._state([one for one in different if one])
         choices = "|".join(inside(one, self._codec) for one in different if one)
         said = f"<{name}:choice({choices})>"
         self._pieces.append(f"<?{said}?>" if b"" in different or slot.tokens else said)
@@ -528,9 +569,44 @@ class Builder:
                     self._built.channels.append(Channel(name, self._title(name), "s", 1))
                     return
         name = self._free("clock")
+        said = self._moment(slot)
         widths = {len(text) for text in slot.texts}
+        if said is not None:
+            kind, clock = said
+            self._pieces.append(f"<{name}:{kind}>")
+            self._keep_time(clock)
+            self._built.channels[-1].field = name
+            return
         self._pieces.append(f"<{name}:text {widths.pop()}>" if len(widths) == 1 else f"<{name}:text>")
         self._built.reasons.append("a date or a time of day is passed over")
+
+    def _moment(self, slot: Slot) -> tuple[str, Clock] | None:
+        """The kind of field that reads a time, and how it is the device's own; None where that is not certain."""
+        if all(re.fullmatch(rb"\d+:\d\d(?::\d\d)?(?:\.\d+)?", text) for text in slot.texts):
+            values = [_seconds(text) for text in slot.texts]
+            parts = {text.count(b":") for text in slot.texts}
+            if not any(self._times):
+                return ("duration", Clock(1.0, DAY)) if parts == {2} else None
+            return ("duration", Clock(1.0, DAY)) if tick_of(values, self._times) == 1.0 else None
+        layout = layout_of(slot.texts)
+        if layout is None:
+            return None
+        seconds = [seconds_of(layout, text) for text in slot.texts]
+        if any(b is None or a is None or b < a for a, b in itertools.pairwise(seconds)):
+            return None
+        width = len(slot.texts[0]) if len({len(text) for text in slot.texts}) == 1 and not layout else 0
+        kind = f"datetime({layout})" if layout else f"datetime {width}" if width else "datetime"
+        return kind, Clock(1.0, wraps_after(layout))
+
+    def _state(self, texts: Sequence[bytes], index: int = -1) -> str:
+        """The name of a field that is a word; a channel where its words are few."""
+        before, mark = self._before(index) if index >= 0 else (b"", b"")
+        label = _plain(before.decode("latin-1")) if mark in (b"=", b":") else ""
+        name = self._free(label or "state")
+        words = tuple(shown_text(one) for one in texts)
+        if 1 < len(words) <= MAX_STATES and all(word.isascii() and word.isprintable() for word in words):
+            self._built.channels.append(Channel(name, self._title(name), "", 0, None, words))
+        return name
 
     def _word(self, index: int, slot: Slot) -> None:
         at = slot.beside
@@ -550,7 +626,7 @@ class Builder:
                 self._put_unit(name, unit)
             self._pieces.append(said)
             return
-        name = self._free("state")
+        name = self._state(sorted(set(slot.texts)), index)
         following = self._group.rows[0][index + 1]
         blank = all(row[index + 1].blanks for row in self._group.rows)
         ends = following.kind == "end" or blank

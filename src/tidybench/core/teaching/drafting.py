@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from tidybench.core.compile.edit import bare, changed
-from tidybench.core.framing import make_framer
+from tidybench.core.framing import Cut, Framer, make_framer
 from tidybench.core.setup.framing import FramingPart
 from tidybench.core.teaching.framings import FramingProposal, propose_framing
 from tidybench.core.teaching.inference import NO_TEXT
@@ -95,7 +95,17 @@ def channels_of(
         }
         if query is not None:
             key["query"] = query
-        made.append({**key, **({"unit": one.unit} if one.unit else {}), "decimals": min(9, one.decimals)})
+        if one.unit:
+            key["unit"] = one.unit
+        if one.clock is not None:
+            key["clock"] = {"wraps_s": one.clock.wraps} if one.clock.wraps else {}
+            if one.clock.tick != 1.0:
+                key["scale"] = one.clock.tick
+        if one.states:
+            key["states"] = [*one.states]
+        else:
+            key["decimals"] = min(9, one.decimals)
+        made.append(key)
     return made
 
 
@@ -146,8 +156,10 @@ def _with_framing(
     questions: list[Question] = []
     changes: dict[str, Any] = {"framing": framing_keys(framing)}
     needs = ""
-    for number, (sent, bodies) in enumerate(_by_query(talk, cut).items(), 1):
-        outcome = propose(bodies, framing.encoding, framing.check, answers)
+    for number, (sent, dated) in enumerate(_by_query(talk, cut).items(), 1):
+        outcome = propose(
+            [body for body, _ in dated], framing.encoding, framing.check, answers, [at for _, at in dated]
+        )
         about = f"query {sent.decode('latin-1')!r}" if sent else "reading"
         questions += outcome.questions
         needs = needs or (f"{about}: {outcome.needs}" if sent and outcome.needs else outcome.needs)
@@ -177,16 +189,45 @@ def _with_framing(
     return Draft(changed(bare(link, name, set()), changes), reasons)
 
 
-def _by_query(talk: Talk, cut: FramingProposal) -> dict[bytes, list[bytes]]:
+Dated = tuple[bytes, int]
+"""A message and when it came: microseconds, 0 where that is not known."""
+
+
+def _by_query(talk: Talk, cut: FramingProposal) -> dict[bytes, list[Dated]]:
     """The messages that came upon each query."""
-    found: dict[bytes, list[bytes]] = {}
+    found: dict[bytes, list[Dated]] = {}
     if not any(one.sent for one in talk):
-        return {b"": cut.bodies}
+        return {b"": dated(cut, [piece for one in talk for piece in one.pieces])}
     for one in talk:
         if one.sent:
             framer = make_framer(cut.framing, 0)
             framer.asked(one.sent, 0)
-            bodies = framer.feed(one.came, 1).bodies + framer.passed(10**9).bodies
-            found.setdefault(one.sent, []).extend(bodies)
+            found.setdefault(one.sent, []).extend(_cut(framer, one.pieces))
     # What was sent once was a command, and no query.
     return {sent: bodies for sent, bodies in found.items() if len(bodies) >= 2} or found
+
+
+def dated(cut: FramingProposal, pieces: Sequence[tuple[int, bytes]]) -> list[Dated]:
+    """The messages of a framing, each with its time where the same ones are cut from the pieces as they came."""
+    framer = make_framer(cut.framing, 0)
+    framer.opened(0, whole=True)
+    found = _cut(framer, pieces)[-len(cut.bodies) :]
+    if [body for body, _ in found] == cut.bodies:
+        return found
+    return [(body, 0) for body in cut.bodies]
+
+
+def _cut(framer: Framer, pieces: Sequence[tuple[int, bytes]]) -> list[Dated]:
+    found: list[Dated] = []
+    last = 0
+    for at, piece in pieces:
+        due = framer.deadline()
+        if at and due is not None and due <= at:
+            found += _messages(framer.passed(due), at)
+        found += _messages(framer.feed(piece, at or last + 1), at)
+        last = at or last + 1
+    return found + _messages(framer.passed(last + 10**9), pieces[-1][0] if pieces else 0)
+
+
+def _messages(cut: Cut, at: int) -> list[Dated]:
+    return [(body, time if at else 0) for body, time in zip(cut.bodies, cut.times, strict=True)]

@@ -41,8 +41,9 @@ class Inferred:
     needs: str = ""
 
 
-def infer(messages: Sequence[bytes], encoding: str, asking: Asking) -> Inferred:
-    """All kinds of messages said as patterns; or what is needed first. Questions go to `asking`."""
+def infer(messages: Sequence[bytes], encoding: str, asking: Asking, times: Sequence[int] = ()) -> Inferred:
+    """All kinds of messages said as patterns; or what is needed first. Questions go to `asking`. `times`: when the messages
+    came, where that is known."""
     found = Inferred()
     broken = {place for place, message in enumerate(messages) if _BROKEN.search(message)}
     high = [message for message in messages if _HIGH.search(message)]
@@ -70,7 +71,7 @@ def infer(messages: Sequence[bytes], encoding: str, asking: Asking) -> Inferred:
     mains = _sorted_out(made, messages, found, asking, ENCODINGS[encoding])
     if found.needs or asking.open:
         return found
-    _build(mains, found, asking, ENCODINGS[encoding], len(messages))
+    _build(mains, found, asking, ENCODINGS[encoding], len(messages), times)
     if headers and not found.needs:
         found.sources += sorted(
             {literal_source(messages[place], ENCODINGS[encoding]) for place in head_places}
@@ -266,7 +267,9 @@ def _torn(group: Group, main: Group, messages: Sequence[bytes]) -> bool:
     return bool(text)
 
 
-def _build(mains: Sequence[Group], found: Inferred, asking: Asking, codec: str, count: int) -> None:
+def _build(
+    mains: Sequence[Group], found: Inferred, asking: Asking, codec: str, count: int, times: Sequence[int]
+) -> None:
     taken: set[str] = set()
     sources: list[str] = []
     done: list[Built] = []
@@ -281,6 +284,7 @@ def _build(mains: Sequence[Group], found: Inferred, asking: Asking, codec: str, 
             taken,
             names if len(names) == cells_there else (),
             len(mains) == 1,
+            times,
         ).build()
         if built.trouble:
             found.needs = (

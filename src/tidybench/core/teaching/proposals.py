@@ -9,7 +9,7 @@ import json
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from tidybench.core.reading.form import Form, Learns
@@ -57,10 +57,13 @@ def propose(
     encoding: str = "ascii",
     check: str | CheckPart = "none",
     answers: Answers | None = None,
+    times: Sequence[int] = (),
 ) -> Outcome:
     """Proposals, the best first. `check`: what is known to prove messages whole (they come without it then). `answers`: what a
-    person said to the questions so far."""
-    newest = [message for message in messages if message.strip()][-MAX_MESSAGES:]
+    person said to the questions so far. `times`: when each message came, microseconds, where that is known."""
+    dated = [*zip(messages, times or [0] * len(messages), strict=True)]
+    dated = [one for one in dated if one[0].strip()][-MAX_MESSAGES:]
+    newest = [message for message, _ in dated]
     if not newest:
         return Outcome(needs="No message has come yet")
     asking = Asking(answers or {})
@@ -71,11 +74,12 @@ def propose(
         if found is not None:
             check, checker, why = found
             reasons.append(why)
-            whole = [body for message in newest if (body := checker(message)) is not None]
-            bad, newest = len(newest) - len(whole), whole
+            whole = [(body, at) for message, at in dated if (body := checker(message)) is not None]
+            bad, dated = len(newest) - len(whole), whole
+            newest = [message for message, _ in dated]
     made, inferred = _special(newest, encoding), Inferred()
     if made is None:
-        inferred = infer(newest, encoding, asking)
+        inferred = infer(newest, encoding, asking, [at for _, at in dated])
         if asking.open:
             return Outcome(questions=list(asking.open.values()))
         if inferred.needs:
@@ -130,6 +134,7 @@ def _columns(found: Inferred) -> Proposal | None:
     source = found.sources[0]
     if (
         found.errors
+        or re.search(r":(datetime|duration)", source)
         or len(found.sources) > 1 + bool(found.header)
         or re.search(r"thousands|sign|flagged| \[", source)
     ):
@@ -147,7 +152,9 @@ def _columns(found: Inferred) -> Proposal | None:
     for number, (name, (own, _)) in enumerate(zip(names, fields, strict=True), 1):
         if own in by_field:
             title = name.strip().capitalize() if found.header else f"Column {number}"
-            channels.append(Channel(name, title, "", by_field[own].decimals))
+            channels.append(
+                replace(by_field[own], field=name, name=by_field[own].name if by_field[own].clock else title)
+            )
     reader = {
         "kind": "columns",
         "separator": found.separator,

@@ -35,6 +35,8 @@ def _field(element: Element, encoding: str) -> str:
     elif element.kind == "unit":
         texts = zip(element.choices, element.factors, strict=True)
         kind += "(" + "|".join(inside(t, encoding) + (f"={f:g}" if f else "") for t, f in texts) + ")"
+    elif element.layout:
+        kind += f"({inside(element.layout.encode(), encoding)})"
     elif element.choices:
         kind += "(" + "|".join(inside(text, encoding) for text in element.choices) + ")"
     options = []

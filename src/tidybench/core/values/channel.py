@@ -6,7 +6,9 @@ from pydantic import BaseModel
 class Channel(BaseModel):
     """What a channel is called and how its figures are shown. `number` stands in its samples' records; `id` never
     changes, `name` may. `interval_s`: seconds between samples, 0 for as fast as they come. `instrument`: whose it is,
-    by id. `low` and `high`: the limits, in its unit."""
+    by id. `low` and `high`: the limits, in its unit. `clock`: its values say how late
+    its device's messages came, by the device's own clock: see `device_time`. `states`: its values are
+    places of these words, from 0."""
 
     number: int
     id: str
@@ -17,8 +19,20 @@ class Channel(BaseModel):
     instrument: str
     low: float | None
     high: float | None
+    clock: bool = False
+    states: list[str] = []
 
     @property
     def title(self) -> str:
-        """The CSV's column title."""
-        return f"{self.name} [{self.unit}]" if self.unit else self.name
+        """The CSV's column title: of a clock the column has times."""
+        return title_of(self.name, "" if self.clock else self.unit)
+
+
+def title_of(name: str, unit: str) -> str:
+    """A column's title."""
+    return f"{name} [{unit}]" if unit else name
+
+
+def device_time(at: int, late: float) -> int:
+    """When a device says that it measured what arrived at `at` (microseconds since 1970 UTC), `late` seconds later."""
+    return at - round(late * 1e6)
