@@ -60,7 +60,7 @@ def _logged(runs: Path, setups: list[SetupText], seconds: int, sparse: int = 0) 
     begun = now - (seconds + sparse) * 1_000_000
     log = RunLog.begin(
         runs, bench="b", name="long", item="", operator="", row_rule="steady rows", at=begun,
-        channels=[run_channel(one, one.channel[0], numbers[one.channel[0].id]) for one in parts],
+        channels=[run_channel(one, one.channel[0], numbers) for one in parts],
         setups={one.id: one.text for one in setups},
     )  # fmt: skip
     if sparse:

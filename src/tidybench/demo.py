@@ -50,7 +50,7 @@ class Acceptance:
         self._loop = loop
         folder = Path("unused")
         self._devices = {d.name: d for d in (LoopFlowMeter(folder, loop), PowerAnalyser(folder, loop))}
-        channels = [run_channel(s, c, numbers[c.id]) for s in self._setups for c in s.channel]
+        channels = [run_channel(s, c, numbers) for s in self._setups for c in s.channel]
         self._log = RunLog.begin(
             runs, bench=bench, name="Pump 7 acceptance", item="P7-0413, rotor 2", operator="M. Okafor",
             row_rule="steady rows", at=begun, channels=channels, setups=texts,

@@ -1,8 +1,9 @@
-"""Twelve devices that nobody wrote anything for: from their first bytes to a number on the Bench, in two presses."""
+"""Twelve devices and more that nobody wrote anything for: from their first bytes to a number on the Bench, in two presses."""
 
 import itertools
 import math
 import re
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import ClassVar
@@ -29,6 +30,12 @@ class Sends:
     answers: tuple[str, ...] = ()
     units: tuple[str, ...] = ()
     every: float = 0.12
+    clocks: int = 0
+
+
+BEGUN = time.monotonic()
+MODES = (b"IDLE", b"RUN", b"COOL")
+"""In the order of the alphabet: COOL, IDLE, RUN."""
 
 
 def wave(n: int, middle: float, size: float, places: int) -> float:
@@ -47,6 +54,7 @@ DEVICES = [
     Sends("clock-in-front", lambda n: b"12:%02d:%02d %.3f\r\n" % (n // 60 % 60, n % 60, wave(n, 7, 2, 3)), lambda n: (wave(n, 7, 2, 3),)),
     Sends("autoranging", lambda n: b"%.4f V\n" % wave(n, 1, 0.9, 4) if abs(wave(n, 1, 0.9, 4)) >= 1 else b"%.1f mV\n" % (1000 * wave(n, 1, 0.9, 4)), lambda n: (wave(n, 1, 0.9, 4),), (r"V",), ("V",)),
     Sends("ambiguous-comma", lambda n: (b"Q %.3f\r\n" % abs(wave(n, 2, 1, 3) + 1)).replace(b".", b","), lambda n: (abs(wave(n, 2, 1, 3) + 1),), (r"one number, \d\.\d+",)),
+    Sends("own-clock-and-states", lambda n: b"%d;%.2f;%s;%d\r\n" % ((time.monotonic() - BEGUN) * 1000, wave(n, 5, 0.5, 2), MODES[n // 4 % 3], n // 3 % 2), lambda n: (wave(n, 5, 0.5, 2), float((1, 2, 0)[n // 4 % 3]), float(n // 3 % 2)), clocks=1),
     Sends("hexadecimal", lambda n: b"N=%04X\r\n" % int(wave(n, 1100, 700, 0)), lambda n: (wave(n, 1100, 700, 0),)),
 ]  # fmt: skip
 
@@ -97,8 +105,9 @@ def _taught(page: Page, server: Server, device: Talker, teacher: Teacher) -> Non
     teacher.save()
     wait_for(teacher.passing, f"samples of {sends.name}", 30)
     mine = [one for one in server.recorder.status().channels if one.instrument == teacher.key]
-    assert len(mine) == len(sends.means(0)), sends.name
-    assert [one.unit for one in mine] == [*sends.units] or not sends.units
+    assert len(mine) == len(sends.means(0)) + sends.clocks, sends.name
+    assert [one.clock for one in mine].count(True) == sends.clocks
+    assert [one.unit for one in mine if not one.clock] == [*sends.units] or not sends.units
     _same_numbers(server, teacher.key, device)
 
 
@@ -118,7 +127,8 @@ def _same_numbers(server: Server, key: str, device: Talker) -> None:
     text = server.get(f"/api/instruments/{key}").json()["text"]
     assert text
     rows = server.post(f"/api/instruments/{key}/preview", {"changes": {}}).json()["rows"]
-    fields = [c["field"] for c in server.get(f"/api/instruments/{key}").json()["setup"]["channel"]]
+    channels = server.get(f"/api/instruments/{key}").json()["setup"]["channel"]
+    channels = [channel for channel in channels if channel["clock"] is None]
     meant = {said.strip(b"\r\n"): numbers for said, numbers in device.bodies.items()}
     looked_at = 0
     for row in rows[:20]:
@@ -126,5 +136,7 @@ def _same_numbers(server: Server, key: str, device: Talker) -> None:
         if numbers is None:
             continue
         looked_at += 1
-        assert [float(row["fields"][name]) for name in fields] == pytest.approx(numbers), row
+        read = [(c["states"], row["fields"][c["field"]]) for c in channels]
+        values = [states.index(text) if states else float(text) for states, text in read]
+        assert values == pytest.approx(numbers), row
     assert looked_at >= 5

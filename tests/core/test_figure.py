@@ -41,7 +41,7 @@ def test_a_register_s_float_stands_in_the_csv_without_noise(value: float) -> Non
     setup = load(modbus(11))
     [channel] = [one for one in setup.channel if setup.is_single(one)][:1]
     sent = struct.unpack("<f", struct.pack("<f", value))[0]
-    frozen = run_channel(setup, channel, 1)
+    frozen = run_channel(setup, channel, {channel.id: 1})
     state = RunState(
         id="r", bench="b", name="n", row_rule="each reading", begun_at=0, csv="x.csv", channels=[frozen]
     )

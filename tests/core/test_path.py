@@ -140,3 +140,11 @@ def test_dashes_are_the_instrument_s_own_word() -> None:
     facts.readings.dashes = 40
     assert (fault(facts).state, fault(facts).words) == ("losses", "no reading")
     assert "the instrument itself has none" in fault(facts).sentence
+
+
+def test_a_word_that_is_no_state_is_said() -> None:
+    stage = fault(
+        replace(well(), readings=Counts(understood=9, recent_count=9, last_odd="ALARM", last_odd_at=NOW - S))
+    )
+    assert (stage.name, stage.words) == ("Readings", "another word")
+    assert "“ALARM”" in stage.sentence

@@ -44,7 +44,8 @@ PUMP = channel("pump", "pump", 'states = ["off", "on"]')
 def test_words_and_flags_are_read_as_states(reading: str) -> None:
     setup = load(HEAD + reading + STATE + channel("p", "p") + PUMP)
     data = b"1.5;IDLE;01\n2.5;=ON;00\n3.5;BROKEN;01\n"
-    rows = list(Readout(setup, Capture("plain bytes", data=data)).rows())
+    readout = Readout(setup, Capture("plain bytes", data=data))
+    rows = list(readout.rows())
     table = Table(setup, timed=False, as_json=False)
     # A word that is none of the states gives no value, and the rest of its message does.
     assert [table.line(row) for row in rows] == [
@@ -52,6 +53,9 @@ def test_words_and_flags_are_read_as_states(reading: str) -> None:
         "2,'=ON,2.5,off,\r\n",
         "3,,3.5,on,Mode=not-understood\r\n",
     ]
+    [reader] = readout._plan.readers.values()
+    assert reader.counts.last_odd == "BROKEN"
+    assert reader.counts.dashes == 0
     assert [{i: v for i, _, v in row.samples}[0] for row in rows[:2]] == [0.0, 2.0]
     as_json = Table(setup, timed=False, as_json=True)
     assert json.loads(as_json.line(rows[1]))["values"] == {"mode": "=ON", "p": 2.5, "pump": "off"}

@@ -150,10 +150,13 @@ def test_views_give_states_in_words_and_the_times_of_devices(engine: Engine) -> 
     """Two messages at one microsecond: each with its own time."""
     with Session(engine) as session, session.begin():
         run = new_run(session)
-        for number, key, more in ((1, "valve", 'false, \'["shut", "open"]\''), (2, "own", "true, '[]'")):
+        for number, key, more in (
+            (1, "valve", 'false, 2, \'["shut", "open"]\''),
+            (2, "own", "true, 0, '[]'"),
+        ):
             session.execute(
                 text(
-                    "INSERT INTO run_channel (run_id, number, position, key, name, unit, instrument, decimals, interval_s, clock,"
+                    "INSERT INTO run_channel (run_id, number, position, key, name, unit, instrument, decimals, interval_s, clock, timed_by,"
                     f" states) VALUES (:run, :number, 0, :key, :key, '', 'i', 1, 0.2, {more})"
                 ),
                 {"run": run, "number": number, "key": key},

@@ -1317,6 +1317,11 @@ export interface components {
              */
             clock: boolean;
             /**
+             * Timed By
+             * @default 0
+             */
+            timed_by: number;
+            /**
              * States
              * @default []
              */
@@ -2008,7 +2013,7 @@ export interface components {
         /**
          * LayoutData
          * @description How the Bench is laid out: its lanes in order, and the channels that stand in none. A channel that is not named
-         *     joins those of its unit.
+         *     joins those of its unit. `own_time`: instruments whose samples stand at the times of their own clock.
          */
         LayoutData: {
             /**
@@ -2021,6 +2026,11 @@ export interface components {
              * @default []
              */
             hidden: string[];
+            /**
+             * Own Time
+             * @default []
+             */
+            own_time: string[];
         };
         /**
          * LibraryEntry
@@ -3063,6 +3073,11 @@ export interface components {
              * @default false
              */
             clock: boolean;
+            /**
+             * Timed By
+             * @default 0
+             */
+            timed_by: number;
             /**
              * States
              * @default []

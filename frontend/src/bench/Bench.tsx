@@ -19,7 +19,7 @@ import { InstrumentColumn } from "./InstrumentColumn";
 import { LaneMenu } from "./LaneMenu";
 import { LaneStack } from "./LaneStack";
 import type { LaneMark, LaneView } from "./Lane";
-import { arranged, changed, forward, type Layout, PLAIN } from "./layout";
+import { arranged, changed, clocksOf, forward, type Layout, PLAIN } from "./layout";
 import { LayoutWindow } from "./LayoutWindow";
 import { type Bare, type LaneChannel, type LaneSpec, patienceOf, within } from "./lanes";
 import { NothingYet } from "./NothingYet";
@@ -181,7 +181,13 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
     [markKey],
   );
   const [cursor] = useState(() => new Cursor());
-  const past = usePast(view);
+  const before = usePast(view);
+  const clocks = useMemo(() => clocksOf(channels, layout), [channels, layout]);
+  const samples = useMemo(() => connection.samples.byDevice(clocks), [clocks]);
+  const past = useMemo(
+    () => before && { ...before, samples: before.samples.byDevice(clocks) },
+    [before, clocks],
+  );
 
   useEffect(() => {
     const timer = setInterval(() => setVerdict(judge(all)), 500);
@@ -314,7 +320,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
           <Right>
             <LaneStack
               lanes={lanes}
-              samples={connection.samples}
+              samples={samples}
               past={past}
               view={view}
               live={stretch === null}
@@ -394,7 +400,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
             ) : (
               <NumbersPanel
                 channels={lanes.flatMap((lane) => lane.channels)}
-                samples={connection.samples}
+                samples={samples}
                 past={past?.samples ?? null}
                 view={view}
                 cursor={cursor}

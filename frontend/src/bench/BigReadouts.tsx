@@ -1,6 +1,6 @@
 import { useEffect, useRef } from "react";
 import styled from "styled-components";
-import { figure } from "../look/format";
+import { valueWords } from "../look/format";
 import { digits, type Theme } from "../look/theme";
 import { connection } from "../live/connection";
 import { Chip, Key } from "../parts/Button";
@@ -105,7 +105,7 @@ function BigReadout({ channel, ink }: { channel: LaneChannel; ink: string }) {
       const shown = read(channel, connection.samples, { start: end - 1000, end }, "now", null);
       const good = isGood(shown);
       const stands = saidOf(channel, shown, false);
-      if (number.current) number.current.textContent = good ? figure(shown.value, channel.decimals) : "–";
+      if (number.current) number.current.textContent = good ? valueWords(shown.value, channel) : "–";
       if (words.current) words.current.textContent = stands.words;
       if (card.current) card.current.dataset["out"] = String(stands.level);
     };

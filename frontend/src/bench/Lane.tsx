@@ -6,7 +6,8 @@ import { dashes, type Theme } from "../look/theme";
 import { type Column, grid, logScale, Pixels, scaleFor } from "../live/pixels";
 import type { Samples } from "../live/samples";
 import type { Cursor } from "./cursor";
-import { INSET, type LaneChannel, type LaneSpec, patienceOf } from "./lanes";
+import { drawBands } from "./bands";
+import { INSET, isStates, type LaneChannel, type LaneSpec, patienceOf } from "./lanes";
 import { PenEnd } from "./PenEnd";
 import { ScaleEnds } from "./ScaleEnds";
 
@@ -65,6 +66,8 @@ const Plot = styled.div`
   overflow: hidden;
 `;
 
+const UNSCALED: [number, number] = [0, 1];
+
 /** One lane: scale, pen line, limit rail, digits. */
 export const Lane = memo(function Lane(props: LaneProps) {
   const { lane, place, samples, view, marks, first, theme, register, shows, height, cursor, past } = props;
@@ -81,7 +84,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
   const shape = JSON.stringify([
     lane.log,
     lane.scale,
-    lane.channels.map((c) => [c.number, c.ink, c.dash, c.decimals, c.interval_s, c.name]),
+    lane.channels.map((c) => [c.number, c.ink, c.dash, c.decimals, c.interval_s, c.name, c.states]),
   ]);
   const holder = useRef<HTMLDivElement>(null);
   const [scale, setScale] = useState<[number, number]>([0, 1]);
@@ -103,6 +106,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     let wide = element.clientWidth;
     // Twenty of the last digit shown: finer than that is noise to whoever reads the digits.
     const least = 20 * 10 ** -Math.min(...lane.channels.map((channel) => channel.decimals));
+    const words = isStates(lane);
     const inks = lane.channels.map((channel) => theme.inks[channel.ink] ?? theme.ink);
     const chart = new uPlot(
       {
@@ -127,12 +131,14 @@ export const Lane = memo(function Lane(props: LaneProps) {
             dash: dashes[channel.dash],
             points: { show: false },
             spanGaps: false,
+            ...(words ? { paths: () => null } : {}),
           })),
         ],
         hooks: {
-          drawClear: [(u: uPlot) => ruling(u, theme)],
+          drawClear: [(u: uPlot) => words || ruling(u, theme)],
           draw: [
             (u: uPlot) => {
+              if (words) drawBands(u, lane, columns, inks, theme);
               breaks(u, lane, samples, inks, theme);
               markLines(u, marksRef.current, first, theme);
             },
@@ -166,7 +172,9 @@ export const Lane = memo(function Lane(props: LaneProps) {
         if (lowest < low) low = lowest;
         if (highest > high) high = highest;
       });
-      const next = lane.scale ?? (lane.log ? logScale(low, high, scaleRef.current) : null);
+      const next = words
+        ? UNSCALED
+        : (lane.scale ?? (lane.log ? logScale(low, high, scaleRef.current) : null));
       const fitted = next ?? scaleFor(low <= high ? low : NaN, high, scaleRef.current, least);
       if (fitted !== scaleRef.current) {
         scaleRef.current = fitted;

@@ -1,6 +1,6 @@
 import { Button, Menu, MenuItem, MenuTrigger, Popover, Separator } from "react-aria-components";
 import styled from "styled-components";
-import { again, changed, forward, hidden, joined, type Layout, moved, resized, split } from "./layout";
+import { again, changed, forward, hidden, joined, type Layout, moved, resized, split, timed } from "./layout";
 import type { LaneSpec } from "./lanes";
 
 const Name = styled(Button)`
@@ -17,6 +17,12 @@ const Name = styled(Button)`
   overflow: hidden;
   text-overflow: ellipsis;
   color: var(--ink);
+  small {
+    display: block;
+    font-size: 11px;
+    font-weight: 400;
+    color: var(--quiet);
+  }
   &[data-hovered] {
     background: var(--chosen);
   }
@@ -63,6 +69,10 @@ export interface LaneMenuProps {
 
 /** The lane's unit; pressed, what can be done to the lane. */
 export function LaneMenu({ lane, place, layout, onLayout }: LaneMenuProps) {
+  const instruments = [
+    ...new Set(lane.channels.flatMap((one) => (one.timed_by ? [one.instrument ?? ""] : []))),
+  ];
+  const own = instruments.some((one) => layout.own_time?.includes(one));
   const act = (key: string): void => {
     const acts: Record<string, () => Layout> = {
       up: () => moved(layout, place, -1),
@@ -75,6 +85,7 @@ export function LaneMenu({ lane, place, layout, onLayout }: LaneMenuProps) {
       log: () => changed(layout, place, { log: !lane.log, scale: null }),
       automatic: () => changed(layout, place, { scale: null }),
       hide: () => hidden(layout, place),
+      time: () => timed(layout, instruments, !own),
     };
     const [what, id] = key.split(" ", 2);
     const made = acts[key]?.() ?? (what === "hide" && id ? hidden(layout, place, id) : null);
@@ -86,6 +97,7 @@ export function LaneMenu({ lane, place, layout, onLayout }: LaneMenuProps) {
     <MenuTrigger>
       <Name aria-label={`Lane ${place + 1}, ${lane.unit || "no unit"}: what can be done`}>
         {lane.unit || "–"}
+        {own && <small>own time</small>}
       </Name>
       <Popover placement="right top">
         <MenuBox onAction={(key) => act(String(key))} aria-label={`Lane ${place + 1}`}>
@@ -103,6 +115,9 @@ export function LaneMenu({ lane, place, layout, onLayout }: LaneMenuProps) {
           <Item id="automatic" isDisabled={!lane.scale}>
             Automatic scale
           </Item>
+          {instruments.length > 0 && (
+            <Item id="time">{own ? "By the time of arrival" : "By the device’s own time"}</Item>
+          )}
           <Rule />
           <Item id="split" isDisabled={!several}>
             Split into lanes

@@ -33,7 +33,7 @@ export function LayoutWindow({ layout, channels, onLayout, onReset, onClose }: L
         {out.length ? (
           <div style={{ display: "flex", flexWrap: "wrap", gap: 6, marginTop: 6 }}>
             {out.map((channel) => (
-              <Chip key={channel.id} onPress={() => onLayout(shown(layout, channel.id))}>
+              <Chip key={channel.id} onPress={() => onLayout(shown(layout, channel.id, channel.clock))}>
                 show {channel.name}
               </Chip>
             ))}

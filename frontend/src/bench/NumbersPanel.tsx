@@ -6,7 +6,7 @@ import type { Samples } from "../live/samples";
 import { statsOf } from "../live/stats";
 import type { Cursor } from "./cursor";
 import type { LaneView } from "./Lane";
-import type { LaneChannel } from "./lanes";
+import { isState, type LaneChannel } from "./lanes";
 
 const Panel = styled.section`
   background: var(--panel);
@@ -110,6 +110,14 @@ export function NumbersPanel(props: NumbersPanelProps) {
             const older = past && (series.length === 0 || (series.times[0] ?? 0) > start + 1000);
             const stats = statsOf(older ? past.of(channel.number) : series, start, end);
             const more = channel.decimals + 1;
+            if (isState(channel))
+              return (
+                <tr key={channel.id}>
+                  <th scope="row">{channel.name}</th>
+                  <td colSpan={5}>{channel.states?.join(", ")}</td>
+                  <td>{older ? "from summaries" : stats.count}</td>
+                </tr>
+              );
             return (
               <tr key={channel.id}>
                 <th scope="row">

@@ -1,13 +1,22 @@
 import { type RefObject, useEffect, useRef, useState } from "react";
 import styled from "styled-components";
-import { figure, qualityWords } from "../look/format";
+import { figure, qualityWords, valueWords } from "../look/format";
 import { dashes, digits, type Theme } from "../look/theme";
 import type { Samples, Series } from "../live/samples";
 import { statsOf, type Trend, trendOf } from "../live/stats";
 import type { Cursor } from "./cursor";
 import type { LaneView } from "./Lane";
 import { LimitRail } from "./LimitRail";
-import { type LaneChannel, type LaneSpec, limitWords, patienceOf, placeOf, standing } from "./lanes";
+import {
+  isState,
+  isStates,
+  type LaneChannel,
+  type LaneSpec,
+  limitWords,
+  patienceOf,
+  placeOf,
+  standing,
+} from "./lanes";
 
 const Ends = styled.div`
   display: grid;
@@ -93,6 +102,14 @@ const Readout = styled.div`
     letter-spacing: -0.01em;
     white-space: pre;
   }
+  .word {
+    font-size: 17px;
+    display: inline-block;
+    max-width: 130px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    vertical-align: bottom;
+  }
   .unit {
     font-size: 12px;
     color: var(--quiet);
@@ -150,7 +167,7 @@ export function PenEnd(props: PenEndProps) {
       for (const channel of lane.channels) {
         const shown = values.get(channel.number);
         const pointer = pointers.current.get(channel.number);
-        if (shown && pointer) point(pointer, shown, current, height, lane.log);
+        if (shown && pointer && !isState(channel)) point(pointer, shown, current, height, lane.log);
       }
       if (time - written < 25 && cursor.at === null) return;
       written = time;
@@ -165,10 +182,13 @@ export function PenEnd(props: PenEndProps) {
           cursor.from === null ? null : read(channel, samples, view, shows, cursor.from, past).value;
         const wide = channel.limits?.settled_band ?? Math.max(band, 4 * 10 ** -channel.decimals);
         if (judges) trends.set(channel.number, trendOf(samples.of(channel.number), view.end, SETTLING, wide));
-        const trend = shows === "now" && cursor.at === null ? (trends.get(channel.number) ?? "") : "";
+        const trend =
+          shows === "now" && cursor.at === null && !isState(channel)
+            ? (trends.get(channel.number) ?? "")
+            : "";
         write(channel, shown, cell, { from, trend, atCursor: cursor.at !== null });
       }
-      if (lane.channels.length > 1 && time - sorted > 1000) {
+      if (lane.channels.length > 1 && !isStates(lane) && time - sorted > 1000) {
         sorted = time;
         setOrder((old) => inOrder(old, values, (current[1] - current[0]) * 0.08));
       }
@@ -230,7 +250,8 @@ export function PenEnd(props: PenEndProps) {
               </div>
               <div className="value">
                 <span
-                  className="digits"
+                  className={isState(channel) ? "digits word" : "digits"}
+                  title={channel.states?.join(", ")}
                   style={{ color: ink }}
                   ref={(element) => void (element && cell(number, { digits: element }))}
                 >
@@ -318,7 +339,7 @@ function write(
   more: { from: number | null; trend: Trend; atCursor: boolean },
 ): void {
   const good = isGood(shown);
-  const text = good ? figure(shown.value, channel.decimals) : "–";
+  const text = good ? valueWords(shown.value, channel) : "–";
   if (cell.digits && cell.digits.textContent !== text) cell.digits.textContent = text;
   const path = good ? TRENDS[more.trend] : "";
   if (cell.trend && cell.trend.getAttribute("d") !== path) {
@@ -328,7 +349,7 @@ function write(
   if (!cell.limits) return;
   const { words, level } = saidOf(channel, shown, more.atCursor);
   const apart =
-    good && more.from !== null && Number.isFinite(more.from)
+    good && more.from !== null && Number.isFinite(more.from) && !isState(channel)
       ? `Δ ${shown.value >= more.from ? "+" : ""}${figure(shown.value - more.from, channel.decimals)}`
       : words;
   if (cell.limits.textContent !== apart) cell.limits.textContent = apart;

@@ -2,7 +2,7 @@ import { type ReactNode, useState } from "react";
 import styled from "styled-components";
 import { figure } from "../look/format";
 import { mono } from "../look/theme";
-import type { LaneSpec } from "./lanes";
+import { isStates, type LaneSpec } from "./lanes";
 
 const Column = styled.div`
   display: flex;
@@ -95,6 +95,7 @@ export function ScaleEnds({ lane, scale, head, onScale }: ScaleEndsProps) {
       </button>
     );
   };
+  if (isStates(lane)) return <Column style={{ justifyContent: "center" }}>{head}</Column>;
   return (
     <Column>
       {end(1)}

@@ -15,6 +15,9 @@ export interface LaneChannel {
   low: number | null;
   high: number | null;
   limits?: Limits | undefined;
+  clock?: boolean | undefined;
+  timed_by?: number | undefined;
+  states?: string[] | undefined;
   ink: number;
   dash: number;
 }
@@ -30,6 +33,12 @@ export interface LaneSpec {
 }
 
 export type Bare = Omit<LaneChannel, "ink" | "dash">;
+
+/** Whether a channel's values are words. */
+export const isState = (channel: Bare): boolean => (channel.states?.length ?? 0) > 0;
+
+/** Whether a lane is drawn as bands of words: nothing but states stands in it. */
+export const isStates = (lane: LaneSpec): boolean => lane.channels.every(isState);
 
 /** Milliseconds without a sample after which a channel's line breaks. */
 export const patienceOf = (channel: { interval_s: number }): number =>
@@ -49,10 +58,15 @@ export function within(value: number, channel: { low: number | null; high: numbe
 }
 
 /** The limits in words: 60 to 165, above 4, below 2.8. */
-export function limitWords(channel: { low: number | null; high: number | null }): string {
+export function limitWords(channel: {
+  low: number | null;
+  high: number | null;
+  states?: string[] | undefined;
+}): string {
   if (channel.low !== null && channel.high !== null) return `${channel.low} to ${channel.high}`;
   if (channel.low !== null) return `above ${channel.low}`;
-  return channel.high !== null ? `below ${channel.high}` : "no limits";
+  if (channel.high !== null) return `below ${channel.high}`;
+  return channel.states?.length ? "" : "no limits";
 }
 
 /** Where a value stands, in words, and how loudly: as the recorder judges it now, or plainly at a cursor. */

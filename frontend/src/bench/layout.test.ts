@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
 import * as lay from "./layout";
 import type { Bare } from "./lanes";
-import { placeOf, standing, valueAt } from "./lanes";
+import { bandsOf } from "./bands";
+import { isStates, placeOf, standing, valueAt } from "./lanes";
 import { keepWindow, keptWindow, nextWindow, WINDOWS } from "./windows";
 import { Cursor } from "./cursor";
 
@@ -29,6 +30,30 @@ describe("a layout", () => {
     expect(ids(lay.settled(few, lay.PLAIN))).toEqual(["a", "b", "c"]);
     const many = ["a", "b", "c", "d", "e"].map((id, n) => bare(id, "x", n % 2));
     expect(ids(lay.settled([...many, bare("f", "y", 0)], lay.PLAIN))).toEqual(["a+c+e", "b+d", "f"]);
+  });
+  it("puts the states of an instrument together, and clocks nowhere until they are wanted", () => {
+    const of = (id: string, more: Partial<Bare>): Bare => ({ ...channel(id, ""), instrument: "x", ...more });
+    const mixed = [
+      of("a", { states: ["shut", "open"] }),
+      of("b", {}),
+      of("c", { states: ["off", "on"] }),
+      of("d", { instrument: "y", states: ["off", "on"] }),
+      of("e", { unit: "s", clock: true }),
+    ];
+    const laid = lay.settled(mixed, lay.PLAIN);
+    expect(ids(laid)).toEqual(["a+c", "b", "d"]);
+    expect(laid.hidden).toEqual(["e"]);
+    expect(ids(lay.settled(mixed, lay.shown(laid, "e", true)))).toEqual(["a+c", "b", "d", "e"]);
+    expect(lay.arranged(mixed, lay.PLAIN).map(isStates)).toEqual([true, false, true]);
+  });
+  it("moves the channels of chosen instruments to the times of their clocks", () => {
+    const of = (id: string, more: Partial<Bare>): Bare => ({ ...channel(id, "V"), instrument: "x", ...more });
+    const clocked = [of("a", { timed_by: 9 }), of("b", {}), of("c", { instrument: "y", timed_by: 8 })];
+    const own = lay.timed(lay.PLAIN, ["x"], true);
+    expect([...lay.clocksOf(clocked, own)]).toEqual([[97, 9]]);
+    expect(lay.clocksOf(clocked, lay.timed(own, ["x"], false)).size).toBe(0);
+    expect(lay.settled(clocked, own).own_time).toEqual(["x"]);
+    expect(lay.hidden(own, 0, "a").own_time).toEqual(["x"]);
   });
   it("forgets channels that are gone, and empty lanes with them", () => {
     expect(ids(lay.settled([channel("c", "bar")], plain))).toEqual(["c"]);
@@ -125,5 +150,22 @@ describe("the cursor", () => {
     leave();
     cursor.clear();
     expect(told).toBe(6);
+  });
+});
+
+describe("bands of states", () => {
+  it("goes on until another state is seen, and stops at a break", () => {
+    const none = undefined;
+    expect(bandsOf([0, 0, none, none, 1, 1, none, none])).toEqual([
+      { from: 0, to: 4, value: 0 },
+      { from: 4, to: 5, value: 1 },
+    ]);
+    expect(bandsOf([2, 2, null, null, 2, 2])).toEqual([
+      { from: 0, to: 1, value: 2 },
+      { from: 4, to: 5, value: 2 },
+    ]);
+    // A pixel in which it changed has both.
+    expect(bandsOf([0, 1, 1, 1]).map((band) => band.value)).toEqual([0, 1]);
+    expect(bandsOf([none, null])).toEqual([]);
   });
 });

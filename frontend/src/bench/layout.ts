@@ -1,12 +1,13 @@
 /** How the Bench is laid out: which channels share a lane, in which order, how high, on which scale. */
 
 import type { Schemas } from "../api/client";
-import { type Bare, type LaneChannel, type LaneSpec } from "./lanes";
+import type { Clocks } from "../live/samples";
+import { type Bare, isState, type LaneChannel, type LaneSpec } from "./lanes";
 
 export type Layout = Schemas["LayoutData"];
 export type LaneSetting = Layout["lanes"][number];
 
-export const PLAIN: Layout = { lanes: [], hidden: [] };
+export const PLAIN: Layout = { lanes: [], hidden: [], own_time: [] };
 
 const setting = (channels: string[], more: Partial<LaneSetting> = {}): LaneSetting => ({
   channels,
@@ -19,16 +20,19 @@ const setting = (channels: string[], more: Partial<LaneSetting> = {}): LaneSetti
 /** So many channels without a unit has an instrument before they share lanes. */
 const FEW = 4;
 
-/** Whether two channels may share a lane unasked. Without units nobody knows what they have in common: they do only where
+/** Whether two channels may share a lane unasked. States are bands, those of an instrument below each other. Without units nobody knows what they have in common: they do only where
  * one instrument has many of them, as long as they have the same decimals. */
 export function belong(one: Bare, other: Bare, channels: Bare[]): boolean {
+  if (isState(one) || isState(other))
+    return isState(one) && isState(other) && one.instrument === other.instrument;
   if (one.unit !== other.unit) return false;
   if (one.unit) return true;
   const alike = channels.filter((each) => !each.unit && each.instrument === one.instrument);
   return alike.length > FEW && one.instrument === other.instrument && one.decimals === other.decimals;
 }
 
-/** Every lane of a layout with the channels there are; those it does not name join the lane of their unit. */
+/** Every lane of a layout with the channels there are; those it does not name join the lane of their unit. Clocks stand in
+ * no lane until somebody wants them there. */
 export function settled(channels: Bare[], layout: Layout): Layout {
   const known = new Set(channels.map((channel) => channel.id));
   const lanes = layout.lanes
@@ -36,8 +40,13 @@ export function settled(channels: Bare[], layout: Layout): Layout {
     .filter((lane) => lane.channels.length > 0);
   const placed = new Set([...lanes.flatMap((lane) => lane.channels), ...layout.hidden]);
   const byId = new Map(channels.map((channel) => [channel.id, channel]));
+  const away = [...layout.hidden];
   for (const channel of channels) {
     if (placed.has(channel.id)) continue;
+    if (channel.clock) {
+      away.push(channel.id);
+      continue;
+    }
     const mine = lanes.find((lane) =>
       lane.channels.every((id) => {
         const other = byId.get(id);
@@ -47,7 +56,7 @@ export function settled(channels: Bare[], layout: Layout): Layout {
     if (mine) mine.channels = [...mine.channels, channel.id];
     else lanes.push(setting([channel.id]));
   }
-  return { lanes, hidden: layout.hidden };
+  return { ...layout, lanes, hidden: away };
 }
 
 /** The lanes to draw. A channel keeps its ink wherever it stands. */
@@ -102,12 +111,29 @@ export function hidden(layout: Layout, place: number, id?: string): Layout {
     .filter((lane) => lane.channels.length > 0);
   const elsewhere = new Set(lanes.flatMap((lane) => lane.channels));
   const more = gone.filter((one) => !elsewhere.has(one) && !layout.hidden.includes(one));
-  return { lanes, hidden: [...layout.hidden, ...more] };
+  return { ...layout, lanes, hidden: [...layout.hidden, ...more] };
 }
 
-/** A hidden channel back in sight, in the lane of its unit. */
-export function shown(layout: Layout, id: string): Layout {
-  return { ...layout, hidden: layout.hidden.filter((one) => one !== id) };
+/** A hidden channel back in sight, in the lane of its unit; a clock in one of its own. */
+export function shown(layout: Layout, id: string, clock = false): Layout {
+  const hidden = layout.hidden.filter((one) => one !== id);
+  return { ...layout, lanes: clock ? [...layout.lanes, setting([id])] : layout.lanes, hidden };
+}
+
+/** The clock of each channel of the instruments that stand at their own time. */
+export function clocksOf(channels: Bare[], layout: Layout): Clocks {
+  const own = new Set(layout.own_time);
+  return new Map(
+    channels.flatMap((one) =>
+      one.timed_by && own.has(one.instrument ?? "") ? [[one.number, one.timed_by] as const] : [],
+    ),
+  );
+}
+
+/** Instruments at their own time, or at the time of arrival again. */
+export function timed(layout: Layout, instruments: string[], own: boolean): Layout {
+  const others = (layout.own_time ?? []).filter((one) => !instruments.includes(one));
+  return { ...layout, own_time: own ? [...others, ...instruments] : others };
 }
 
 /** Each channel of a lane in a lane of its own. */

@@ -228,7 +228,7 @@ describe("big readouts", () => {
 
 describe("the layout's window", () => {
   it("saves, takes over and takes away layouts, and shows what is hidden", async () => {
-    const other: Layout = { lanes: [], hidden: ["a"] };
+    const other: Layout = { lanes: [], hidden: ["a"], own_time: [] };
     const { sent } = serve({
       "GET /api/layouts": { status: 200, body: [{ name: "pumps", data: other }] },
       "PUT /api/layouts/mine": { status: 204, body: null },

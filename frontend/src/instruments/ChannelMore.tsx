@@ -1,10 +1,12 @@
 import styled from "styled-components";
-import type { Setup } from "../api/client";
+import type { PreviewRow, Setup } from "../api/client";
 import { Entry, Fields, Select } from "../parts/Select";
 import { CalibrationFields } from "./CalibrationFields";
 import { FilterFields } from "./FilterFields";
 import { LimitFields } from "./LimitFields";
 import { ScalingFields } from "./ScalingFields";
+import { become, kindOf, KINDS } from "./StateFields";
+import { NumberEntry } from "../parts/NumberEntry";
 
 type Channel = Setup["channel"][number];
 
@@ -27,67 +29,95 @@ export interface ChannelMoreProps {
   /** Registers the instrument can be written to. */
   registers: string[];
   set: (part: Partial<Channel>) => void;
+  rows?: PreviewRow[];
 }
 
 /** Everything else about a channel: scaling step by step, filters, zero, limits, calibration. */
-export function ChannelMore({ channel, value, registers, set }: ChannelMoreProps) {
+export function ChannelMore({ channel, value, registers, set, rows = [] }: ChannelMoreProps) {
+  const kind = kindOf(channel);
   const zero = channel.zero;
   const how = zero ? (zero.write != null ? "write a register" : "send a text") : "take off the value";
   return (
     <Part>
-      <section>
-        <h4>Scaling, step by step</h4>
-        <ScalingFields channel={channel} value={value} onChange={(scaling) => set({ scaling })} />
-      </section>
-      <section>
-        <h4>Filters and thinning</h4>
-        <FilterFields channel={channel} set={set} />
-      </section>
-      <section>
-        <h4>Zero</h4>
-        <Fields>
-          <Select
-            label="When zeroed"
-            value={how}
-            options={["take off the value", "send a text", ...(registers.length ? ["write a register"] : [])]}
-            onChange={(next) =>
-              set({
-                zero:
-                  next === "send a text"
-                    ? { send: "\r" }
-                    : next === "write a register"
-                      ? { write: registers[0] ?? "" }
-                      : null,
-              })
-            }
-            width={170}
+      <Fields>
+        <Select
+          label="It is"
+          value={kind}
+          options={KINDS}
+          onChange={(next) => set(become(channel, next, rows))}
+          width={190}
+        />
+        {channel.clock && (
+          <NumberEntry
+            label="Begins again after, s"
+            value={channel.clock.wraps_s ?? null}
+            onValue={(wraps_s) => set({ clock: { wraps_s } })}
+            width={150}
+            empty
           />
-          {zero?.send != null && (
-            <Entry
-              label="Text that zeroes the instrument"
-              value={JSON.stringify(zero.send).slice(1, -1)}
-              onChange={(text) => {
-                try {
-                  set({ zero: { send: JSON.parse(`"${text}"`) as string } });
-                } catch {
-                  // An escape that is not finished yet.
+        )}
+      </Fields>
+      {kind === "a number" && (
+        <>
+          <section>
+            <h4>Scaling, step by step</h4>
+            <ScalingFields channel={channel} value={value} onChange={(scaling) => set({ scaling })} />
+          </section>
+          <section>
+            <h4>Filters and thinning</h4>
+            <FilterFields channel={channel} set={set} />
+          </section>
+          <section>
+            <h4>Zero</h4>
+            <Fields>
+              <Select
+                label="When zeroed"
+                value={how}
+                options={[
+                  "take off the value",
+                  "send a text",
+                  ...(registers.length ? ["write a register"] : []),
+                ]}
+                onChange={(next) =>
+                  set({
+                    zero:
+                      next === "send a text"
+                        ? { send: "\r" }
+                        : next === "write a register"
+                          ? { write: registers[0] ?? "" }
+                          : null,
+                  })
                 }
-              }}
-              width={220}
-              mono
-            />
-          )}
-          {zero?.write != null && (
-            <Select
-              label="Register"
-              value={zero.write}
-              options={registers}
-              onChange={(write) => set({ zero: { write } })}
-              width={150}
-            />
-          )}
-        </Fields>
-      </section>
+                width={170}
+              />
+              {zero?.send != null && (
+                <Entry
+                  label="Text that zeroes the instrument"
+                  value={JSON.stringify(zero.send).slice(1, -1)}
+                  onChange={(text) => {
+                    try {
+                      set({ zero: { send: JSON.parse(`"${text}"`) as string } });
+                    } catch {
+                      // An escape that is not finished yet.
+                    }
+                  }}
+                  width={220}
+                  mono
+                />
+              )}
+              {zero?.write != null && (
+                <Select
+                  label="Register"
+                  value={zero.write}
+                  options={registers}
+                  onChange={(write) => set({ zero: { write } })}
+                  width={150}
+                />
+              )}
+            </Fields>
+          </section>
+        </>
+      )}
       <section>
         <h4>Limits{channel.unit && ` in ${channel.unit}`}</h4>
         <LimitFields limits={channel.limits} onChange={(limits) => set({ limits })} />

@@ -7,6 +7,7 @@ import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
 import { CalibrationFields } from "./CalibrationFields";
 import { ChannelMore } from "./ChannelMore";
+import { kindOf, StateFields, wordsOf } from "./StateFields";
 
 type Channel = Setup["channel"][number];
 
@@ -25,7 +26,7 @@ export interface Source {
   query: string | null;
 }
 
-/** The numbers that the last messages (or the register map) hold. */
+/** The numbers and words that the last messages (or the register map) hold. */
 export function sourcesOf(setup: Setup, rows: PreviewRow[]): Source[] {
   const found = new Map<string, Source>();
   const add = (field: string, query: string | null): void => {
@@ -35,9 +36,18 @@ export function sourcesOf(setup: Setup, rows: PreviewRow[]): Source[] {
   const single = setup.query.length <= 1;
   for (const row of rows)
     for (const [field, value] of Object.entries(row.fields))
-      if (Number.isFinite(Number(value)) && value !== "" && !setup.modbus)
+      if (value !== "" && !setup.modbus && isSource(field, value, rows))
         add(field, single || !row.query ? null : row.query);
   return [...found.values()];
+}
+
+/** Words that a field had from which on it is a text, and no state. */
+const MOST_STATES = 8;
+
+/** Whether a channel can be made from a field: of a number, or of a word that is one of a few. */
+function isSource(field: string, value: string, rows: PreviewRow[]): boolean {
+  if (Number.isFinite(Number(value))) return true;
+  return field !== "names" && field !== "error" && wordsOf(rows, field).length <= MOST_STATES;
 }
 
 const slug = (text: string): string =>
@@ -54,6 +64,8 @@ export function freshChannel(setup: Setup, source: Source, rows: PreviewRow[]): 
   for (let n = 2; ids.includes(id); n++) id = `${base}-${n}`;
   const shown = rows.map((row) => row.fields[source.field]).find((value) => value?.includes("."));
   const unit = unitOf(setup, source);
+  const words = wordsOf(rows, source.field);
+  const states = words.some((word) => !Number.isFinite(Number(word))) ? words.slice(0, 64) : [];
   return {
     id,
     name: source.field.charAt(0).toUpperCase() + source.field.slice(1).replaceAll("_", " "),
@@ -66,6 +78,7 @@ export function freshChannel(setup: Setup, source: Source, rows: PreviewRow[]): 
     limits: { hysteresis: 0, delay_s: 0, after_start_s: 0 },
     scaling: [],
     filter: [],
+    states,
   };
 }
 
@@ -147,7 +160,9 @@ export function ChannelsStage({
               onChange={(name) => set(index, { name })}
               width={150}
             />
-            <Entry label="Unit" value={channel.unit} onChange={(unit) => set(index, { unit })} width={70} />
+            {kindOf(channel) === "a number" && (
+              <Entry label="Unit" value={channel.unit} onChange={(unit) => set(index, { unit })} width={70} />
+            )}
             <Select
               label="made from"
               value={channel.field}
@@ -158,26 +173,33 @@ export function ChannelsStage({
               }}
               width={110}
             />
-            <NumberEntry
-              label="×"
-              value={channel.scale}
-              onValue={(scale) => set(index, { scale: scale ?? 1 })}
-              width={70}
-            />
-            <NumberEntry
-              label="+"
-              value={channel.offset}
-              onValue={(offset) => set(index, { offset: offset ?? 0 })}
-              width={70}
-            />
-            <NumberEntry
-              label="Decimals"
-              value={channel.decimals}
-              onValue={(decimals) =>
-                set(index, { decimals: Math.min(9, Math.max(0, Math.round(decimals ?? 0))) })
-              }
-              width={68}
-            />
+            {kindOf(channel) === "a state" && (
+              <StateFields channel={channel} rows={rows} set={(part) => set(index, part)} />
+            )}
+            {kindOf(channel) !== "a state" && (
+              <>
+                <NumberEntry
+                  label={channel.clock ? "× (seconds)" : "×"}
+                  value={channel.scale}
+                  onValue={(scale) => set(index, { scale: scale ?? 1 })}
+                  width={70}
+                />
+                <NumberEntry
+                  label="+"
+                  value={channel.offset}
+                  onValue={(offset) => set(index, { offset: offset ?? 0 })}
+                  width={70}
+                />
+                <NumberEntry
+                  label="Decimals"
+                  value={channel.decimals}
+                  onValue={(decimals) =>
+                    set(index, { decimals: Math.min(9, Math.max(0, Math.round(decimals ?? 0))) })
+                  }
+                  width={68}
+                />
+              </>
+            )}
             <Chip
               style={{ minHeight: 34 }}
               $chosen={open === channel.id}
@@ -199,6 +221,7 @@ export function ChannelsStage({
             <ChannelMore
               channel={channel}
               value={valueOf(rows, channel)}
+              rows={rows}
               registers={setup.modbus?.registers.filter((one) => one.writable).map((one) => one.name) ?? []}
               set={(part) => set(index, part)}
             />

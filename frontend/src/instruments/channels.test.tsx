@@ -6,10 +6,11 @@ import { MemoryRouter } from "react-router";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { ChannelWindow } from "../bench/ChannelWindow";
 import { CrossingBanner } from "../bench/CrossingBanner";
-import { channelPart, inForce, serve } from "../fixtures.test-setup";
+import { channelPart, inForce, previewRow, serve } from "../fixtures.test-setup";
 import { CalculatedPage, named, pointer } from "./CalculatedPage";
 import { ChannelMore } from "./ChannelMore";
 import { pointsOf } from "./ScalingFields";
+import { become, kindOf, StateFields } from "./StateFields";
 import * as live from "../live/connection";
 import type { Status } from "../api/client";
 
@@ -161,5 +162,32 @@ describe("calculated channels", () => {
       }),
     );
     expect(await screen.findByText("Version 1 is in force.")).toBeTruthy();
+  });
+});
+
+describe("a channel of states", () => {
+  const rows = ["RUN", "IDLE", "no-reading", "RUN"].map((mode) => previewRow({ fields: { mode } }));
+  it("takes the words that came, and another one with one press", () => {
+    const set = vi.fn();
+    const channel = channelPart({ field: "mode", states: ["RUN"], unit: "" });
+    shown(<StateFields channel={channel} rows={rows} set={set} />);
+    fireEvent.click(screen.getByRole("button", { name: "add IDLE" }));
+    expect(set).toHaveBeenCalledWith({ states: ["RUN", "IDLE"] });
+    expect(screen.queryByRole("button", { name: "add RUN" })).toBeNull();
+  });
+  it("is made of a number's field, and back, and a clock has its unit", () => {
+    const channel = channelPart({ field: "mode", scale: 2, unit: "V" });
+    expect(become(channel, "a state", rows)).toMatchObject({ states: ["RUN", "IDLE"], unit: "", scale: 1 });
+    expect(become(channel, "the device’s own time", rows)).toMatchObject({
+      clock: {},
+      unit: "s",
+      states: [],
+    });
+    expect(become(channel, "a number", rows)).toEqual({ states: [], clock: null });
+    expect([channelPart(), channelPart({ clock: {} }), channelPart({ states: ["a"] })].map(kindOf)).toEqual([
+      "a number",
+      "the device’s own time",
+      "a state",
+    ]);
   });
 });

@@ -413,7 +413,8 @@ describe("channels", () => {
     const change = vi.fn();
     const own = setup({ query: [query({ patterns: ["FL=<flow none(---) [L/min]> <state:word>"] })] });
     const rows = [previewRow({ fields: { flow: "148.27", state: "OK" } })];
-    expect(sourcesOf(own, rows)).toEqual([{ field: "flow", query: null }]);
+    expect(sourcesOf(own, rows).map((one) => one.field)).toEqual(["flow", "state"]);
+    expect(freshChannel(own, { field: "state", query: null }, rows).states).toEqual(["OK"]);
     render(<ChannelsStage setup={own} change={change} rows={rows} onText={vi.fn()} />);
     await userEvent.click(screen.getByRole("button", { name: "flow" }));
     expect(change.mock.lastCall?.[0]).toMatchObject({

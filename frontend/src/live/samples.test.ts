@@ -42,6 +42,52 @@ describe("Samples", () => {
   });
 });
 
+describe("samples at the times of their devices", () => {
+  const add = (samples: Samples, ms: number, value: number, late: number, quality = 0): void =>
+    samples.add(
+      pack(
+        { channel: 1, quality: 0, us: BigInt(ms * 1000), value },
+        { channel: 2, quality, us: BigInt(ms * 1000), value: late },
+        { channel: 3, quality: 0, us: BigInt(ms * 1000), value },
+      ),
+    );
+  it("are moved by their own message's delay, as they come", () => {
+    const samples = new Samples();
+    const moved = samples.byDevice(new Map([[1, 2]]));
+    add(samples, 1000, 5, 0.25);
+    expect([...moved.of(1).times.slice(0, 1)]).toEqual([750]);
+    add(samples, 2000, 6, 0.5);
+    add(samples, 2100, 7, 0.125);
+    const own = moved.of(1);
+    expect([...own.times.slice(0, own.length)]).toEqual([750, 1500, 1975]);
+    expect([...own.values.slice(0, own.length)]).toEqual([5, 6, 7]);
+    // A channel without a clock stays where it is.
+    expect(moved.of(3)).toBe(samples.of(3));
+  });
+  it("stay at their arrival where the clock says nothing", () => {
+    const samples = new Samples();
+    const moved = samples.byDevice(new Map([[1, 2]]));
+    add(samples, 1000, 5, 0.25, 5);
+    expect(moved.of(1).last()?.time).toBe(1000);
+    expect(samples.byDevice(new Map())).toBe(samples);
+  });
+  it("take the nearest clock where samples are thinned out", () => {
+    const samples = new Samples();
+    samples.add(
+      pack(
+        { channel: 2, quality: 0, us: 1_000_000n, value: 0.5 },
+        { channel: 1, quality: 0, us: 1_100_000n, value: 9 },
+      ),
+    );
+    expect(
+      samples
+        .byDevice(new Map([[1, 2]]))
+        .of(1)
+        .last()?.time,
+    ).toBe(600);
+  });
+});
+
 describe("Series", () => {
   it("forgets the oldest instead of growing for ever", () => {
     const series = new Series();

@@ -67,6 +67,9 @@ export class Series {
   }
 }
 
+/** Which channel is the clock of which, by number: its values say how many seconds after the device's time a message came. */
+export type Clocks = ReadonlyMap<number, number>;
+
 /** All channels' samples, by channel number. */
 export class Samples {
   readonly series = new Map<number, Series>();
@@ -80,6 +83,11 @@ export class Samples {
     return found;
   }
 
+  /** The same samples at the times their devices gave, for channels that have a clock; it follows what comes. */
+  byDevice(clocks: Clocks): Samples {
+    return clocks.size ? new DeviceSamples(this, clocks) : this;
+  }
+
   /** Take in packed records (docs/formats/samples.md). */
   add(packed: ArrayBuffer): void {
     const view = new DataView(packed);
@@ -89,5 +97,37 @@ export class Samples {
       const time = view.getInt32(at + 12, true) * 4294967296 + view.getUint32(at + 8, true);
       this.of((word >>> 8) & 0xffff).push(time / 1000, view.getFloat64(at + 16, true), word & 0xff);
     }
+  }
+}
+
+/** Samples moved to the times of their devices. */
+class DeviceSamples extends Samples {
+  private readonly next = new Map<number, number>();
+
+  constructor(
+    private readonly arrived: Samples,
+    private readonly clocks: Clocks,
+  ) {
+    super();
+  }
+
+  override of(channel: number): Series {
+    const clock = this.clocks.get(channel);
+    const series = this.arrived.of(channel);
+    if (clock === undefined) return series;
+    const made = super.of(channel);
+    const late = this.arrived.of(clock);
+    let index = Math.max(0, (this.next.get(channel) ?? 0) - series.dropped);
+    for (; index < series.length; index++) {
+      const time = series.times[index] ?? 0;
+      const at = late.indexAt(time);
+      // The clock's sample of the same message; where samples are thinned out, the nearest one.
+      const mine = late.times[at] === time || at === 0 ? at : at - 1;
+      const known = mine < late.length && (late.qualities[mine] ?? 9) <= 1;
+      const seconds = known ? (late.values[mine] ?? 0) : 0;
+      made.push(time - seconds * 1000, series.values[index] ?? NaN, series.qualities[index] ?? 0);
+    }
+    this.next.set(channel, series.dropped + index);
+    return made;
   }
 }

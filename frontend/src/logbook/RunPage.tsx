@@ -1,15 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useMemo } from "react";
+import { useCallback, useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import styled from "styled-components";
 import { api, got, type RunDetail, samplesFrom } from "../api/client";
 import { LaneStack } from "../bench/LaneStack";
-import { arranged, PLAIN } from "../bench/layout";
+import { arranged, clocksOf, PLAIN, timed } from "../bench/layout";
 import { remember } from "../bench/RunWindows";
 import { clock, count, figure, length, moment } from "../look/format";
 import { mono, type Theme } from "../look/theme";
 import { Samples } from "../live/samples";
-import { Button } from "../parts/Button";
+import { Button, Chip } from "../parts/Button";
 import { Fact, Facts } from "../parts/Facts";
 import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
@@ -123,7 +123,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
                   {[one.statistics.mean, one.statistics.minimum, one.statistics.maximum].map(
                     (value, index) => (
                       <td className="number" key={index}>
-                        {value == null ? "–" : figure(value, one.decimals)}
+                        {value == null || one.states?.length ? "–" : figure(value, one.decimals)}
                       </td>
                     ),
                   )}
@@ -214,6 +214,15 @@ function Trend({ run, theme }: { run: RunDetail; theme: Theme }) {
     structuralSharing: false,
   });
   const lanes = useMemo(() => arranged(run.numbers, PLAIN), [run.numbers]);
+  const [own, setOwn] = useState(false);
+  const instruments = useMemo(
+    () => run.numbers.flatMap((one) => (one.timed_by ? [one.instrument] : [])),
+    [run.numbers],
+  );
+  const samples = useMemo(
+    () => trend.data?.byDevice(clocksOf(run.numbers, timed(PLAIN, own ? instruments : [], true))) ?? null,
+    [trend.data, run.numbers, instruments, own],
+  );
   const newest = Math.max(
     0,
     ...[...(trend.data?.series.values() ?? [])].map((series) => series.last()?.time ?? 0),
@@ -226,12 +235,12 @@ function Trend({ run, theme }: { run: RunDetail; theme: Theme }) {
     [run.marks],
   );
   if (trend.isError) return <Trouble>{trend.error.message}</Trouble>;
-  if (!trend.data) return <p role="status">Drawing the run …</p>;
+  if (!samples) return <p role="status">Drawing the run …</p>;
   return (
     <div style={{ height: Math.max(300, lanes.length * 118 + 40), display: "grid" }}>
       <LaneStack
         lanes={lanes}
-        samples={trend.data}
+        samples={samples}
         view={view}
         live={false}
         marks={marks}
@@ -242,6 +251,13 @@ function Trend({ run, theme }: { run: RunDetail; theme: Theme }) {
           <span style={{ padding: "0 12px 0 60px", color: "var(--quiet)", fontSize: 12.5 }}>
             mean of the run
           </span>
+        }
+        left={
+          instruments.length > 0 && (
+            <Chip $chosen={own} aria-pressed={own} onPress={() => setOwn(!own)} style={{ marginLeft: 6 }}>
+              own time
+            </Chip>
+          )
         }
       />
     </div>

@@ -46,6 +46,16 @@ export function figure(value: number, decimals: number): string {
   return value.toFixed(decimals).replace("-", "−");
 }
 
+/** A channel's value as it is shown: the word of a state, or a figure. A value without a word stays a number. */
+export function valueWords(
+  value: number,
+  channel: { decimals: number; states?: string[] | undefined },
+): string {
+  return channel.states?.length
+    ? (channel.states[value] ?? figure(value, 0))
+    : figure(value, channel.decimals);
+}
+
 /** 4 361: thousands apart. */
 export function count(n: number): string {
   return String(n).replace(/\B(?=(\d{3})+$)/g, " ");
@@ -56,6 +66,16 @@ export function hours(h: number): string {
   if (h < 1) return "less than an hour";
   return h < 72 ? `${Math.floor(h)} h` : `${Math.floor(h / 24)} days`;
 }
+
+/** What stands in place of a value that is none, in previews. */
+export const qualityCodes = new Set([
+  "no-reading",
+  "over",
+  "under",
+  "not-understood",
+  "bad-check",
+  "no-reply",
+]);
 
 /** The words of a quality (the number in a sample's record), "" for ok. */
 export function qualityWords(quality: number): string {

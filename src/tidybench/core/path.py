@@ -374,6 +374,13 @@ def _readings(facts: Facts) -> Stage:
             f"The instrument answers with an error of its own, {times}: “{counts.last_refusal}”. Its manual says what that means; "
             "compare the query with it.",
         )
+    if counts.last_odd_at > facts.now - RECENTLY:
+        return Stage(
+            "Readings",
+            "losses",
+            "another word",
+            f"“{counts.last_odd}” stands where one of a channel's states is expected. If it is a state, add it to them.",
+        )
     if counts.dashes >= 3:
         return Stage(
             "Readings",

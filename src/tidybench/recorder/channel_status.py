@@ -37,6 +37,7 @@ def channel_statuses(
                     low=channel.limits.low,
                     high=channel.limits.high,
                     clock=channel.clock is not None,
+                    timed_by=numbers.get(setup.clock_of(channel) or "", 0),
                     states=list(channel.states),
                     limits=_limits(channel.limits, derivation, numbers[channel.id]),
                     zero=zero[-1].amount,
@@ -75,10 +76,11 @@ def _limits(part: LimitsPart, derivation: Derivation, number: int) -> LimitsStat
 def run_channels(setups: Sequence[Setup], statuses: Sequence[ChannelStatus]) -> list[RunChannel]:
     """The channels as a run freezes them."""
     by_id = {c.id: (s, c) for s in setups for c in s.channel}
+    numbers = {status.id: status.number for status in statuses}
     found = []
     for status in statuses:
         if status.id in by_id:
-            found.append(run_channel(*by_id[status.id], status.number, status.zero))
+            found.append(run_channel(*by_id[status.id], numbers, status.zero))
             continue
         plain = status.model_dump(include=set(Channel.model_fields))
         found.append(

@@ -96,6 +96,7 @@ class RunChannel(Base):
     low: Mapped[float | None] = mapped_column(Double)
     high: Mapped[float | None] = mapped_column(Double)
     clock: Mapped[bool] = mapped_column(Boolean, default=False, server_default=false())
+    timed_by: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     states: Mapped[list[str]] = mapped_column(JSONB, default=list, server_default="[]")
 
 

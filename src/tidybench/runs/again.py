@@ -19,7 +19,7 @@ from tidybench.core.values.statistics import Gathering, Statistics
 from tidybench.runs.folder import SAMPLES
 from tidybench.runs.reread import frozen_setups, reread
 from tidybench.runs.rows import header, make_rule
-from tidybench.runs.run_channel import RunChannel, run_channel
+from tidybench.runs.run_channel import run_channel
 from tidybench.runs.run_state import RunState, read_state
 from tidybench.runs.whole import write_whole
 
@@ -178,7 +178,7 @@ def _state_with(state: RunState, setup: Setup) -> RunState:
     by_id = {channel.id: channel for channel in own}
     number = max((c.number for c in state.channels), default=0)
     number = max(number, *state.later.values()) if state.later else number
-    made: list[RunChannel] = []
+    numbers: dict[str, int] = {}
     for channel in setup.channel:
         before = by_id.get(channel.id)
         if before is None:
@@ -187,8 +187,8 @@ def _state_with(state: RunState, setup: Setup) -> RunState:
                 raise AgainError(
                     f"Another instrument of this run has a channel “{channel.id}”: choose another id."
                 )
-        zero = before.zero if before is not None else 0.0
-        made.append(run_channel(setup, channel, before.number if before is not None else number, zero))
+        numbers[channel.id] = before.number if before is not None else number
+    made = [run_channel(setup, c, numbers, by_id[c.id].zero if c.id in by_id else 0.0) for c in setup.channel]
     place = state.channels.index(own[0]) if own else len(state.channels)
     others = [channel for channel in state.channels if channel.instrument != setup.instrument.id]
     return state.model_copy(update={"channels": [*others[:place], *made, *others[place:]]})

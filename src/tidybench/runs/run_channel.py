@@ -1,5 +1,7 @@
 """A channel as a run freezes it."""
 
+from collections.abc import Mapping
+
 from tidybench.core.channels.scaling import words
 from tidybench.core.setup import ChannelPart, Setup
 from tidybench.core.values.channel import Channel
@@ -42,12 +44,14 @@ class RunChannel(Channel):
         return ", ".join(f"{key} {value}" for key, value in self.calibration.items())
 
 
-def run_channel(setup: Setup, channel: ChannelPart, number: int, zero: float = 0.0) -> RunChannel:
-    """A channel of a set-up as a run freezes it; `zero`: what is taken off its values."""
+def run_channel(
+    setup: Setup, channel: ChannelPart, numbers: Mapping[str, int], zero: float = 0.0
+) -> RunChannel:
+    """A channel of a set-up as a run freezes it; `numbers`: of the channels by id; `zero`: what is taken off its values."""
     calibration = channel.calibration or setup.instrument.calibration
     certificate = calibration.model_dump() if calibration is not None else {}
     return RunChannel(
-        number=number,
+        number=numbers[channel.id],
         id=channel.id,
         name=channel.name,
         unit=channel.unit,
@@ -60,6 +64,7 @@ def run_channel(setup: Setup, channel: ChannelPart, number: int, zero: float = 0
         low=channel.limits.low,
         high=channel.limits.high,
         clock=channel.clock is not None,
+        timed_by=numbers.get(setup.clock_of(channel) or "", 0),
         states=list(channel.states),
         steps=[words(step) for step in channel.scaling],
         zero=zero,

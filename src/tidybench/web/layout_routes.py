@@ -28,10 +28,11 @@ class LaneData(BaseModel):
 
 class LayoutData(Exact):
     """How the Bench is laid out: its lanes in order, and the channels that stand in none. A channel that is not named
-    joins those of its unit."""
+    joins those of its unit. `own_time`: instruments whose samples stand at the times of their own clock."""
 
     lanes: Annotated[list[LaneData], Field(max_length=200)] = []
     hidden: Annotated[list[Annotated[str, Field(max_length=64)]], Field(max_length=1000)] = []
+    own_time: Annotated[list[Annotated[str, Field(max_length=64)]], Field(max_length=1000)] = []
 
 
 class NamedLayout(BaseModel):

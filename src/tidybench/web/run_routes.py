@@ -172,6 +172,9 @@ def _numbers(channel: RunChannel, sums: Any) -> RunNumbers:
         instrument=channel.instrument,
         low=channel.low,
         high=channel.high,
+        clock=channel.clock,
+        timed_by=channel.timed_by,
+        states=channel.states,
         statistics=_statistics(sums) if sums else Statistics(),
     )
 

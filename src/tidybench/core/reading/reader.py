@@ -51,6 +51,8 @@ class Counts:
     last_body: bytes = b""
     last_not_understood: bytes = b""
     last_stop: Stop | None = None
+    last_odd: str = ""  # a word that is none of a channel's states
+    last_odd_at: int = 0
     refusals: int = 0  # the instrument's own error replies
     last_refusal: str = ""
     last_refused: int = 0
@@ -236,10 +238,21 @@ class MessageReader:
         for index, word, places in program.states:
             got = convert(program.form.fields[index], groups[index])
             assert got is not None  # only a number may be none
-            quality, value = _state(got, places)
+            quality, value = self._state(got, places, at)
             out.words.append(word | quality)
             out.times.append(at)
             out.values.append(value)
+
+    def _state(self, got: Field, places: Mapping[str, float], at: int) -> tuple[Quality, float]:
+        """A word's place among the states; of a word that is none of them no number is made. A number is its own place."""
+        quality, value = got
+        if not isinstance(value, str):
+            return quality, value
+        place = places.get(value.strip())
+        if place is not None:
+            return quality, place
+        self.counts.last_odd, self.counts.last_odd_at = value.strip()[:40], at
+        return Quality.NOT_UNDERSTOOD, NAN
 
     def _form(self, program: _Program, body: bytes, at: int, out: Batch) -> bool:
         """A form that is no plain pattern: whether it read the message."""
@@ -262,11 +275,11 @@ class MessageReader:
             if found is None:
                 continue
             places = self._states.get(word)
-            quality, value = found if places is None else _state(found, places)
+            quality, value = found if places is None else self._state(found, places, at)
             if isinstance(value, str):
                 return False
             fed = True
-            empty = empty or not quality.measured
+            empty = empty or (not quality.measured and quality is not Quality.NOT_UNDERSTOOD)
             scaled = value * scale + offset if quality.measured else NAN
             if quality.measured and scaled - scaled != 0.0:
                 return False
@@ -345,15 +358,6 @@ class MessageReader:
 
 def _places(states: Sequence[str]) -> dict[str, float]:
     return {name: float(place) for place, name in enumerate(states)}
-
-
-def _state(got: Field, places: Mapping[str, float]) -> tuple[Quality, float]:
-    """A word's place among the states; of a word that is none of them no number is made. A number is its own place."""
-    quality, value = got
-    if not isinstance(value, str):
-        return quality, value
-    place = places.get(value.strip())
-    return (quality, place) if place is not None else (Quality.NOT_UNDERSTOOD, NAN)
 
 
 def _sort(out: Batch, begin: int) -> None:

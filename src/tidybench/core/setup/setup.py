@@ -109,6 +109,13 @@ class Setup(Part):
             return self.query[0].id
         return channel.query
 
+    def clock_of(self, channel: ChannelPart) -> str | None:
+        """The id of the channel that is the clock of the same messages; None for none, and for a clock."""
+        if channel.clock is not None:
+            return None
+        mine = self.query_of(channel)
+        return next((c.id for c in self.channel if c.clock is not None and self.query_of(c) == mine), None)
+
     def interval_of(self, channel: ChannelPart) -> float:
         """Seconds between two samples of a channel; 0 for as fast as it goes."""
         if self.listen is not None:

@@ -21,6 +21,8 @@ MAX_STATES = 8
 """Words from which on what changes is a text, and no state."""
 MAX_ALIKE = 0.3
 """The share of hexadecimal numbers that may be the same letters before they are taken for a word."""
+ENOUGH_FLAGS = 10
+"""Messages in which nothing but 0 and 1 stood before a number is taken for a flag."""
 FIXED_AFTER = 5
 """Messages that must agree on a whole number before it counts as part of the text."""
 
@@ -231,12 +233,18 @@ class Builder:
         )
         self._pieces.append(f"<{' '.join(source)}>")
         self._built.reasons += reasons
+        flag = (
+            {*slot.digits} == {b"0", b"1"} and slot.is_whole and not shown and not any((*slot.pre, *slot.suf))
+        )
         clock = None if slot.passed else self._own_time(index, slot, name, shown, counts)
         if clock is not None:
             self._keep_time(clock)
             self._built.channels[-1].field = name
         elif counts:
             self._built.reasons.append(f"{name} only counts on: passed over")
+        elif flag and not self._alone() and not slot.tokens and len(slot.digits) >= ENOUGH_FLAGS:
+            self._built.channels.append(Channel(name, self._title(name), "", 0, None, ("0", "1")))
+            self._built.reasons.append(f"{name} is 0 or 1: a state")
         else:
             self._built.channels.append(Channel(name, self._title(name), shown, self._decimals(slot)))
         if units:
@@ -632,7 +640,7 @@ class Builder:
         ends = following.kind == "end" or blank
         self._pieces.append(f"<{name}:word>" if ends else f"<{name}:text>")
         words = " and ".join(sorted(f"“{shown_text(one)}”" for one in set(slot.texts))[:3])
-        self._built.reasons.append(f"{words} change: a word")
+        self._built.reasons.append(f"{words} change: a state")
 
     def _put_unit(self, name: str, unit: str) -> None:
         """A number that was written already gets the unit that all are given in."""

@@ -129,6 +129,10 @@ def _words(group: Group, index: int, slot: Slot, asking: Asking) -> Sequence[byt
             return _by_dimension(slot.texts)
     if _following(group, index) in (b"=", b":") and _is_number(group.slots[index + 2]):
         return slot.texts
+    if index > 1 and group.rows[0][index - 1].text == b"=" and group.slots[index - 2] is not None:
+        after = group.rows[0][index + 1]
+        if after.kind in ("mark", "end") or after.blanks:
+            return None  # “V=OPEN”: what a label says
     return _split_by(slot.texts, slot, asking)
 
 

@@ -102,7 +102,9 @@ def propose(
 
 
 def _understood(proposal: Proposal, messages: Sequence[bytes], encoding: str) -> int:
-    forms: list[Form] = make_forms(proposal.listen, encoding, {c.field for c in proposal.channels})
+    forms: list[Form] = make_forms(
+        proposal.listen, encoding, {c.field for c in proposal.channels if not c.states}
+    )
     return sum(
         any(
             (isinstance(form, Learns) and form.learn(message)) or not isinstance(form.read(message), Stop)

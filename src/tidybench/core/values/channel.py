@@ -7,8 +7,8 @@ class Channel(BaseModel):
     """What a channel is called and how its figures are shown. `number` stands in its samples' records; `id` never
     changes, `name` may. `interval_s`: seconds between samples, 0 for as fast as they come. `instrument`: whose it is,
     by id. `low` and `high`: the limits, in its unit. `clock`: its values say how late
-    its device's messages came, by the device's own clock: see `device_time`. `states`: its values are
-    places of these words, from 0."""
+    its device's messages came, by the device's own clock: see `device_time`. `timed_by`: the number of the
+    channel that is the clock of its messages, 0 for none. `states`: its values are places of these words, from 0."""
 
     number: int
     id: str
@@ -20,6 +20,7 @@ class Channel(BaseModel):
     low: float | None
     high: float | None
     clock: bool = False
+    timed_by: int = 0
     states: list[str] = []
 
     @property

@@ -35,6 +35,7 @@ def upgrade() -> None:
     op.execute("DROP VIEW sample")
     op.execute(_SAMPLE.format(more=_STATE))
     op.add_column("run_channel", sa.Column("clock", sa.Boolean, nullable=False, server_default=sa.false()))
+    op.add_column("run_channel", sa.Column("timed_by", sa.Integer, nullable=False, server_default="0"))
     op.execute(
         f"""
         CREATE VIEW sample_by_device_clock AS
@@ -43,16 +44,16 @@ def upgrade() -> None:
                to_timestamp(s.t / 1e6) AS time, s.t AS time_us, CASE WHEN s.q <= 1 THEN s.v END AS value, s.q AS quality
         FROM run_channel c
         JOIN run r ON r.id = c.run_id
-        JOIN run_channel clock ON clock.run_id = c.run_id AND clock.instrument = c.instrument AND clock.clock
         JOIN ({_SAMPLES}) s ON s.run_id = c.run_id AND s.number = c.number
-        JOIN ({_SAMPLES}) k ON k.run_id = c.run_id AND k.number = clock.number AND k.t = s.t AND k.nth = s.nth
-        WHERE NOT c.clock AND k.q <= 1
+        JOIN ({_SAMPLES}) k ON k.run_id = c.run_id AND k.number = c.timed_by AND k.t = s.t AND k.nth = s.nth
+        WHERE k.q <= 1
         """
     )
 
 
 def downgrade() -> None:
     op.execute("DROP VIEW sample_by_device_clock")
+    op.drop_column("run_channel", "timed_by")
     op.drop_column("run_channel", "clock")
     op.execute("DROP VIEW sample")
     op.execute(_SAMPLE.format(more=""))

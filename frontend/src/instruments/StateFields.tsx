@@ -1,0 +1,68 @@
+import type { PreviewRow, Setup } from "../api/client";
+import { qualityCodes } from "../look/format";
+import { Chip } from "../parts/Button";
+import { ListEntry } from "../parts/ListEntry";
+
+type Channel = Setup["channel"][number];
+
+/** The words that a field had in the last messages, as they first came. */
+export function wordsOf(rows: PreviewRow[], field: string): string[] {
+  const words = rows.map((row) => row.fields[field]?.trim() ?? "");
+  return [...new Set(words)].filter((word) => word && !qualityCodes.has(word));
+}
+
+/** What a channel becomes when it is said to be something else. */
+export function become(channel: Channel, what: string, rows: PreviewRow[]): Partial<Channel> {
+  const bare = { scaling: [], filter: [], thinning: null, zero: null };
+  if (what === "a state")
+    return {
+      ...bare,
+      clock: null,
+      states: wordsOf(rows, channel.field).slice(0, 64),
+      unit: "",
+      scale: 1,
+      offset: 0,
+    };
+  if (what === "the device’s own time") return { ...bare, states: [], clock: {}, unit: "s", decimals: 3 };
+  return { states: [], clock: null };
+}
+
+/** What a channel's values are: numbers, states, or the time of its device. */
+export function kindOf(channel: Channel): string {
+  return channel.states.length ? "a state" : channel.clock ? "the device’s own time" : "a number";
+}
+
+export const KINDS = ["a number", "a state", "the device’s own time"];
+
+/** The words of a channel's states, and those that came and are none of them yet. */
+export function StateFields({
+  channel,
+  rows,
+  set,
+}: {
+  channel: Channel;
+  rows: PreviewRow[];
+  set: (part: Partial<Channel>) => void;
+}) {
+  const numbered = channel.states.map((_, place) => String(place));
+  const others = wordsOf(rows, channel.field).filter(
+    (word) => !channel.states.includes(word) && !numbered.includes(word),
+  );
+  return (
+    <>
+      <ListEntry
+        label="States, in order from 0"
+        values={channel.states}
+        onValues={(states) => set({ states })}
+        width={240}
+      />
+      {others.slice(0, 4).map((word) => (
+        <Chip
+          key={word}
+          style={{ minHeight: 34 }}
+          onPress={() => set({ states: [...channel.states, word] })}
+        >{`add ${word}`}</Chip>
+      ))}
+    </>
+  );
+}
