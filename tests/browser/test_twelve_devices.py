@@ -54,7 +54,7 @@ DEVICES = [
     Sends("clock-in-front", lambda n: b"12:%02d:%02d %.3f\r\n" % (n // 60 % 60, n % 60, wave(n, 7, 2, 3)), lambda n: (wave(n, 7, 2, 3),)),
     Sends("autoranging", lambda n: b"%.4f V\n" % wave(n, 1, 0.9, 4) if abs(wave(n, 1, 0.9, 4)) >= 1 else b"%.1f mV\n" % (1000 * wave(n, 1, 0.9, 4)), lambda n: (wave(n, 1, 0.9, 4),), (r"V",), ("V",)),
     Sends("ambiguous-comma", lambda n: (b"Q %.3f\r\n" % abs(wave(n, 2, 1, 3) + 1)).replace(b".", b","), lambda n: (abs(wave(n, 2, 1, 3) + 1),), (r"one number, \d\.\d+",)),
-    Sends("own-clock-and-states", lambda n: b"%d;%.2f;%s;%d\r\n" % ((time.monotonic() - BEGUN) * 1000, wave(n, 5, 0.5, 2), MODES[n // 4 % 3], n // 3 % 2), lambda n: (wave(n, 5, 0.5, 2), float((1, 2, 0)[n // 4 % 3]), float(n // 3 % 2)), clocks=1),
+    Sends("own-clock-and-states", lambda n: b"%d;%.2f;%s;%d\r\n" % ((time.monotonic() - BEGUN) * 1000, wave(n, 5, 0.5, 2), MODES[n // 4 % 3], n // 3 % 2), lambda n: (wave(n, 5, 0.5, 2), float((1, 2, 0)[n // 4 % 3]), float(n // 3 % 2)), ("a state: .*",), clocks=1),
     Sends("hexadecimal", lambda n: b"N=%04X\r\n" % int(wave(n, 1100, 700, 0)), lambda n: (wave(n, 1100, 700, 0),)),
 ]  # fmt: skip
 

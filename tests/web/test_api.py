@@ -171,6 +171,15 @@ def test_a_channel_cannot_go_by_an_instrument_s_id(server: Server) -> None:
     assert refused.status_code == 400, refused.text
 
 
+def test_a_new_instrument_gets_an_id_that_no_channel_has(server: Server) -> None:
+    """“Motor input” was refused by its own id, which a person cannot choose."""
+    made = server.post("/api/instruments", {"name": "Motor input", "link": {"port": "simulated/none"}})
+    assert made.status_code == 201, made.text
+    assert made.json()["key"] == "motor-input-2"
+    with server.client() as client:
+        assert client.delete("/api/setups/motor-input-2").status_code == 200
+
+
 # ---- the bench
 
 

@@ -139,6 +139,7 @@ def test_layouts_over_http(server: Server) -> None:
     layout = {
         "lanes": [{"channels": ["loop-flow"], "weight": 2, "scale": [0, 10], "log": False}],
         "hidden": ["supply"],
+        "own_time": [],
     }
     assert put(server, "/api/layouts/my layout", layout).status_code == 204
     assert server.get("/api/layouts").json() == [{"name": "my layout", "data": layout}]

@@ -1225,7 +1225,7 @@ export interface components {
         };
         /**
          * ChannelPart
-         * @description A named series of samples: value = field x scale + offset, then the steps of `scaling` in order, then its
+         * @description A named series of samples: value = field x scale + offset (with `combine` two fields make one number first), then the steps of `scaling` in order, then its
          *     zero is taken off, then the filters, then it is thinned out. With `clock` its field is the device's own time, and its
          *     samples say, in seconds, how long after that each message came. With `states` it is one of these words: its value is
          *     the place of its word, from 0.
@@ -1239,6 +1239,7 @@ export interface components {
             field: string;
             /** Query */
             query?: string | null;
+            combine?: components["schemas"]["CombinePart"] | null;
             /**
              * Unit
              * @default
@@ -1460,6 +1461,27 @@ export interface components {
              * @default false
              */
             header: boolean;
+        };
+        /**
+         * CombinePart
+         * @description A second field of the same message that makes one number with `field`: either the part in front (`high`: the higher
+         *     bits, above so many `bits` of the field; `signed`: two's complement of both), or a power of ten (`exponent`).
+         */
+        CombinePart: {
+            /** High */
+            high?: string | null;
+            /**
+             * Bits
+             * @default 16
+             */
+            bits: number;
+            /**
+             * Signed
+             * @default false
+             */
+            signed: boolean;
+            /** Exponent */
+            exponent?: string | null;
         };
         /**
          * Command

@@ -269,7 +269,7 @@ def _spans(
     patterns = [form for form in (reader.forms if reader is not None else ()) if isinstance(form, Pattern)]
     for number, form in enumerate(patterns):
         if form.match(row.body) is not None:
-            spans, _ = align(form.elements, row.body)
+            spans, _ = align(form.elements_of(row.body), row.body)
             return number, [
                 MessageSpan(start=s.start, end=s.end, name=s.element.name, kind=s.element.kind)
                 for s in spans

@@ -55,6 +55,10 @@ def problems_of(setup: Setup) -> list[str]:
     for channel in setup.channel:
         key = setup.query_of(channel)
         known = fields.get(key, set())
+        other = channel.combine.other if channel.combine is not None else ""
+        if known and other and other not in known:
+            problems.append(f"channel “{channel.id}”: combine: no number is called “{other}”")
+            continue
         if key not in fields and not setup.query:
             problems.append(f"channel “{channel.id}”: nothing is read yet that it could be made from")
         elif key not in fields:

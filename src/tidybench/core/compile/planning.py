@@ -65,7 +65,14 @@ def _plan(address: str, setups: tuple[Setup, ...], numbers: Mapping[str, int]) -
             number = numbers[channel.id]
             used.append(number)
             rules.setdefault(setup.query_of(channel), []).append(
-                ChannelRule(number, channel.field, channel.scale, channel.offset, tuple(channel.states))
+                ChannelRule(
+                    number,
+                    channel.field,
+                    channel.scale,
+                    channel.offset,
+                    tuple(channel.states),
+                    channel.combine,
+                )
             )
         who, prompt = setup.instrument.id, bool(setup.framing.prompt)
         for query in setup.query:

@@ -77,6 +77,7 @@ class Element:
     signed: bool = False  # hex: two's complement of its width
     reverse: bool = False  # the last character was sent first
     low: bool = False  # bytes: the low one first
+    counted: str = ""  # of a list whose count stands in the message: the field that says it
     layout: str = ""  # datetime: how it is written; "" for ISO 8601
     bits: tuple[str, ...] = ()  # names of the bits of a whole number, the lowest first; "" for none
     bit_counts: tuple[int, ...] = ()  # how many bits each of them has

@@ -15,6 +15,7 @@ from typing import Any
 
 from tidybench.core.quality import Quality
 from tidybench.core.reading.ambiguity import checked
+from tidybench.core.reading.counted_list import MOST, CountedList, Padded, count_of, counted_list
 from tidybench.core.reading.element import (
     NOTHING,
     Element,
@@ -40,7 +41,8 @@ class Pattern:
     source: str
     elements: tuple[Element, ...]
     fields: tuple[Element, ...] = ()
-    match: Callable[[bytes], "re.Match[bytes] | None"] = field(repr=False, default=lambda _: None)
+    match: Callable[[bytes], "re.Match[bytes] | Padded | None"] = field(repr=False, default=lambda _: None)
+    counted: CountedList | None = None
 
     @property
     def is_indirect(self) -> bool:
@@ -71,6 +73,8 @@ class Pattern:
         """The fields, from what each took; None where one of them is no number after all."""
         fields: dict[str, Field] = {}
         for element, raw in zip(self.fields, groups, strict=True):
+            if raw is None and element.counted:
+                continue  # a member that is not there is not even missing
             got = convert(element, raw)
             if got is None:
                 return None
@@ -92,19 +96,46 @@ class Pattern:
 
     def explain(self, message: bytes) -> Stop:
         """Where a message that does not match stops being understood: the slow, plain way."""
-        walked = walk(self.elements, message)
+        elements: tuple[Element, ...] | Stop = self.elements
+        if self.counted is not None:
+            elements = self._counted(message, self.counted)
+        walked = elements if isinstance(elements, Stop) else walk(elements, message)
         if isinstance(walked, Stop):
             return walked
         raise AssertionError(f"{message!r} is understood by {self.source!r}")
 
+    def elements_of(self, message: bytes) -> tuple[Element, ...]:
+        """The elements, with as many members of a counted list as this message says."""
+        found = self._counted(message, self.counted) if self.counted is not None else self.elements
+        return self.elements if isinstance(found, Stop) else found
+
+    def _counted(self, message: bytes, counted: CountedList) -> tuple[Element, ...] | Stop:
+        fields: dict[str, Field] = {}
+        position = _walk(self.elements[: counted.begin], message, 0, fields, {})
+        if isinstance(position, Stop):
+            return position
+        count = count_of(fields[counted.count])
+        if count is None:
+            return Stop.at(message, position, f"a count from 0 to {MOST} before this ({counted.count})")
+        return counted.elements(self.elements, count)
+
     def write(self, values: Mapping[str, Value]) -> bytes:
         """The message with these values in its fields; raises ValueError with a sentence."""
-        return write(self.elements, values)
+        if self.counted is None:
+            return write(self.elements, values)
+        count = values.get(self.counted.count, "")
+        members = count_of((Quality.OK, count))
+        if members is None:
+            raise ValueError(f"{self.counted.count} wants a count from 0 to {MOST}; {count!r} is none.")
+        return write(self.counted.elements(self.elements, members), values)
 
 
 def compile_pattern(source: str, encoding: str = "ascii") -> Pattern:
     """Compile a pattern; raises PatternError with the column and a suggestion."""
     elements = checked(parse(source, encoding))
+    counted = counted_list(elements)
+    if counted is not None:
+        return Pattern(source, elements, fields_of(elements), counted.matcher(elements), counted)
     whole = re.compile(b"".join(map(expression, elements)), re.DOTALL)
     return Pattern(source, elements, fields_of(elements), whole.fullmatch)
 
@@ -126,6 +157,8 @@ def _judge(fields: dict[str, Field], element: Element, raw: bytes, numbers: Sequ
     if said is Quality.OK:
         return
     for name in (element.of,) if element.of else numbers:
+        if name not in fields:
+            continue
         quality, value = fields[name]
         if Quality(quality).measured:
             fields[name] = said, value if said is Quality.FLAGGED else math.nan

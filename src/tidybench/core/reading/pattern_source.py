@@ -5,12 +5,22 @@ import re
 from dataclasses import replace
 
 from tidybench.core.quality import Quality
-from tidybench.core.reading.element import CHOICES, KINDS, NUMBERS, WIDTHS, Element, Kind, Token
+from tidybench.core.reading.counted_list import MOST
+from tidybench.core.reading.element import (
+    CHOICES,
+    KINDS,
+    NUMBERS,
+    WIDTHS,
+    Element,
+    Kind,
+    Token,
+    fields_of,
+)
 from tidybench.core.reading.moment import layout_problem
 
 _NAME = re.compile(r"[^\W\d]\w*(?:-\w+)*")
 _WIDTH = re.compile(r"(\d+)(?:\.(\d+))?(?=[ >])")
-_BOUNDS = re.compile(r"\[\s*(\d+)\s*\.\.\s*(\d+)\s*\]")
+_BOUNDS = re.compile(r"\[\s*(\d+)\s*\.\.\s*(\d+|[^\W\d]\w*)\s*\]")
 _OPTION = re.compile(r"(\w+)\(")
 _TOKENS = {
     "none": Quality.NO_READING,
@@ -47,9 +57,31 @@ def parse(source: str, encoding: str) -> tuple[Element, ...]:
     if len(source) > MAX_PATTERN:
         raise PatternError(MAX_PATTERN, f"a pattern has at most {MAX_PATTERN} characters.")
     elements = _Parser(source, encoding).parse()
+    _check_counted(elements)
     if not elements:
         raise PatternError(1, "the pattern is empty.", "Copy a message here and put what changes in < >.")
     return elements
+
+
+def _check_counted(elements: tuple[Element, ...]) -> None:
+    """Raises PatternError where nothing says how many members a list has, or more than one list wants to be told."""
+    counts = list(dict.fromkeys(one.counted for one in elements if one.counted))
+    inside = next(
+        (one for part in elements for one in fields_of((part,)) if one.counted and one is not part), None
+    )
+    if inside is not None or len(counts) > 1:
+        column = (inside or next(one for one in elements if one.counted == counts[1])).column
+        raise PatternError(
+            column,
+            "one list of a pattern may have its count in the message, and it stands in no optional part.",
+        )
+    if counts:
+        first = next(n for n, one in enumerate(elements) if one.counted)
+        before = [one.name for one in elements[:first] if one.is_number]
+        if counts[0] not in before:
+            raise PatternError(
+                elements[first].column, f"no number “{counts[0]}” stands before this list.", f"For example <{counts[0]}:int>;<ch[1..{counts[0]}] sep(;)>."
+            )  # fmt: skip
 
 
 def _near(word: str, known: tuple[str, ...]) -> str:
@@ -245,22 +277,29 @@ class _Parser:
             raise PatternError(column, "this “<*” is never closed.", "Write <*> or <* 5>.")
         return Element(column, "skip", width=width)
 
-    def _bounds(self) -> tuple[int, int] | None:
+    def _bounds(self) -> tuple[int, int, str] | None:
         if not self.source.startswith("[", self.position):
             return None
         found = _BOUNDS.match(self.source, self.position)
         here = self.position + 1
         if found is None:
             raise PatternError(
-                here, "a list's bounds are two whole numbers.", "For example <ch[1..10] sep(,)>. A unit stands after a blank."
+                here, "a list's bounds are two whole numbers.", "For example <ch[1..10] sep(,)>, or <ch[1..n] sep(,)> behind a number n. A unit stands after a blank."
             )  # fmt: skip
+        if not found[2].isdecimal():
+            if found[1] != "1":
+                raise PatternError(
+                    here, "a list whose count stands in the message begins at 1.", f"Write [1..{found[2]}]."
+                )
+            self.position = found.end()
+            return 1, MOST, found[2]
         first, last = int(found[1]), int(found[2])
         if not first <= last < first + MAX_IN_LIST:
             raise PatternError(
                 here, f"a list has one to {MAX_IN_LIST} members.", "Write the smaller bound first."
             )
         self.position = found.end()
-        return first, last
+        return first, last, ""
 
     def _kind(self) -> Kind:
         found = re.compile(r"\w*").match(self.source, self.position)
@@ -475,7 +514,7 @@ class _Parser:
                 text += self._character()
         raise PatternError(start + 1, "this “(” is never closed.", "Put a “)” after the last text.")
 
-    def _list(self, element: Element, bounds: tuple[int, int], separator: bytes | None) -> list[Element]:
+    def _list(self, element: Element, bounds: tuple[int, int, str], separator: bytes | None) -> list[Element]:
         if separator is None and not element.width:
             raise PatternError(
                 element.column, "nothing says what stands between the members of this list.", "Add sep(,), or a width."
@@ -488,4 +527,10 @@ class _Parser:
                     Element(element.column, "literal", separator) if between else Element(element.column, "blank")
                 )  # fmt: skip
             members.append(replace(element, name=f"{element.name}{number}"))
-        return members
+        if not bounds[2]:
+            return members
+        if element.kind not in NUMBERS:
+            raise PatternError(
+                element.column, f"a list whose count stands in the message holds numbers, not {element.kind}."
+            )
+        return [replace(member, counted=bounds[2]) for member in members]

@@ -6,11 +6,12 @@ from typing import Any
 
 from tidybench.core.framing.check import Checker
 from tidybench.core.quality import Quality
-from tidybench.core.reading.element import Field, convert, whole_number_of
+from tidybench.core.reading.element import Field, Value, convert, whole_number_of
 from tidybench.core.reading.form import Form, Learns, Refusal
 from tidybench.core.reading.pattern import Pattern
 from tidybench.core.reading.stop import Stop
 from tidybench.core.samples import NAN, Batch
+from tidybench.core.setup.channel import CombinePart
 
 Target = tuple[int, float, float]
 """What a field feeds: the channel's word, scale, offset."""
@@ -29,6 +30,7 @@ class ChannelRule:
     scale: float = 1.0
     offset: float = 0.0
     states: tuple[str, ...] = ()
+    combine: CombinePart | None = None
 
     @property
     def target(self) -> Target:
@@ -107,13 +109,14 @@ class MessageReader:
         self.counts = Counts()
         self.on_trouble: Callable[[bytes, int, str], None] | None = None
         self._states = {rule.channel << 8: _places(rule.states) for rule in rules if rule.states}
+        self._combined = {rule.channel << 8: rule.combine for rule in rules if rule.combine is not None}
         self._programs = [self._program(form, rules) for form in forms]
         self._learners = [form for form in forms if isinstance(form, Learns)]
 
     @staticmethod
     def _program(form: Form, rules: Sequence[ChannelRule]) -> _Program:
         program = _Program(form)
-        if not isinstance(form, Pattern) or form.is_indirect:
+        if not isinstance(form, Pattern) or form.is_indirect or any(rule.combine for rule in rules):
             program.targets = [(rule.field, rule.target) for rule in rules]
             return program.in_order()
         program.match = form.match
@@ -122,8 +125,9 @@ class MessageReader:
             if not element.is_number:
                 program.states += [(index, r.channel << 8, _places(r.states)) for r in mine if r.states]
                 continue
-            plain = element.plain and element in form.elements
-            whole = element in form.elements and whole_number_of(element)
+            always = element in form.elements and not element.counted
+            plain = element.plain and always
+            whole = always and whole_number_of(element)
             if whole:
                 targets = [rule.target for rule in mine] or [(_NO_CHANNEL, 1.0, 0.0)]
                 program.bytes.extend((index, *target, whole) for target in targets)
@@ -217,6 +221,8 @@ class MessageReader:
         assert isinstance(program.form, Pattern)
         empty = False
         for index, word, scale, offset in program.rich:
+            if groups[index] is None and program.form.fields[index].counted:
+                continue
             got = convert(program.form.fields[index], groups[index])
             if got is None or isinstance(got[1], str):
                 return False
@@ -276,6 +282,9 @@ class MessageReader:
                 continue
             places = self._states.get(word)
             quality, value = found if places is None else self._state(found, places, at)
+            combine = self._combined.get(word)
+            if combine is not None and not isinstance(value, str):
+                quality, value = _combine(combine, quality, value, got.get(combine.other))
             if isinstance(value, str):
                 return False
             fed = True
@@ -358,6 +367,27 @@ class MessageReader:
 
 def _places(states: Sequence[str]) -> dict[str, float]:
     return {name: float(place) for place, name in enumerate(states)}
+
+
+def _combine(part: CombinePart, quality: Quality, value: float, other: Field | None) -> tuple[Quality, Value]:
+    """One number of two fields; a text where they make none."""
+    if other is None or isinstance(other[1], str):
+        return quality, "a second number"
+    worst = max(quality, other[0])
+    if not Quality(worst).measured:
+        return worst, NAN
+    if part.exponent is not None:
+        try:
+            return worst, value * 10.0 ** other[1]
+        except OverflowError:
+            return worst, "endless"
+    size = 1 << part.bits
+    if not (0 <= value < size and value == int(value) and other[1] == int(other[1])):
+        return worst, "bits"
+    whole = int(other[1]) * size + int(value)
+    if part.signed and other[1] >= 0 and int(other[1]) >> (part.bits - 1) & 1:
+        whole -= 1 << 2 * part.bits
+    return worst, float(whole)
 
 
 def _sort(out: Batch, begin: int) -> None:

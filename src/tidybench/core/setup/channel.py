@@ -84,8 +84,29 @@ class ClockPart(Part):
     wraps_s: Annotated[float, Field(gt=0, le=1e12, allow_inf_nan=False)] | None = None
 
 
+class CombinePart(Part):
+    """A second field of the same message that makes one number with `field`: either the part in front (`high`: the higher
+    bits, above so many `bits` of the field; `signed`: two's complement of both), or a power of ten (`exponent`)."""
+
+    high: Label | None = None
+    bits: Annotated[int, Field(ge=1, le=48)] = 16
+    signed: bool = False
+    exponent: Label | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> "CombinePart":
+        if (self.high is None) == (self.exponent is None):
+            raise ValueError("combine: give a field with the higher bits (high), or one with the exponent")
+        return self
+
+    @property
+    def other(self) -> str:
+        """The second field."""
+        return self.high or self.exponent or ""
+
+
 class ChannelPart(Part):
-    """A named series of samples: value = field x scale + offset, then the steps of `scaling` in order, then its
+    """A named series of samples: value = field x scale + offset (with `combine` two fields make one number first), then the steps of `scaling` in order, then its
     zero is taken off, then the filters, then it is thinned out. With `clock` its field is the device's own time, and its
     samples say, in seconds, how long after that each message came. With `states` it is one of these words: its value is
     the place of its word, from 0.
@@ -95,6 +116,7 @@ class ChannelPart(Part):
     name: Label
     field: Label
     query: Identifier | None = None
+    combine: CombinePart | None = None
     unit: UnitLabel = ""
     scale: Finite = 1.0
     offset: Finite = 0.0
@@ -133,12 +155,15 @@ class ChannelPart(Part):
             return self
         if (
             self.clock is not None
+            or self.combine is not None
             or self.scaling
             or self.filter
             or self.thinning is not None
             or self.zero is not None
         ):
-            raise ValueError("a channel of states has no steps, zero, filters, thinning or clock")
+            raise ValueError(
+                "a channel of states has no steps, zero, filters, thinning, clock or second field"
+            )
         if self.unit or self.scale != 1 or self.offset:
             raise ValueError("a channel of states has no unit, scale or offset")
         twice = next((one for one in self.states if self.states.count(one) > 1), None)

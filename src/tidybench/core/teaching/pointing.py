@@ -38,6 +38,8 @@ def point(
     """
     if not 0 <= start < end <= len(message):
         raise ValueError("Mark some characters of the message first.")
+    if re.search(r"\[1\.\.[^\d\s]", source):
+        raise ValueError("A list of this pattern has its count in the message: change the pattern as text.")
     codec = ENCODINGS[encoding]
     spans = _spans(source, message, codec)
     if meaning in _QUALITIES:

@@ -42,7 +42,7 @@ def unaccounted(listen: ListenPart, messages: Sequence[bytes], encoding: str, le
 
 def _beside(pattern: Pattern, message: bytes) -> str:
     """Whether something that belongs to a number stands beside it, outside of every field."""
-    spans, whole = align(pattern.elements, message)
+    spans, whole = align(pattern.elements_of(message), message)
     if not whole:
         return f"“{shown_text(message)}” is not accounted for to its end"
     taken = bytearray(len(message))

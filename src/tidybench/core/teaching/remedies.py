@@ -79,10 +79,14 @@ def _helps(remedy: Remedy, message: bytes, codec: str) -> bool:
 
 
 def _mended(pattern: Pattern, message: bytes, number: int, codec: str) -> list[Remedy]:
-    spans, _ = align(pattern.elements, message)
+    spans, _ = align(pattern.elements_of(message), message)
     index = len(spans)
     elements = list(pattern.elements)
-    if index >= len(elements) or any(e.kind == "optional" for e in elements[:index]):
+    if (
+        pattern.counted is not None
+        or index >= len(elements)
+        or any(e.kind == "optional" for e in elements[:index])
+    ):
         return []
     position = spans[-1].end if spans else 0
     element = elements[index]

@@ -1,6 +1,7 @@
 """Elements written as the source of a pattern again."""
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 from tidybench.core.quality import Quality
 from tidybench.core.reading.element import Element
@@ -12,7 +13,24 @@ _ESCAPED = {"\r": "\\r", "\n": "\\n", "\t": "\\t", "\\": "\\\\", "<": "\\<", ">"
 
 def source_of(elements: Iterable[Element], encoding: str = "latin-1") -> str:
     """A source that compiles to these elements."""
-    return "".join(_one(element, encoding) for element in elements)
+    found: list[str] = []
+    listed = False
+    every = list(elements)
+    for place, element in enumerate(every):
+        if not element.counted:
+            found.append(_one(element, encoding))
+        elif not listed:  # all members of a counted list are said by one field
+            listed = True
+            between = next((one for one in every[place + 1 :] if one.counted and not one.is_field), None)
+            found.append(_counted(element, between, encoding))
+    return "".join(found)
+
+
+def _counted(element: Element, between: Element | None, encoding: str) -> str:
+    name = element.name.removesuffix("1")
+    plain = _field(replace(element, name=name), encoding)
+    separator = "" if between is None else f" sep({inside(between.text or b' ', encoding)})"
+    return f"<{name}[1..{element.counted}]{plain[1 + len(name) : -1]}{separator}>"
 
 
 def _one(element: Element, encoding: str) -> str:
