@@ -1,5 +1,6 @@
 """The same bytes give the same rows: live, from a tape, from plain bytes; and the preview says the same of each message."""
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -11,7 +12,8 @@ from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.preview import preview
 from tidybench.core.quality import Quality
 from tidybench.core.setup import Setup
-from tidybench.core.tape.events import Event, Opened, Received
+from tidybench.core.tape.events import Event, Opened, Received, Sent
+from tidybench.core.values.origin import Asked
 
 SETUP = load(
     """[instrument]
@@ -119,3 +121,64 @@ def test_the_same_bytes_give_the_same_rows_everywhere(messages: list[bytes], siz
         qualities = {Quality(quality) for _, quality, _ in row.samples}
         unread = qualities & {Quality.NOT_UNDERSTOOD, Quality.BAD_CHECK}
         assert bool(unread) == (not one.understood)
+
+
+ASKED = """[instrument]
+id = "i"
+name = "I"
+[link]
+port = "none"
+{link}
+[framing]
+{framing}
+[[query]]
+id = "q"
+send = "FL?\\r"
+{query}
+[[query]]
+id = "r"
+send = "TE?\\r"
+patterns = ["T=<t>"]
+[[channel]]
+id = "v"
+name = "V"
+field = "v"
+query = "q"
+[[channel]]
+id = "t"
+name = "T"
+field = "t"
+query = "r"
+"""
+LINES = 'patterns = ["A=<v>", "B=<b>"]\n'
+
+
+@pytest.mark.parametrize(
+    ("keys", "q_answer", "r_answer"),
+    [
+        ({"link": "echo = true", "framing": 'terminator = "\\r\\n"', "query": 'patterns = ["<v>"]'}, b"FL?\r1.5\r\n", b"TE?\rT=20\r\n"),
+        ({"link": "echo = true", "framing": 'terminator = "either"', "query": 'patterns = ["<v>"]'}, b"FL?\r1.5\r", b"TE?\rT=20\r"),
+        ({"framing": 'terminator = "\\r\\n"\nprompt = "> "', "query": 'patterns = ["<v>"]'}, b"1.5\r\n> ", b"T=20\r\n> "),
+        ({"framing": 'terminator = "\\n"', "query": "lines = 2\n" + LINES}, b"A=1\nB=2\n", b"T=20\n"),
+        ({"framing": 'terminator = "\\n"', "query": 'until = "END"\n' + LINES}, b"A=1\nB=2\nA=3\nEND\n", b"T=20\n"),
+    ],
+)  # fmt: skip
+def test_echoes_prompts_and_answers_of_several_lines_are_read_as_live(
+    keys: dict[str, str], q_answer: bytes, r_answer: bytes
+) -> None:
+    setup = load(ASKED.format(**{"link": "", **keys}))
+    link = setup.link.address
+    events: list[Event] = [Opened(0, {})]
+    data, at = b"", 0
+    for poll in range(1, 9):
+        key, sent, answer = ("q", b"FL?\r", q_answer) if poll % 2 else ("r", b"TE?\r", r_answer)
+        at += 1_000_000
+        events += [Sent(at, sent, poll, Asked("i", key)), Received(at + 9_000, answer)]
+        data += answer
+    from_tape = list(Readout(setup, Capture("tape", lambda: [(link, event) for event in events])).rows())
+    readout = Readout(setup, Capture("plain bytes", data=data))
+    from_bytes = list(readout.rows())
+    assert plain(from_bytes) == plain(from_tape)
+    assert readout.troubles == 0
+    assert [one for row in plain(from_bytes) for one in row] == live(setup, events)
+    assert len(from_bytes) >= 8

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from tidybench.captures.capture import Capture, CaptureError, pieces
 from tidybench.core.channels.pipeline import ChannelPipeline, finished
+from tidybench.core.compile.link_plan import QueryPlan
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.exchange.state import ExchangeError
@@ -195,11 +196,34 @@ class Readout:
             yield from framer.feed(piece, 0).bodies
         yield from framer.passed(10**12).bodies
 
+    def _echoed(self, body: bytes) -> tuple[QueryPlan | None, bytes]:
+        """The query that a line sent back in front of a message, and what is left of it, as the link would take it off."""
+        if self._plan.link.echo:
+            for query in self._plan.queries:
+                if body.startswith(query.data):
+                    return query, body[len(query.data) :]
+                if body == query.data.rstrip(b"\r\n"):
+                    return query, b""
+        return None, body
+
+    def _only_ends(self, body: bytes) -> bool:
+        """Whether a message is the last line of an answer of several, and has no reading."""
+        for query in self._plan.queries:
+            until = query.reply.until
+            if until and body.startswith(until) and not self._plan.readers[query.key].understands(body):
+                return True
+        return False
+
     def _plain(self) -> Iterator[Row]:
         readers = list(self._plan.readers.values())
-        for body in self._bodies():
+        asked: MessageReader | None = None  # whose query was echoed last
+        for whole in self._bodies():
+            query, body = self._echoed(whole)
+            asked = self._plan.readers[query.key] if query is not None else asked
+            if (query is not None and not body) or self._only_ends(body):
+                continue
             self.messages += 1
-            reader = _whose(readers, body)
+            reader = asked if asked is not None else _whose(readers, body)
             out = Batch()
             if reader is not None:
                 reader.read([body], [self.messages], out)
