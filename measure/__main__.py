@@ -9,6 +9,7 @@ from dataclasses import asdict
 
 from measure.acquisition import poll, stream, wire
 from measure.calculated import calculated
+from measure.command import read_start
 from measure.disk import slow_disk
 from measure.flood import flood_32
 from measure.machine import calmest, with_stolen
@@ -34,6 +35,7 @@ ROWS: dict[str, Row] = {
     "hostile": hostile,
     "propose": propose_200,
     "propose-odd": propose_odd,
+    "read-start": read_start,
     "calculated": calculated,
     "frames": frames,
     "window-30d": window_30d,

@@ -4,9 +4,9 @@ import math
 import time
 
 from measure.result import Result
+from tidybench.core.batch import Batch
 from tidybench.core.channels.calculator import Calculator, Known
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch
 from tidybench.core.setup.calculated import CalculatedPart
 
 INPUTS, PARTS, RATE, SECONDS = 20, 200, 10, 60

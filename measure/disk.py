@@ -13,7 +13,8 @@ from pathlib import Path
 from measure.bench import setup, wait_for
 from measure.peers import MANY, peer
 from measure.result import Result, percentile
-from tidybench.core.samples import RECORD_SIZE, unpack
+from tidybench.core.batch import RECORD_SIZE
+from tidybench.core.samples import unpack
 from tidybench.wire.channels import ZeroChannel
 from tidybench.wire.client import Client
 from tidybench.wire.places import Places

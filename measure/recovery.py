@@ -14,10 +14,10 @@ from pathlib import Path
 from measure.bench import setup, wait_for
 from measure.peers import MANY, peer
 from measure.result import Result, median
+from tidybench.core.batch import RECORD_SIZE
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.exchange.link_reader import LinkReader
-from tidybench.core.samples import RECORD_SIZE
 from tidybench.core.tape.events import Event, Note, Opened, Received, Sent, Start
 from tidybench.core.values.origin import Asked
 from tidybench.recorder.state import RecorderState

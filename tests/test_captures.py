@@ -298,3 +298,22 @@ def test_messages_of_all_sessions_are_counted(tmp_path: Path) -> None:
     (tmp_path / "s.toml").write_text(SCALED)
     said = tidy(str(tmp_path / "s.toml"), str(tmp_path / "t.jsonl"))[2]
     assert "7 of 8 messages understood." in said
+
+
+def test_reading_a_capture_waits_for_no_package_it_does_not_need(tmp_path: Path) -> None:
+    """NumPy, PostgreSQL's driver and units cost a third of a second at every start."""
+    sheet, capture = tmp_path / "i.setup.toml", tmp_path / "b.bin"
+    sheet.write_text(
+        '[instrument]\nid = "i"\nname = "I"\ntalks = "on its own"\n[link]\nport = "none"\n[listen]\npatterns = ["T=<t>"]\n'
+        '[[channel]]\nid = "t"\nname = "T"\nfield = "t"\n'
+    )
+    capture.write_bytes(b"T=1\r\nT=2\r\n")
+    code = (
+        "import sys; from tidybench.cli import main; assert main(sys.argv[1:]) == 0; "
+        "assert not {'numpy', 'scipy', 'pint', 'sqlalchemy', 'fastapi', 'serial'} & sys.modules.keys(), sys.modules.keys()"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code, "read", sheet, capture], capture_output=True, text=True
+    )
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.splitlines() == ["message,T,flags", "1,1,", "2,2,"]

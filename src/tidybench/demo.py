@@ -5,10 +5,10 @@ Only the clock is not real: bytes are stamped as the polls of an earlier afterno
 
 from pathlib import Path
 
+from tidybench.core.batch import Batch
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.exchange.link_reader import LinkReader
-from tidybench.core.samples import Batch
 from tidybench.core.setup import Setup
 from tidybench.core.tape.events import Event, Identified, Note, Opened, Quiet, Received, Sent, Start
 from tidybench.core.values.mark import Mark

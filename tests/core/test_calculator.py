@@ -4,9 +4,9 @@ import math
 
 import pytest
 
+from tidybench.core.batch import Batch
 from tidybench.core.channels.calculator import Calculator, Known
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch
 from tidybench.core.setup.calculated import CalculatedPart, Calculations
 
 SECOND = 1_000_000

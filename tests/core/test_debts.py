@@ -8,11 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.test_exchange import QUERY, Played, S
+from tidybench.core.batch import Batch
 from tidybench.core.compile.link_plan import LinkPlan
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.exchange.state import State
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch
 from tidybench.core.tape.events import Event, GaveUp, Quiet, Received, Sent, Start
 from tidybench.core.values.origin import Asked
 

@@ -11,12 +11,12 @@ from hypothesis import strategies as st
 
 from tidybench.captures.capture import Capture
 from tidybench.captures.readout import Readout, Table
+from tidybench.core.batch import Batch
 from tidybench.core.channels.device_clock import DeviceClock
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch
 from tidybench.core.setup import SetupError
 from tidybench.core.tape.events import Event, Opened, Received, Start
 

@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.test_replies import modbus
+from tidybench.core.batch import Batch
 from tidybench.core.compile.load import load
-from tidybench.core.samples import Batch
 from tidybench.core.values.figure import figure
 from tidybench.runs.rows import make_rule
 from tidybench.runs.run_channel import run_channel

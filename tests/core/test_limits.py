@@ -5,11 +5,11 @@ import math
 import pytest
 
 from tests.conftest import setup_text
+from tidybench.core.batch import Batch
 from tidybench.core.channels.limits import LimitWatch, crossing_words
 from tidybench.core.compile.load import load
 from tidybench.core.derivation import Derivation, basis
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch
 from tidybench.core.setup.calculated import Calculations
 from tidybench.core.setup.channel import LimitsPart
 from tidybench.core.tape.events import Note, Opened, Received, Start

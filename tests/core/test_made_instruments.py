@@ -6,11 +6,11 @@ from collections import Counter
 import pytest
 
 from tests.core.made_instruments import Made, Numbers, is_near, made_instrument, truth
+from tidybench.core.batch import Batch
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.framing import make_check, make_framer
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch
 from tidybench.core.setup import Setup
 from tidybench.core.setup.channel import ChannelPart
 from tidybench.core.teaching.drafting import Exchanged, draft

@@ -4,12 +4,12 @@ from dataclasses import replace
 
 import pytest
 
+from tidybench.core.batch import Batch
 from tidybench.core.channels.device_clock import DeviceClock
 from tidybench.core.exchange.counts import LinkCounts
 from tidybench.core.path import Facts, Stage, reading_path
 from tidybench.core.reading.reader import Counts
 from tidybench.core.reading.stop import Stop
-from tidybench.core.samples import Batch
 
 S = 1_000_000
 NOW = 100 * S

@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tidybench.core.batch import Batch
 from tidybench.core.quality import Quality
 from tidybench.core.reading.pattern import compile_pattern
 from tidybench.core.reading.reader import ChannelRule, MessageReader
-from tidybench.core.samples import Batch
 
 
 def reader(*patterns: str, rules: list[ChannelRule] | None = None) -> MessageReader:

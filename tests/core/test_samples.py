@@ -5,8 +5,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tidybench.core.batch import Batch
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch, channels_of, qualities_of, sequences_of, unpack
+from tidybench.core.samples import channels_of, qualities_of, sequences_of, unpack
 from tidybench.core.thinning import thin
 
 

@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import TypeAdapter, ValidationError
 
+from tidybench.core.batch import Batch
 from tidybench.core.channels.filters import make_filter
 from tidybench.core.channels.pipeline import ChannelPipeline
 from tidybench.core.channels.scaling import combined, judged, residuals, traced
@@ -14,7 +15,6 @@ from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch
 from tidybench.core.setup import SetupError
 from tidybench.core.setup.filters import FilterPart, ThinningPart
 from tidybench.core.setup.scaling import CalibrationPart, ScalingStep

@@ -4,11 +4,11 @@ import math
 
 import pytest
 
+from tidybench.core.batch import Batch
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch
 from tidybench.core.setup import Setup, SetupError
 from tidybench.core.tape.events import Event, GaveUp, Lost, Missed, Opened, Quiet, Received, Sent, Start
 from tidybench.core.values.origin import Asked

@@ -10,10 +10,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tidybench.core.batch import Batch
 from tidybench.core.channels.filters import Mean
 from tidybench.core.channels.pipeline import ChannelPipeline
 from tidybench.core.expression.windows import MAKERS, MOST, Integral, Since, Window
-from tidybench.core.samples import Batch
 from tidybench.core.setup.filters import ExponentialFilter, HumFilter, MeanFilter, ThinningPart
 
 SECOND = 1_000_000

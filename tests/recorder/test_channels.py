@@ -7,7 +7,8 @@ from pathlib import Path
 import numpy as np
 
 from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
-from tidybench.core.samples import RECORD_SIZE, channels_of, sequences_of, unpack
+from tidybench.core.batch import RECORD_SIZE
+from tidybench.core.samples import channels_of, sequences_of, unpack
 from tidybench.runs.reread import reread
 from tidybench.runs.run_state import read_state
 from tidybench.wire.channels import ChannelStatus, ZeroChannel

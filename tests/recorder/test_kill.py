@@ -14,7 +14,8 @@ import pytest
 from measure.bench import recorder as in_process
 
 from tests.conftest import DEMO, ROOT, RecorderProcess, Shop, flows, setup_text, wait_for
-from tidybench.core.samples import Batch, sequences_of, unpack
+from tidybench.core.batch import Batch
+from tidybench.core.samples import sequences_of, unpack
 from tidybench.core.tape.events import Lost, Missed, Note, Received
 from tidybench.core.values.crossing import Crossing
 from tidybench.links.holders import holders

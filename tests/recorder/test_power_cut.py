@@ -10,7 +10,8 @@ import pytest
 
 from tests.conftest import RecorderProcess, Shop, wait_for
 from tests.recorder.test_kill import begin, packed_from_tape, rows_of
-from tidybench.core.samples import RECORD_SIZE, sequences_of, unpack
+from tidybench.core.batch import RECORD_SIZE
+from tidybench.core.samples import sequences_of, unpack
 from tidybench.runs.checks import CHECKS, holds, newest_checks, proven
 from tidybench.runs.recovery import mend, newest
 from tidybench.runs.run_state import read_state

@@ -9,7 +9,8 @@ import tty
 from pathlib import Path
 
 from tests.conftest import RecorderProcess, Shop, flows, setup_text, wait_for
-from tidybench.core.samples import RECORD_SIZE, Batch, sequences_of, unpack
+from tidybench.core.batch import RECORD_SIZE, Batch
+from tidybench.core.samples import sequences_of, unpack
 from tidybench.core.tape.events import Received
 from tidybench.core.tape.lines import tape_line
 from tidybench.links.holders import holders

@@ -14,7 +14,8 @@ from sqlalchemy import Engine, func, inspect, select, text
 from sqlalchemy.orm import Session
 
 from tests.conftest import DEMO, setup_text
-from tidybench.core.samples import Batch, channels_of, unpack
+from tidybench.core.batch import Batch
+from tidybench.core.samples import channels_of, unpack
 from tidybench.core.setup import SetupError
 from tidybench.core.setup.calculated import load_calculations
 from tidybench.demo import make_runs

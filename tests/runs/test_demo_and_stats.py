@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import DEMO
-from tidybench.core.samples import Batch, channels_of, unpack
+from tidybench.core.batch import Batch
+from tidybench.core.samples import channels_of, unpack
 from tidybench.core.values.statistics import Statistics
 from tidybench.demo import LENGTH, STEPS, make_runs
 from tidybench.runs.cells import plain_text, safe_text

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 from tests.conftest import wait_for
 from tests.runs.held_disk import HeldDisk
-from tidybench.core.samples import Batch, sequences_of, unpack
+from tidybench.core.batch import Batch
+from tidybench.core.samples import sequences_of, unpack
 from tidybench.core.tape.events import Hole, Note
 from tidybench.core.tape.lines import TapeError, tape_line
 from tidybench.runs.disk import HereAndNow

@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 
 from tests.runs.test_folder import AT, CHANNEL
-from tidybench.core.samples import Batch
+from tidybench.core.batch import Batch
 from tidybench.core.tape.events import Event, MarkCorrected, Note, Start
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark

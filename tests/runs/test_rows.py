@@ -7,8 +7,8 @@ from datetime import datetime
 
 import pytest
 
+from tidybench.core.batch import Batch
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch
 from tidybench.runs.rows import SETTLE, header, make_rule
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunState

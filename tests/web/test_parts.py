@@ -13,7 +13,8 @@ import zmq
 from starlette.requests import HTTPConnection
 
 from tests.conftest import wait_for
-from tidybench.core.samples import Batch, channels_of, unpack
+from tidybench.core.batch import Batch
+from tidybench.core.samples import channels_of, unpack
 from tidybench.core.tape.shown import TapeLine
 from tidybench.web.access import Access
 from tidybench.web.hub import Hub, Listener, thinned

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 from tidybench.captures.capture import Capture, CaptureError, pieces
+from tidybench.core.batch import Batch
 from tidybench.core.channels.pipeline import ChannelPipeline, finished
 from tidybench.core.compile.link_plan import QueryPlan
 from tidybench.core.compile.planning import plan_links
@@ -16,7 +17,6 @@ from tidybench.core.framing import make_check
 from tidybench.core.preview import Previewed, previewed, read_message
 from tidybench.core.quality import Quality
 from tidybench.core.reading.reader import MessageReader
-from tidybench.core.samples import Batch
 from tidybench.core.setup import Setup
 from tidybench.core.setup.channel import ChannelPart
 from tidybench.core.setup.filters import FilterPart, ThinningPart

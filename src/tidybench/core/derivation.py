@@ -6,9 +6,9 @@ Like the rest of the core a pure function: fed with what happened, in order of s
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from tidybench.core.batch import Batch
 from tidybench.core.channels.calculator import Calculated, Calculator, Known
 from tidybench.core.channels.limits import LimitWatch
-from tidybench.core.samples import Batch
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import Calculations
 from tidybench.core.setup.channel import LimitsPart

@@ -2,7 +2,7 @@
 
 import threading
 
-from tidybench.core.samples import Batch
+from tidybench.core.batch import Batch
 from tidybench.core.tape.events import Event
 from tidybench.runs.entry import Entry
 

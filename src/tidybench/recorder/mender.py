@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from tidybench.core.samples import RECORD_SIZE
+from tidybench.core.batch import RECORD_SIZE
 from tidybench.runs.folder import SAMPLES, run_folders
 from tidybench.runs.recovery import Mended, Newest, close_interrupted, mend, newest, set_aside
 from tidybench.runs.run_state import RunState, read_state

@@ -11,9 +11,10 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel
 
+from tidybench.core.batch import RECORD_SIZE, Batch
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
-from tidybench.core.samples import RECORD_SIZE, Batch, channels_of, qualities_of, unpack
+from tidybench.core.samples import channels_of, qualities_of, unpack
 from tidybench.core.setup import Setup, SetupError
 from tidybench.core.values.statistics import Gathering, Statistics
 from tidybench.runs.folder import SAMPLES

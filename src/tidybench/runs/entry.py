@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from tidybench.core.samples import Batch
+from tidybench.core.batch import Batch
 from tidybench.core.tape.events import Event
 from tidybench.core.tape.lines import tape_line
 

@@ -10,7 +10,7 @@ from dataclasses import asdict, dataclass
 from functools import partial
 from pathlib import Path
 
-from tidybench.core.samples import RECORD_SIZE
+from tidybench.core.batch import RECORD_SIZE
 from tidybench.core.tape.counting import count
 from tidybench.core.tape.events import Hole, Note, Received, SetUp, Start
 from tidybench.core.tape.lines import tape_line

@@ -18,7 +18,8 @@ from typing import Any
 
 import numpy as np
 
-from tidybench.core.samples import RECORD_SIZE, Batch, channels_of, qualities_of, sequences_of, unpack
+from tidybench.core.batch import RECORD_SIZE, Batch
+from tidybench.core.samples import channels_of, qualities_of, sequences_of, unpack
 from tidybench.core.tape.counting import count
 from tidybench.core.tape.events import Hole, MarkCorrected
 from tidybench.core.tape.lines import tape_line

@@ -4,8 +4,8 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from typing import Protocol
 
+from tidybench.core.batch import Batch
 from tidybench.core.quality import Quality
-from tidybench.core.samples import Batch
 from tidybench.core.values.figure import figure
 from tidybench.runs.cells import cell_of, csv_cell, safe_text
 from tidybench.runs.run_channel import RunChannel

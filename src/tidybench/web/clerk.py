@@ -12,7 +12,8 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
-from tidybench.core.samples import RECORD_SIZE, unpack
+from tidybench.core.batch import RECORD_SIZE
+from tidybench.core.samples import unpack
 from tidybench.core.values.channel import Channel
 from tidybench.records import blocks
 from tidybench.records.database import upgrade

@@ -13,7 +13,8 @@ import zmq.asyncio
 from pydantic import ValidationError
 
 from tidybench import __version__
-from tidybench.core.samples import RECORD_SIZE, channels_of, qualities_of, unpack
+from tidybench.core.batch import RECORD_SIZE
+from tidybench.core.samples import channels_of, qualities_of, unpack
 from tidybench.core.tape.lines import parse_tape_line
 from tidybench.core.tape.shown import shown
 from tidybench.core.thinning import thin

@@ -6,12 +6,12 @@ from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
+from tidybench.core.batch import NAN, Batch
 from tidybench.core.channels.pipeline import ChannelPipeline
 from tidybench.core.expression.program import Nothing, Program, compiled
 from tidybench.core.expression.tokens import ExpressionError
 from tidybench.core.expression.tree import Channel, channels_in, parse
 from tidybench.core.quality import Quality
-from tidybench.core.samples import NAN, Batch
 from tidybench.core.setup.calculated import CalculatedPart
 
 KEPT = 2000

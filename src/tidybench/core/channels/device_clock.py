@@ -12,8 +12,8 @@ from collections import deque
 from math import isfinite
 from typing import Any
 
+from tidybench.core.batch import NAN, Batch
 from tidybench.core.quality import Quality
-from tidybench.core.samples import NAN, Batch
 
 STRETCH = 10_000_000
 """Microseconds of arrival of which the least delay is kept."""

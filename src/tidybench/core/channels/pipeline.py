@@ -4,10 +4,10 @@ from collections.abc import Mapping, Sequence
 from math import isfinite
 from typing import Any, Protocol
 
+from tidybench.core.batch import NAN, Batch
 from tidybench.core.channels.filters import Thinning, make_filter
 from tidybench.core.channels.scaling import combined, judged
 from tidybench.core.quality import Quality
-from tidybench.core.samples import NAN, Batch
 from tidybench.core.setup.filters import FilterPart, ThinningPart
 from tidybench.core.setup.scaling import ScalingStep
 

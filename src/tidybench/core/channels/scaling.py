@@ -6,8 +6,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from math import isfinite
 
-import numpy as np
-
 from tidybench.core.channels.curves.resistance import ResistanceThermometer, Thermistor
 from tidybench.core.channels.curves.thermocouple import Thermocouple
 from tidybench.core.quality import Quality
@@ -122,6 +120,8 @@ def fitted(step: PointsStep) -> Scale:
 
 def _polynomial(points: Sequence[tuple[float, float]], degree: int) -> list[float]:
     """Coefficients of the least-squares polynomial, the highest power first."""
+    import numpy as np  # seldom needed, and slow to come
+
     x, y = np.array(points).T
     fit = np.polynomial.Polynomial.fit(x, y, degree).convert()
     return [float(c) for c in reversed(fit.coef)]

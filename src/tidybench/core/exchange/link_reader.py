@@ -7,6 +7,7 @@ nothing that is not on the tape.
 
 from typing import Any
 
+from tidybench.core.batch import Batch
 from tidybench.core.channels.pipeline import ChannelPipeline, finished
 from tidybench.core.compile.link_plan import LinkPlan
 from tidybench.core.exchange.counts import LinkCounts
@@ -16,7 +17,6 @@ from tidybench.core.exchange.state import ANSWERING, AWAITING, State, Turn
 from tidybench.core.framing import Cut, Framer
 from tidybench.core.quality import Quality
 from tidybench.core.reading.reader import MessageReader
-from tidybench.core.samples import Batch
 from tidybench.core.tape.events import (
     Event,
     GaveUp,

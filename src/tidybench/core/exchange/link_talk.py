@@ -9,6 +9,7 @@ time, and gives the events that follow; whoever carries them out writes what is 
 from collections import deque
 from collections.abc import Sequence
 
+from tidybench.core.batch import Batch
 from tidybench.core.compile.link_plan import LinkPlan, QueryPlan
 from tidybench.core.exchange.command import Command
 from tidybench.core.exchange.debts import MAX_PATIENCE
@@ -17,7 +18,6 @@ from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.exchange.schedule import Schedule
 from tidybench.core.exchange.session import SessionManager
 from tidybench.core.exchange.state import AWAITING, State
-from tidybench.core.samples import Batch
 from tidybench.core.tape.events import Event, GaveUp, Quiet, Received, Sent, Tick
 from tidybench.core.values.origin import ByHand, Triggered
 

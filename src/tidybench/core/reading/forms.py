@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable
 
-from tidybench.core.reading.block import BlockForm
 from tidybench.core.reading.columns import ColumnsForm
 from tidybench.core.reading.form import Form, Read, Refusal
 from tidybench.core.reading.json_lines import JsonForm
@@ -75,6 +74,8 @@ def _reader(part: ReaderPart, codec: str, wanted: frozenset[str]) -> Form:
     if isinstance(part, ScpiPart):
         return ScpiForm(part)
     if isinstance(part, BlockPart):
+        from tidybench.core.reading.block import BlockForm  # it needs NumPy, which is slow to come
+
         return BlockForm(part)
     assert isinstance(part, JsonPart)
     return JsonForm(wanted)

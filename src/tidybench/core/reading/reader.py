@@ -4,13 +4,13 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from tidybench.core.batch import NAN, Batch
 from tidybench.core.framing.check import Checker
 from tidybench.core.quality import Quality
 from tidybench.core.reading.element import Field, Value, convert, whole_number_of
 from tidybench.core.reading.form import Form, Learns, Refusal
 from tidybench.core.reading.pattern import Pattern
 from tidybench.core.reading.stop import Stop
-from tidybench.core.samples import NAN, Batch
 from tidybench.core.setup.channel import CombinePart
 
 Target = tuple[int, float, float]

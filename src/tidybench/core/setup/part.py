@@ -13,4 +13,4 @@ Label = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f
 class Part(Exact):
     """A table of a set-up. Unknown keys are refused: a slip of the pen never goes unnoticed."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
