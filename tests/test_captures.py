@@ -4,6 +4,7 @@ import csv
 import gzip
 import io
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -313,7 +314,10 @@ def test_reading_a_capture_waits_for_no_package_it_does_not_need(tmp_path: Path)
         "assert not {'numpy', 'scipy', 'pint', 'sqlalchemy', 'fastapi', 'serial'} & sys.modules.keys(), sys.modules.keys()"
     )
     done = subprocess.run(
-        [sys.executable, "-c", code, "read", sheet, capture], capture_output=True, text=True
+        [sys.executable, "-c", code, "read", sheet, capture],
+        capture_output=True,
+        text=True,
+        env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
     )
     assert done.returncode == 0, done.stderr
     assert done.stdout.splitlines() == ["message,T,flags", "1,1,", "2,2,"]
