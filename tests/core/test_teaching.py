@@ -438,6 +438,7 @@ TWO = [b"mV" if n % 3 else b"V" for n in range(30)]
         ([b"%.1f,%s" % (W[n], TWO[n]) for n in range(30)], "unit changes"),
         ([b"%s,%.1f" % (TWO[n], W[n]) for n in range(30)], "unit changes"),
         ([b"%d.5 %s %.1f" % (n, TWO[n], W[n]) for n in range(30)], "Which number do “V” and “mV” belong to"),
+        ([b"ERR,%d.5,%d" % (n, n) if n % 9 == 4 else b"%.1f,%d.5,%d" % (W[n], n, n * 7 % 5) for n in range(30)], "What is “ERR"),
         ([b"%s%03d" % (b"ABCDE"[n % 5 : n % 5 + 1], n * 37 % 500) for n in range(30)], "What is “E"),
     ],
 )  # fmt: skip
@@ -457,6 +458,7 @@ def test_what_only_a_person_knows_is_asked(messages: list[bytes], asked: str) ->
         ([b"OLV" if n % 7 == 3 else b"%.1f%s" % (W[n], b"V" if n % 2 else b"A") for n in range(30)], "not always there"),
         ([b"2 -%d.5" % n if n % 2 else b"+%d 8.1" % (n * 7) for n in range(30)], "two things may stand here"),
         ([b"2;%d.5" % n if n % 2 else b"%d;OK" % (n * 7) for n in range(30)], "a state stands where"),
+        ([b"2;%d.5;%d" % (n, n * 7) if n % 2 else b"%d;%d.1;kPa" % (n * 7, n) for n in range(30)], "a unit stands where"),
         ([b"BB|%d.5" % n if n % 2 else b"%02X|%d.1" % (n * 7 % 200 + 20, n) for n in range(30)], "a word stands where"),
     ],
 )  # fmt: skip
@@ -485,3 +487,44 @@ def test_a_unit_in_front_scales_the_number_behind_it() -> None:
     [question] = propose(messages).questions
     best = propose(messages, answers={question.key: "V"}).proposals[0]
     assert best.listen.patterns == ["<value_unit:unit(V=1|mV=0.001) of(v1)> <v1 [V]>"]
+
+
+# ---- bytes that are no text
+
+
+def frames_of_one_length(count: int = 40) -> list[bytes]:
+    bodies = [bytes([0xAA, n * 7 % 256, n * 113 % 256, 0x00, n % 3]) for n in range(count)]
+    return [body + bytes([sum(body) & 0xFF]) for body in bodies]
+
+
+def frames_with_a_count(count: int = 40) -> list[bytes]:
+    return [bytes([0x7E, 2 * (n % 4) + 2, *([n * 37 % 256] * (2 * (n % 4) + 2)), 0x55]) for n in range(count)]
+
+
+@pytest.mark.parametrize(
+    ("frames", "described", "reason"),
+    [
+        (frames_of_one_length(), "are 6 characters long", "40 frames of 6 bytes begin with AA"),
+        (frames_with_a_count(), "say themselves how long they are", "byte 2 says how long each one is"),
+    ],
+)
+@pytest.mark.parametrize("cut", [0, 2])
+def test_frames_of_bytes_are_cut_where_that_is_proved(
+    frames: list[bytes], described: str, reason: str, cut: int
+) -> None:
+    """A line end among bytes was taken for the end of messages."""
+    best = propose_framing(b"".join(frames)[cut:])[0]
+    assert best.framing.described == described
+    assert reason.split(" begin")[0][3:] in best.reason
+    wanted = frames[1:] if cut else frames
+    assert best.bodies[-len(wanted) + 1 :] == wanted[-len(best.bodies[-len(wanted) + 1 :]) :]
+    # Nothing said where the first bytes stand in their frame; from the second one on all are whole.
+    assert set(best.bodies[1:]) <= set(frames)
+
+
+def test_no_length_is_proposed_for_text_or_noise() -> None:
+    noise = bytes(random.Random(3).randrange(256) for _ in range(3000))
+    numbers = b"".join(b"+%06.2f" % (n * 7 % 100) for n in range(100))
+    for data in (noise, numbers, b"\x00" * 2000, b"\xaa\x55" * 800):
+        kinds = {one.framing.kind for one in propose_framing(data)}
+        assert not kinds & {"fixed length", "counted"}, data[:40]

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from tidybench.core.framing import make_framer
 from tidybench.core.protocols.modbus import crc_good
 from tidybench.core.setup.framing import FramingPart, shown
+from tidybench.core.teaching.lengths import framings_by_length
 from tidybench.core.teaching.tokens import shape, tokens
 
 ENDS = ("\r\n", "\n", "\r", "\x03", ";", "\x00")
@@ -32,7 +33,7 @@ def propose_framing(data: bytes, pieces: Sequence[tuple[int, bytes]] = ()) -> li
     """Framings that cut these bytes into messages that look alike, the best first. `pieces`: the same bytes with the times
     (microseconds) at which they came, where those are known."""
     data = data[-MAX_BYTES:]
-    made = (*_ended(data), *_marked(data), *_modbus(data), *_bursts(pieces))
+    made = (*_ended(data), *_marked(data), *_modbus(data), *_bursts(pieces), *_lengths(data))
     found = [one for one in made if len(one.bodies) >= 2]
     for one in found:
         one.score = one.score or _score(one.bodies, data)
@@ -118,6 +119,11 @@ def _modbus(data: bytes) -> list[FramingProposal]:
     if len(good) < 3 or len(good) < 0.8 * len(bodies):
         return []
     return [FramingProposal(framing, bodies, f"{len(good)} Modbus RTU frames whose CRC comes out right", 1.0)]
+
+
+def _lengths(data: bytes) -> list[FramingProposal]:
+    """Bytes that are no text: whatever text they happen to hold, these are proved."""
+    return [FramingProposal(one, _cut(one, data), why, 0.98) for one, why in framings_by_length(data)]
 
 
 def _alikeness(bodies: Sequence[bytes]) -> float:

@@ -181,11 +181,15 @@ def _error_replies(
     messages: Sequence[bytes], places: Sequence[int], found: Inferred, asking: Asking, codec: str
 ) -> set[int]:
     """The places of the instrument's own error replies: they are seldom, and say so themselves."""
-    shapes: dict[tuple[bytes, ...], int] = {}
+    shapes: dict[tuple[bool, tuple[bytes, ...]], int] = {}
     for place in places:
-        row = cells(messages[place], commas=True)
-        if re.search(rb"\d", row[0].text):  # begins with a number: an error word there stands in its place
-            shapes[shape(row)] = shapes.get(shape(row), 0) + 1
+        for commas in (False, True):
+            row = cells(messages[place], commas)
+            if re.search(
+                rb"\d", row[0].text
+            ):  # begins with a number: an error word there stands in its place
+                key = commas, shape(row)
+                shapes[key] = shapes.get(key, 0) + 1
     said = [place for place in places if is_error(messages[place])]
     doubtful = [place for place in places if may_be_error(messages[place])]
     if (
@@ -194,7 +198,13 @@ def _error_replies(
         and _are_errors([messages[p] for p in doubtful], asking)
     ):
         said = sorted({*said, *doubtful})
-    alike = {place for place in said if shapes.get(shape(cells(messages[place], commas=True)), 0) >= 3}
+    alike = {
+        place
+        for place in said
+        if any(
+            shapes.get((commas, shape(cells(messages[place], commas))), 0) >= 3 for commas in (False, True)
+        )
+    }
     refused = [place for place in said if place not in alike]
     if alike and _are_errors([messages[place] for place in said if place in alike], asking):
         refused = said

@@ -95,6 +95,9 @@ def _told_apart(group: Group, index: int, slot: Slot, asking: Asking) -> Sequenc
     if any(one.upper() in STATES and one.upper() not in NO_VALUE for one in words):
         slot.unclear("a state stands where others have a number")
         return None
+    if any(is_unit(plain_unit(one)) for one in words):
+        slot.unclear("a unit stands where others have a number")
+        return None
     if slot.tokens and (len(pres) > 1 or len(sufs) > 1):
         slot.unclear("letters that change stand beside a number that is not always there")
         return None
