@@ -528,3 +528,22 @@ def test_no_length_is_proposed_for_text_or_noise() -> None:
     for data in (noise, numbers, b"\x00" * 2000, b"\xaa\x55" * 800):
         kinds = {one.framing.kind for one in propose_framing(data)}
         assert not kinds & {"fixed length", "counted"}, data[:40]
+
+
+def test_many_numbers_without_a_unit_say_how_large_they_are() -> None:
+    """All were drawn in one lane from 0 to 400 000, and all curves were flat."""
+    data = b"".join(
+        b"%d.5;%d;%d;-%d.5;%d\r\n" % (n % 7, 400_000 - n, n * 5 % 11, n % 3, n * 7 % 13) for n in range(20)
+    )
+    setup = load(draft([Exchanged(b"", [(0, data)])], {"port": "none"}, "Board").text)
+    assert [channel.usual for channel in setup.channel] == [
+        (0, 6),
+        (399_981, 400_000),
+        (0, 10),
+        (-2.5, -0.5),
+        (0, 12),
+    ]
+    few = b"".join(b"%d.5;%d\r\n" % (n % 7, 400_000 - n * 7 % 5) for n in range(20))
+    assert [
+        c.usual for c in load(draft([Exchanged(b"", [(0, few)])], {"port": "none"}, "Board").text).channel
+    ] == [None, None]

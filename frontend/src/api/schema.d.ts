@@ -1228,7 +1228,7 @@ export interface components {
          * @description A named series of samples: value = field x scale + offset (with `combine` two fields make one number first), then the steps of `scaling` in order, then its
          *     zero is taken off, then the filters, then it is thinned out. With `clock` its field is the device's own time, and its
          *     samples say, in seconds, how long after that each message came. With `states` it is one of these words: its value is
-         *     the place of its word, from 0.
+         *     the place of its word, from 0. `usual`: the lowest and highest value it usually has.
          */
         ChannelPart: {
             /** Id */
@@ -1273,6 +1273,8 @@ export interface components {
              * @default []
              */
             states: string[];
+            /** Usual */
+            usual?: number[] | null;
             /**
              * Decimals
              * @default 2
@@ -1327,6 +1329,11 @@ export interface components {
              * @default []
              */
             states: string[];
+            /**
+             * Usual
+             * @default []
+             */
+            usual: number[];
             /**
              * @default {
              *       "hysteresis": 0,
@@ -3105,6 +3112,11 @@ export interface components {
              * @default []
              */
             states: string[];
+            /**
+             * Usual
+             * @default []
+             */
+            usual: number[];
             statistics: components["schemas"]["Statistics"];
         };
         /**

@@ -18,6 +18,7 @@ export interface LaneChannel {
   clock?: boolean | undefined;
   timed_by?: number | undefined;
   states?: string[] | undefined;
+  usual?: number[] | undefined;
   ink: number;
   dash: number;
 }

@@ -31,6 +31,18 @@ describe("a layout", () => {
     const many = ["a", "b", "c", "d", "e"].map((id, n) => bare(id, "x", n % 2));
     expect(ids(lay.settled([...many, bare("f", "y", 0)], lay.PLAIN))).toEqual(["a+c+e", "b+d", "f"]);
   });
+  it("keeps numbers that are much larger apart from the others", () => {
+    const of = (id: string, usual: number[]): Bare => ({ ...channel(id, ""), instrument: "x", usual });
+    const six = [
+      of("a", [0, 12]),
+      of("b", [0, 400_000]),
+      of("c", [-3, 3]),
+      of("d", [1, 17]),
+      of("e", [90_000, 99_000]),
+      of("f", [0, 5]),
+    ];
+    expect(ids(lay.settled(six, lay.PLAIN))).toEqual(["a+c+d+f", "b+e"]);
+  });
   it("puts the states of an instrument together, and clocks nowhere until they are wanted", () => {
     const of = (id: string, more: Partial<Bare>): Bare => ({ ...channel(id, ""), instrument: "x", ...more });
     const mixed = [

@@ -20,15 +20,25 @@ const setting = (channels: string[], more: Partial<LaneSetting> = {}): LaneSetti
 /** So many channels without a unit has an instrument before they share lanes. */
 const FEW = 4;
 
+/** How many times larger one may be than the other, and both still be read in one lane. */
+const ALIKE = 12;
+
+/** How far from nothing a channel usually goes; 0 where that is not known. */
+const sizeOf = (channel: Bare): number =>
+  Math.max(0, ...(channel.usual ?? []).map((value) => Math.abs(value)));
+
 /** Whether two channels may share a lane unasked. States are bands, those of an instrument below each other. Without units nobody knows what they have in common: they do only where
- * one instrument has many of them, as long as they have the same decimals. */
+ * one instrument has many of them, as long as their values are about as large, or, where that is not known, have the same decimals. */
 export function belong(one: Bare, other: Bare, channels: Bare[]): boolean {
   if (isState(one) || isState(other))
     return isState(one) && isState(other) && one.instrument === other.instrument;
   if (one.unit !== other.unit) return false;
   if (one.unit) return true;
   const alike = channels.filter((each) => !each.unit && each.instrument === one.instrument);
-  return alike.length > FEW && one.instrument === other.instrument && one.decimals === other.decimals;
+  if (alike.length <= FEW || one.instrument !== other.instrument) return false;
+  const sizes = [sizeOf(one), sizeOf(other)];
+  if (sizes[0] && sizes[1]) return Math.max(...sizes) < ALIKE * Math.min(...sizes);
+  return one.decimals === other.decimals;
 }
 
 /** Every lane of a layout with the channels there are; those it does not name join the lane of their unit. Clocks stand in

@@ -46,9 +46,9 @@ const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
   repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
   numbers: [
     { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,
-      high: 165, clock: false, timed_by: 0, states: [], statistics: { samples: 2400, measured: 2398, minimum: 126.71, maximum: 194.1, mean: 151.68, first: 1, last: 2, qualities: {} } },
+      high: 165, clock: false, timed_by: 0, states: [], usual: [], statistics: { samples: 2400, measured: 2398, minimum: 126.71, maximum: 194.1, mean: 151.68, first: 1, last: 2, qualities: {} } },
     { number: 2, id: "p", name: "Pressure", unit: "bar", decimals: 2, interval_s: 1, instrument: "i", low: null,
-      high: null, clock: false, timed_by: 0, states: [], statistics: { samples: 0, measured: 0, minimum: null, maximum: null, mean: null, first: null, last: null, qualities: {} } },
+      high: null, clock: false, timed_by: 0, states: [], usual: [], statistics: { samples: 0, measured: 0, minimum: null, maximum: null, mean: null, first: null, last: null, qualities: {} } },
   ],
   ...more,
 }); // prettier-ignore

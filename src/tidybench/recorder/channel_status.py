@@ -39,6 +39,7 @@ def channel_statuses(
                     clock=channel.clock is not None,
                     timed_by=numbers.get(setup.clock_of(channel) or "", 0),
                     states=list(channel.states),
+                    usual=list(channel.usual or ()),
                     limits=_limits(channel.limits, derivation, numbers[channel.id]),
                     zero=zero[-1].amount,
                     zeroed_at=zero[-1].at,

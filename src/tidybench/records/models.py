@@ -98,6 +98,7 @@ class RunChannel(Base):
     clock: Mapped[bool] = mapped_column(Boolean, default=False, server_default=false())
     timed_by: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     states: Mapped[list[str]] = mapped_column(JSONB, default=list, server_default="[]")
+    usual: Mapped[list[float]] = mapped_column(JSONB, default=list, server_default="[]")
 
 
 class SampleBlock(Base):

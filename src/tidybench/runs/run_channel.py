@@ -66,6 +66,7 @@ def run_channel(
         clock=channel.clock is not None,
         timed_by=numbers.get(setup.clock_of(channel) or "", 0),
         states=list(channel.states),
+        usual=list(channel.usual or ()),
         steps=[words(step) for step in channel.scaling],
         zero=zero,
         single=setup.is_single(channel),

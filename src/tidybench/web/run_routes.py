@@ -175,6 +175,7 @@ def _numbers(channel: RunChannel, sums: Any) -> RunNumbers:
         clock=channel.clock,
         timed_by=channel.timed_by,
         states=channel.states,
+        usual=channel.usual,
         statistics=_statistics(sums) if sums else Statistics(),
     )
 

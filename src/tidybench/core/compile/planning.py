@@ -20,7 +20,14 @@ def same_work(one: Sequence[Setup], other: Sequence[Setup]) -> bool:
 
 
 def _work(setup: Setup) -> Setup:
-    plain = {"name": "x", "decimals": 0, "limits": LimitsPart(), "calibration": None, "zero": None}
+    plain = {
+        "name": "x",
+        "decimals": 0,
+        "usual": None,
+        "limits": LimitsPart(),
+        "calibration": None,
+        "zero": None,
+    }
     channels = [channel.model_copy(update=plain) for channel in setup.channel]
     told = {"name": "x", "note": "", "warm_up_s": 0.0, "calibration": None}
     instrument = setup.instrument.model_copy(update=told)

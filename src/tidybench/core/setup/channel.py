@@ -109,7 +109,7 @@ class ChannelPart(Part):
     """A named series of samples: value = field x scale + offset (with `combine` two fields make one number first), then the steps of `scaling` in order, then its
     zero is taken off, then the filters, then it is thinned out. With `clock` its field is the device's own time, and its
     samples say, in seconds, how long after that each message came. With `states` it is one of these words: its value is
-    the place of its word, from 0.
+    the place of its word, from 0. `usual`: the lowest and highest value it usually has.
     """
 
     id: Identifier
@@ -126,6 +126,7 @@ class ChannelPart(Part):
     thinning: ThinningPart | None = None
     clock: ClockPart | None = None
     states: Annotated[list[State], Field(max_length=64)] = []
+    usual: Annotated[list[Finite], Field(min_length=2, max_length=2)] | None = None
     decimals: Annotated[int, Field(ge=0, le=9)] = 2
     limits: LimitsPart = LimitsPart()
     calibration: CalibrationPart | None = None
@@ -135,6 +136,12 @@ class ChannelPart(Part):
         problem = self.thinning.problem() if self.thinning is not None else ""
         if problem:
             raise ValueError(problem)
+        return self
+
+    @model_validator(mode="after")
+    def _usual_in_order(self) -> "ChannelPart":
+        if self.usual is not None and self.usual[0] > self.usual[1]:
+            raise ValueError("usual: the lower value stands first")
         return self
 
     @model_validator(mode="after")

@@ -37,6 +37,7 @@ class Channel:
     decimals: int = 2
     clock: Clock | None = None
     states: tuple[str, ...] = ()
+    seen: tuple[float, float] | None = None  # the lowest and highest value that came
 
 
 @dataclass(slots=True)
@@ -246,7 +247,9 @@ class Builder:
             self._built.channels.append(Channel(name, self._title(name), "", 0, None, ("0", "1")))
             self._built.reasons.append(f"{name} is 0 or 1: a state")
         else:
-            self._built.channels.append(Channel(name, self._title(name), shown, self._decimals(slot)))
+            made = Channel(name, self._title(name), shown, self._decimals(slot))
+            made.seen = None if units or self._ahead else _seen(slot, self._notation)
+            self._built.channels.append(made)
         if units:
             self._pieces.append(units[1])
         elif any(slot.suf):
@@ -752,6 +755,16 @@ def _aligned(slot: Slot) -> list[bytes]:
 def _places(digits: Sequence[bytes], notation: Notation) -> int:
     point = b"," if notation.comma else b"."
     return max((len(re.split(rb"[eEdD]", text.partition(point)[2])[0]) for text in digits), default=2)
+
+
+def _seen(slot: Slot, notation: Notation) -> tuple[float, float] | None:
+    """The lowest and highest number that stood there; None where there were none, or endless ones."""
+    values = [
+        -_value(digits, notation) if b"-" in sign + behind else _value(digits, notation)
+        for sign, digits, behind in zip(slot.signs, slot.digits, slot.behind, strict=True)
+    ]
+    values = [value for value in values if abs(value) < 1e30]
+    return (min(values), max(values)) if values else None
 
 
 def _value(text: bytes, notation: Notation) -> float:

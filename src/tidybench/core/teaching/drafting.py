@@ -14,6 +14,8 @@ from tidybench.core.teaching.proposals import Proposal, propose
 from tidybench.core.teaching.question import Answers, Question
 
 MAX_FRAMINGS = 3
+FEW_BARE = 4
+"""So many channels without a unit each get a lane of their own; of more it matters how large they are."""
 
 
 @dataclass(slots=True)
@@ -87,6 +89,7 @@ def channels_of(
     """A proposal's channels as a set-up has them. `taken`: ids in use; those made are added. `instrument`: its name, for
     channels that nothing names."""
     made: list[dict[str, Any]] = []
+    bare = [one for one in proposal.channels if not one.unit and not one.states and one.clock is None]
     for one, name in zip(proposal.channels, _named(proposal, instrument), strict=True):
         key: dict[str, Any] = {
             "id": channel_id(name, taken),
@@ -105,6 +108,8 @@ def channels_of(
             key["states"] = [*one.states]
         else:
             key["decimals"] = min(9, one.decimals)
+        if one in bare and one.seen is not None and len(bare) > FEW_BARE:
+            key["usual"] = [*one.seen]  # what may share a lane
         made.append(key)
     return made
 

@@ -8,7 +8,8 @@ class Channel(BaseModel):
     changes, `name` may. `interval_s`: seconds between samples, 0 for as fast as they come. `instrument`: whose it is,
     by id. `low` and `high`: the limits, in its unit. `clock`: its values say how late
     its device's messages came, by the device's own clock: see `device_time`. `timed_by`: the number of the
-    channel that is the clock of its messages, 0 for none. `states`: its values are places of these words, from 0."""
+    channel that is the clock of its messages, 0 for none. `states`: its values are places of these words, from 0.
+    `usual`: the lowest and highest value it usually has; empty where that is not known."""
 
     number: int
     id: str
@@ -22,6 +23,7 @@ class Channel(BaseModel):
     clock: bool = False
     timed_by: int = 0
     states: list[str] = []
+    usual: list[float] = []
 
     @property
     def title(self) -> str:

@@ -32,6 +32,7 @@ _STATE = """,
 
 def upgrade() -> None:
     op.add_column("run_channel", sa.Column("states", JSONB, nullable=False, server_default="[]"))
+    op.add_column("run_channel", sa.Column("usual", JSONB, nullable=False, server_default="[]"))
     op.execute("DROP VIEW sample")
     op.execute(_SAMPLE.format(more=_STATE))
     op.add_column("run_channel", sa.Column("clock", sa.Boolean, nullable=False, server_default=sa.false()))
@@ -58,3 +59,4 @@ def downgrade() -> None:
     op.execute("DROP VIEW sample")
     op.execute(_SAMPLE.format(more=""))
     op.drop_column("run_channel", "states")
+    op.drop_column("run_channel", "usual")
