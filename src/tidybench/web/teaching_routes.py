@@ -17,12 +17,12 @@ from tidybench.core.setup import ChannelPart, FramingPart, Setup, SetupError
 from tidybench.core.setup.framing import CheckPart
 from tidybench.core.tape.events import Event, Opened, Received, Sent
 from tidybench.core.teaching.alignment import align
+from tidybench.core.teaching.cells import cells, shape
 from tidybench.core.teaching.drafting import channels_of
 from tidybench.core.teaching.framings import propose_framing, score
 from tidybench.core.teaching.pointing import Meaning, point
 from tidybench.core.teaching.proposals import propose
 from tidybench.core.teaching.remedies import remedies, token_remedies
-from tidybench.core.teaching.tokens import shape, tokens
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.origin import Asked, Heard, ReaderKey
 from tidybench.web.context import context_of
@@ -283,7 +283,7 @@ def _failures(setup: Setup, rows: Sequence[Previewed]) -> list[Failure]:
     groups: dict[tuple[object, ...], list[Previewed]] = {}
     for row in rows:
         if row.why and row.body and row.column:
-            groups.setdefault((row.query, *shape(tokens(row.body[:300]))), []).append(row)
+            groups.setdefault((row.query, *shape(cells(row.body[:300]))), []).append(row)
     parts = {query: part for _, query, part in setup.read_parts()}
     failures = []
     for group in sorted(groups.values(), key=lambda group: -len(group))[:MAX_FAILURES]:

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from tidybench.core.framing import make_framer
 from tidybench.core.protocols.modbus import crc_good
 from tidybench.core.setup.framing import FramingPart, shown
+from tidybench.core.teaching.cells import cells, shape
 from tidybench.core.teaching.lengths import framings_by_length
-from tidybench.core.teaching.tokens import shape, tokens
 
 ENDS = ("\r\n", "\n", "\r", "\x03", ";", "\x00")
 MAX_BYTES = 20_000
@@ -129,7 +129,7 @@ def _lengths(data: bytes) -> list[FramingProposal]:
 def _alikeness(bodies: Sequence[bytes]) -> float:
     """How few shapes the messages have for their number, those with numbers in them counting more, and those with line ends
     left in them less."""
-    shapes = Counter(shape(tokens(body[:300])) for body in bodies[:200])
+    shapes = Counter(shape(cells(body[:300])) for body in bodies[:200])
     count = min(len(bodies), 200)
     alike = (count - len(shapes) + 1) / max(1, count)
     with_numbers = sum(re.search(rb"\d", body) is not None for body in bodies[:200]) / max(
