@@ -402,6 +402,12 @@ def every(count: int, seconds: float, late: int = 2000) -> list[int]:
         (lambda n: b"%02d:%02d:%02d %d.5" % (23 + (58 + n // 60) // 60, (58 + n // 60) % 60, n % 60, n * 7 % 9), 1.0, Clock(1.0, 86_400.0)),
         (lambda n: b"26.11.2026 01:%02d:%02d;%d.5" % (n // 60, n % 60, n * 7 % 9), 1.0, Clock(1.0)),
         (lambda n: b"2026/11/26 01:%02d:%02d;%d.5" % (n // 60, n % 60, n * 7 % 9), 1.0, Clock(1.0)),
+        (lambda n: b"%d;%d.5" % (BEGUN // 10**6 + n, n * 7 % 9), 1.0, Clock(1.0)),
+        (lambda n: b'{"ts":%d,"t":%d.5}' % (BEGUN // 1000 + n * 500, n * 7 % 9), 0.5, Clock(0.001)),
+        (lambda n: b'{"ms":%d,"t":%d.5}' % (n * 500, n * 7 % 9), 0.5, Clock(0.001)),
+        (lambda n: b"ms=%d;T=%d.5" % (n * 500, n * 7 % 9) if n % 2 else b"T=%d.5;ms=%d" % (n * 7 % 9, n * 500), 0.5, Clock(0.001)),
+        (lambda n: b'{"level":%d,"t":%d.5}' % (n * 500, n * 7 % 9), 0.5, None),
+        (lambda n: b'{"seq":%d,"t":%d.5}' % (n + 3, n * 7 % 9), 1.0, None),
         # A count of messages once a second, readings that rise, a clock of another speed: none is its time.
         (lambda n: b"%d;%d.5" % (n + 7, n * 7 % 9), 1.0, None),
         (lambda n: b"LEVEL=%d;P=%d.5" % (n * 1000, n * 7 % 9), 1.0, None),

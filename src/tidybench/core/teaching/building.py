@@ -10,7 +10,16 @@ from tidybench.core.reading.moment import seconds_of
 from tidybench.core.reading.pattern import PatternError, compile_pattern
 from tidybench.core.teaching.kinds import Group
 from tidybench.core.teaching.question import Asking, Choice, Question, key_of, shown_text
-from tidybench.core.teaching.running import DAY, NAMED, OF_UNIT, Clock, layout_of, tick_of, wraps_after
+from tidybench.core.teaching.running import (
+    DAY,
+    NAMED,
+    OF_UNIT,
+    Clock,
+    is_date,
+    layout_of,
+    tick_of,
+    wraps_after,
+)
 from tidybench.core.teaching.slots import DASHES, OVER, UNDER, Notation, Slot, by_one, counts_by_name, rises
 from tidybench.core.teaching.source import inside, literal_source
 from tidybench.core.teaching.units import is_unit, one_scale, plain_unit
@@ -271,7 +280,7 @@ class Builder:
         values = [_value(one, self._notation) for one in slot.digits]
         tick = tick_of(values, self._times)
         if tick is not None:
-            if said is None and slot.is_whole and by_one(slot):
+            if said is None and slot.is_whole and by_one(slot) and not is_date(values, tick, self._times):
                 return None  # it may as well count messages
             return Clock(tick) if said is None or abs(said / tick - 1) < 1e-9 else None
         known = any(self._times)

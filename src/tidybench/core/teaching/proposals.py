@@ -22,6 +22,7 @@ from tidybench.core.teaching.checks import find_check
 from tidybench.core.teaching.inference import Inferred, infer
 from tidybench.core.teaching.proof import unaccounted
 from tidybench.core.teaching.question import Answers, Asking, Question
+from tidybench.core.teaching.running import NAMED, Clock, is_date, tick_of
 from tidybench.core.teaching.slots import counts_by_name
 
 MAX_MESSAGES = 200
@@ -77,7 +78,7 @@ def propose(
             whole = [(body, at) for message, at in dated if (body := checker(message)) is not None]
             bad, dated = len(newest) - len(whole), whole
             newest = [message for message, _ in dated]
-    made, inferred = _special(newest, encoding), Inferred()
+    made, inferred = _special(newest, encoding, [at for _, at in dated]), Inferred()
     if made is None:
         inferred = infer(newest, encoding, asking, [at for _, at in dated])
         if asking.open:
@@ -175,9 +176,9 @@ def _columns(found: Inferred) -> Proposal | None:
 # ---- messages in a notation that is known
 
 
-def _special(messages: Sequence[bytes], encoding: str) -> Proposal | None:
+def _special(messages: Sequence[bytes], encoding: str, times: Sequence[int]) -> Proposal | None:
     for make in (_nmea, _json, _pairs, _scpi):
-        made = make(messages, encoding)
+        made = make(messages, encoding, times)
         if made is not None:
             return made
     return None
@@ -187,7 +188,7 @@ def _most(messages: Sequence[bytes], holds: int) -> bool:
     return holds >= 0.9 * len(messages)
 
 
-def _nmea(messages: Sequence[bytes], encoding: str) -> Proposal | None:
+def _nmea(messages: Sequence[bytes], encoding: str, times: Sequence[int]) -> Proposal | None:
     found = [m for m in messages if re.match(rb"[$!][A-Z]{2}[A-Z0-9]{3},", m)]
     if not _most(messages, len(found)):
         return None
@@ -219,28 +220,71 @@ def _nmea(messages: Sequence[bytes], encoding: str) -> Proposal | None:
     return Proposal("NMEA 0183", listen, [reason], list(channels.values()))
 
 
-def _json(messages: Sequence[bytes], encoding: str) -> Proposal | None:
-    found = [m for m in messages if m.lstrip()[:1] in (b"{", b"[") and _is_json(m)]
+def _json(messages: Sequence[bytes], encoding: str, times: Sequence[int]) -> Proposal | None:
+    dated = [
+        (m, at)
+        for m, at in zip(messages, times, strict=True)
+        if m.lstrip()[:1] in (b"{", b"[") and _is_json(m)
+    ]
+    found = [message for message, _ in dated]
     if not _most(messages, len(found)):
         return None
     listen = _part(reader={"kind": "json"})
     texts: dict[str, list[float]] = {}
+    when: dict[str, list[int]] = {}
     form = make_forms(listen, encoding)[0]
-    for message in found:
+    for message, at in dated:
         got = form.read(message)
         if isinstance(got, dict):
             for name, (quality, value) in got.items():
                 if isinstance(value, float) and quality.measured:
                     texts.setdefault(name, []).append(value)
+                    when.setdefault(name, []).append(at)
+    clocks = {
+        name: clock
+        for name, values in texts.items()
+        if len(texts) > 1 and (clock := _clock(name, values, when[name])) is not None
+    }
     counting = [
-        name for name, values in texts.items() if len(texts) > 1 and counts_by_name(name) and _counts(values)
+        name
+        for name, values in texts.items()
+        if len(texts) > 1 and counts_by_name(name) and _counts(values) and name not in clocks
     ]
     reasons = ["every message is a JSON value; a field is called by its path"]
     reasons += [f"{name} only counts on: passed over" for name in counting]
     channels = [
-        Channel(name, name, "", _written(values)) for name, values in texts.items() if name not in counting
+        _time_channel(name, clocks[name]) if name in clocks else Channel(name, name, "", _written(values))
+        for name, values in texts.items()
+        if name not in counting
     ]
+    reasons += [OWN_TIME] if clocks else []
     return Proposal("JSON", listen, reasons, channels[:50]) if channels else None
+
+
+OWN_TIME = "the device says its own time: kept beside the time of arrival"
+
+
+def _clock(name: str, values: Sequence[float], times: Sequence[int]) -> Clock | None:
+    """How a field is the device's own time; None where its name or its values say otherwise, or nobody knows."""
+    tick = tick_of(values, times)
+    if tick is None:
+        return None
+    label = name.lower().rpartition(".")[2]
+    said = NAMED.get(label)
+    if is_date(values, tick, times):
+        return Clock(tick)
+    steps = {b - a for a, b in itertools.pairwise(values)}
+    if (
+        not counts_by_name(name)
+        or (said is not None and abs(said / tick - 1) > 1e-9)
+        or (said is None and steps == {1.0})
+    ):
+        return None
+    return Clock(tick)
+
+
+def _time_channel(field: str, clock: Clock) -> Channel:
+    return Channel(field, "Device time", "s", 3, clock)
 
 
 def _counts(values: Sequence[float]) -> bool:
@@ -267,7 +311,7 @@ def _is_json(message: bytes) -> bool:
     return True
 
 
-def _pairs(messages: Sequence[bytes], encoding: str) -> Proposal | None:
+def _pairs(messages: Sequence[bytes], encoding: str, times: Sequence[int]) -> Proposal | None:
     """Labels that move about, each with a plain number: a pattern would take one value for another."""
     for between, equals in (
         (b";", b"="),
@@ -279,7 +323,8 @@ def _pairs(messages: Sequence[bytes], encoding: str) -> Proposal | None:
     ):
         labels: Counter[tuple[bytes, ...]] = Counter()
         values: dict[str, list[bytes]] = {}
-        for message in messages:
+        when: dict[str, list[int]] = {}
+        for message, at in zip(messages, times, strict=True):
             pieces = [
                 p for p in (message.split() if between == b" " else message.split(between)) if p.strip()
             ]
@@ -294,17 +339,20 @@ def _pairs(messages: Sequence[bytes], encoding: str) -> Proposal | None:
             labels[row] += 1
             for label, _, value in halves:
                 values.setdefault(label.strip().decode(), []).append(value.strip())
+                when.setdefault(label.strip().decode(), []).append(at)
         else:
             often = sum(
                 count >= 2 for count in labels.values()
             )  # a torn piece at an end is no order of its own
             if often < 2 or len(values) < 2 or not any(len(row) > 1 for row in labels):
                 continue
-            return _moving(between, equals, values)
+            return _moving(between, equals, values, when)
     return None
 
 
-def _moving(between: bytes, equals: bytes, values: Mapping[str, list[bytes]]) -> Proposal | None:
+def _moving(
+    between: bytes, equals: bytes, values: Mapping[str, list[bytes]], when: Mapping[str, list[int]]
+) -> Proposal | None:
     everything = [one for texts in values.values() for one in texts]
     comma = between != b"," and any(re.fullmatch(rb"[+-]?\d+,\d+", one) for one in everything)
     point = rb"," if comma else rb"\."
@@ -320,7 +368,16 @@ def _moving(between: bytes, equals: bytes, values: Mapping[str, list[bytes]]) ->
             return None  # a unit, or a word, stands beside the number
         if numbers:
             none |= others
-            if (
+            clock = (
+                _clock(
+                    label, [float(one.replace(b",", b".").replace(b" ", b"")) for one in numbers], when[label]
+                )
+                if len(values) > 1 and not others
+                else None
+            )
+            if clock is not None:
+                channels.append(_time_channel(label, clock))
+            elif (
                 counts_by_name(label)
                 and all(one.isdigit() for one in numbers)
                 and _counts([*map(float, numbers)])
@@ -338,6 +395,7 @@ def _moving(between: bytes, equals: bytes, values: Mapping[str, list[bytes]]) ->
         "the labels come in different order, or not all of them each time",
     ]
     reasons += [f"{label} only counts on: passed over" for label in counting]
+    reasons += [OWN_TIME] if any(one.clock for one in channels) else []
     if comma:
         reasons.append("numbers have a decimal comma")
     tokens = sorted(one.decode("latin-1") for one in none)
@@ -350,7 +408,7 @@ def _moving(between: bytes, equals: bytes, values: Mapping[str, list[bytes]]) ->
     return Proposal("labels and values", _part(reader=reader), reasons, channels)
 
 
-def _scpi(messages: Sequence[bytes], encoding: str) -> Proposal | None:
+def _scpi(messages: Sequence[bytes], encoding: str, _: Sequence[int]) -> Proposal | None:
     sizes = {m.count(b",") for m in messages}
     if len(sizes) != 1 or not all(all(_NR3.fullmatch(c.strip()) for c in m.split(b",")) for m in messages):
         return None

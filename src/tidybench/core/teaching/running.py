@@ -24,6 +24,7 @@ FEWEST, SPAN = 8, 2_000_000
 """Messages, and microseconds between the first and the last, from which on a count is compared with the time."""
 
 DAY = 86_400.0
+YEAR = 366 * DAY
 
 
 @dataclass(slots=True, frozen=True)
@@ -53,6 +54,12 @@ def tick_of(values: Sequence[float], times: Sequence[int]) -> float | None:
         if max(off) - min(off) <= SHARE * (last - first) + loose:
             return 1.0 / rate
     return None
+
+
+def is_date(values: Sequence[float], tick: float, times: Sequence[int]) -> bool:
+    """Whether a count is the time since 1970, give or take a year: nothing else is."""
+    known = [(value, at) for value, at in zip(values, times, strict=True) if at]
+    return bool(known) and all(abs(value * tick - at / 1e6) < YEAR for value, at in known)
 
 
 def layout_of(texts: Sequence[bytes]) -> str | None:
