@@ -5,7 +5,7 @@ from collections import Counter
 
 import pytest
 
-from tests.core.made_instruments import Made, Numbers, is_near, made_instrument, truth
+from tests.core.made_instruments import Made, Numbers, Value, is_near, made_instrument, truth
 from tidybench.core.batch import Batch
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
@@ -37,7 +37,22 @@ def outcome(seed: int) -> tuple[str, str]:
         wrong = compared(setup, data, numbers, made) or afterwards(setup, made)
     except Exception as error:
         return "wrong", f"{error!r}"
+    if wrong and one_unit_only(made, data):
+        return "needs", "of a unit that changes only one came: nobody could know that it does"
     return ("wrong", f"{wrong}\n{got.text}\n{data[:200]!r}") if wrong else ("right", "")
+
+
+def one_unit_only(made: Made, data: bytes) -> bool:
+    """Whether a display that changes its unit never did so in the capture, and not to the unit that its numbers are told in."""
+    for kind in made.kinds:
+        for one in kind:
+            if isinstance(one, Value) and one.ranges:
+                came = {
+                    u for u in one.ranges if re.search(rb"(?<![A-Za-z])%s(?![A-Za-z])" % u.encode(), data)
+                }
+                if len(came) == 1 and one.ranges[0] not in came:
+                    return True
+    return False
 
 
 def _read(setup: Setup, bodies: list[bytes]) -> list[Numbers | None]:

@@ -397,7 +397,9 @@ def every(count: int, seconds: float, late: int = 2000) -> list[int]:
     [
         (lambda n: b"%d;%d.5" % (50_210 + n * 100 + n % 3, n * 7 % 9), 0.1, Clock(0.001)),
         (lambda n: b"%d;%d.5" % (n * 250_000, n * 7 % 9), 0.25, Clock(1e-6)),
-        (lambda n: b"T=%d.%02d P=%d.5" % (n // 4, n % 4 * 25, n * 7 % 9), 0.25, Clock(1.0)),
+        (lambda n: b"UP=%d.%02d P=%d.5" % (n // 4, n % 4 * 25, n * 7 % 9), 0.25, Clock(1.0)),
+        (lambda n: b"09%02d%02d.00,%d.5" % (n // 60, n % 60, n * 7 % 9), 1.0, Clock(1.0, 86_400.0)),
+        (lambda n: b"1131%02d,%d.5" % (n % 60, n * 7 % 9), 1.0, None),
         (lambda n: b"%d ms %d.5" % (n * 100, n * 7 % 9), 0.1, Clock(0.001)),
         (lambda n: b"%02d:%02d:%02d %d.5" % (23 + (58 + n // 60) // 60, (58 + n // 60) % 60, n % 60, n * 7 % 9), 1.0, Clock(1.0, 86_400.0)),
         (lambda n: b"26.11.2026 01:%02d:%02d;%d.5" % (n // 60, n % 60, n * 7 % 9), 1.0, Clock(1.0)),
@@ -427,6 +429,22 @@ def test_what_runs_with_the_time_is_the_device_s_own(
     assert [one.clock for one in outcome.proposals[0].channels if one.clock] == ([clock] if clock else [])
     readings = [one for one in outcome.proposals[0].channels if one.clock is None]
     assert readings[-1].decimals == 1
+
+
+@pytest.mark.parametrize(
+    ("answer", "clock", "fields"),
+    [("time", Clock(1.0), ["t", "p"]), ("count", None, ["p"]), ("reading", None, ["t", "p"])],
+)
+def test_a_reading_that_may_rise_with_the_time_is_asked_about(
+    answer: str, clock: Clock | None, fields: list[str]
+) -> None:
+    messages = [b"T=%d.%d;P=%d.5" % (20 + n // 2, n % 2 * 5, n * 37 % 50) for n in range(40)]
+    outcome = propose(messages, times=every(40, 0.5))
+    [question] = outcome.questions
+    assert question.words == "“20.0” rises by 1 a second. What is it?"
+    told = propose(messages, times=every(40, 0.5), answers={question.key: answer}).proposals[0]
+    assert [one.field for one in told.channels] == fields
+    assert told.channels[0].clock == clock
 
 
 W = [round(20 + n * 7 % 11 + n / 10, 1) for n in range(30)]

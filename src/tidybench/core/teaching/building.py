@@ -12,9 +12,12 @@ from tidybench.core.teaching.kinds import Group
 from tidybench.core.teaching.question import Asking, Choice, Question, key_of, shown_text
 from tidybench.core.teaching.running import (
     DAY,
+    EXPLICIT,
     NAMED,
     OF_UNIT,
+    SURE_FROM,
     Clock,
+    glued,
     is_date,
     layout_of,
     tick_of,
@@ -220,6 +223,8 @@ class Builder:
             self._pre(slot, name)
         if not self._sign(index, slot):
             return
+        if self._glued(slot, name):
+            return
         options, reasons = self._options(name, slot)
         unit = self._unit(index, slot)
         units = self._changing(slot, name)
@@ -250,7 +255,7 @@ class Builder:
         if clock is not None:
             self._keep_time(clock)
             self._built.channels[-1].field = name
-        elif counts:
+        elif (counts or slot.passed) and not slot.rising:
             self._built.reasons.append(f"{name} only counts on: passed over")
         elif flag and not self._alone() and not slot.tokens and len(slot.digits) >= ENOUGH_FLAGS:
             self._built.channels.append(Channel(name, self._title(name), "", 0, None, ("0", "1")))
@@ -280,11 +285,50 @@ class Builder:
         values = [_value(one, self._notation) for one in slot.digits]
         tick = tick_of(values, self._times)
         if tick is not None:
-            if said is None and slot.is_whole and by_one(slot) and not is_date(values, tick, self._times):
+            if glued(slot.texts) is not None:
+                return None  # 093005 is a time of day, and no count of seconds
+            if said is not None:
+                return Clock(tick) if abs(said / tick - 1) < 1e-9 else None
+            if is_date(values, tick, self._times) or label in EXPLICIT:
+                return Clock(tick)
+            if slot.is_whole and by_one(slot):
                 return None  # it may as well count messages
-            return Clock(tick) if said is None or abs(said / tick - 1) < 1e-9 else None
+            sure = 1 / tick >= SURE_FROM and not label
+            return Clock(tick) if sure or self._is_time(slot, label, tick) else None
         known = any(self._times)
         return Clock(said) if said is not None and counts and not known else None
+
+    def _is_time(self, slot: Slot, label: str, tick: float) -> bool:
+        """What runs with the time may be a reading that rises as fast: a person is asked."""
+        text = shown_text(slot.texts[0])
+        value = _value(slot.digits[0], self._notation)
+        meant = self._asking.ask(
+            Question(
+                f"time:{label or text}",
+                f"“{text}” rises by {1 / tick:g} a second. What is it?",
+                (
+                    Choice("time", "the device's own time", (f"{text} → {value * tick:.10g} s",)),
+                    Choice("count", "it counts something: pass it over"),
+                    Choice("reading", "a reading", (f"{text} → {value:.10g}",)),
+                ),
+            )
+        )
+        slot.passed = slot.passed or meant == "count"
+        slot.rising = meant == "reading"
+        return meant == "time"
+
+    def _glued(self, slot: Slot, name: str) -> bool:
+        """Whether a number was a time of day without anything between its digits, and is kept as one."""
+        layout = glued(slot.texts) if not self._alone() and not slot.tokens else None
+        if not layout:
+            return False
+        seconds = [seconds_of(layout, text) or 0.0 for text in slot.texts]
+        if tick_of(seconds, self._times) != 1.0:
+            return False
+        self._pieces.append(f"<{name}:datetime({layout})>")
+        self._keep_time(Clock(1.0, DAY))
+        self._built.channels[-1].field = name
+        return True
 
     def _keep_time(self, clock: Clock) -> None:
         """A channel of the device's own time."""

@@ -14,6 +14,10 @@ OF_UNIT = {"s": 1.0, "sec": 1.0, "ms": 1e-3, "us": 1e-6, "µs": 1e-6}
 """Seconds of a time's unit, as it stands behind it or as it is called."""
 
 NAMED = {**OF_UNIT, "millis": 1e-3, "micros": 1e-6, "seconds": 1.0, "secs": 1.0}
+EXPLICIT = frozenset([*NAMED, "time", "uptime", "up", "ts", "tick", "ticks", "timestamp"])
+"""Names that nothing but a time has."""
+SURE_FROM = 1000.0
+"""Counts a second from which on a number that has no name, and runs with the time, is hardly anything else."""
 SHARE = 0.02
 """What a device's clock may run too fast or too slow."""
 
@@ -60,6 +64,18 @@ def is_date(values: Sequence[float], tick: float, times: Sequence[int]) -> bool:
     """Whether a count is the time since 1970, give or take a year: nothing else is."""
     known = [(value, at) for value, at in zip(values, times, strict=True) if at]
     return bool(known) and all(abs(value * tick - at / 1e6) < YEAR for value, at in known)
+
+
+def glued(texts: Sequence[bytes]) -> str | None:
+    """The layout of times of day without anything between their digits (“093005.50”); None where they may as well be plain
+    numbers, "" where nobody can know."""
+    if not all(re.fullmatch(rb"\d{6}(?:\.\d+)?", text) for text in texts):
+        return None
+    layout = "hhmmss.f" if b"." in texts[0] else "hhmmss"
+    if any(seconds_of(layout, text) is None for text in texts):
+        return None
+    minutes = {text[:4] for text in texts}
+    return layout if len(minutes) > 1 or texts[0].startswith(b"0") else ""
 
 
 def layout_of(texts: Sequence[bytes]) -> str | None:

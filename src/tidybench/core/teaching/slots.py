@@ -60,6 +60,7 @@ class Slot:
     width: int = 0
     beside: int | None = None  # of a word that is a unit: the place of its number
     passed: bool = False  # a person said that it is no reading
+    rising: bool = False  # a person said that it is one, though it rises with the time
     why: str = ""
 
     def unclear(self, why: str) -> None:
