@@ -9,6 +9,8 @@ from dataclasses import dataclass, field
 from tidybench.core.framing.check import CheckRule
 from tidybench.core.teaching.question import Question
 
+EVERY = 0.5
+"""Seconds between messages of an instrument with its own time."""
 Numbers = tuple[float | None, ...]
 TOKENS = ("----", "--.-", "OL", "****", "NaN", "ERR")
 UNITS = ("V", "mV", "bar", "kPa", "L/min", "°C", "%", "kg", "rpm", "mm", "m3/h")
@@ -65,6 +67,8 @@ class Made:
     chance: random.Random = field(repr=False)
     sent: int = 0
     clock: str = ""
+    ticks: float = 0.0  # its own time goes in front: so many a second
+    chunks: list[bytes] = field(default_factory=list)  # of the capture, one a message
     errors: float = 0.0
     noise: int = 0
     spoiled: set[int] = field(default_factory=set)  # places in the capture of messages that noise has changed
@@ -92,6 +96,8 @@ class Made:
             at = 3600 * 9 + self.sent * 7
             moment = f"{at // 3600:02d}:{at // 60 % 60:02d}:{at % 60:02d}"
             text = f"{self.clock[:-1]}{moment}{self.clock[-1]}{text}"
+        if self.ticks:
+            text = f"{int((self.sent * EVERY + 5.21) * self.ticks)};{text}"
         self.sent += 1
         return self._whole(text), tuple(numbers)
 
@@ -111,6 +117,8 @@ class Made:
         whole = b"".join(self.start.encode() + body + self.end.encode() for body, _ in made[1:-1])
         first, last = made[0][0] + self.end.encode(), self.start.encode() + made[-1][0]
         head = first[-min(self.cut, len(first)) :] if self.cut else b""
+        bodies = [self.start.encode() + body + self.end.encode() for body, _ in made[1:-1]]
+        self.chunks = [head, *bodies, last[: self.cut]]
         return head + whole + last[: self.cut], [numbers for _, numbers in made[1:-1]]
 
 
@@ -150,6 +158,8 @@ def made_instrument(seed: int) -> Made:
     made = Made(kinds, start, end, check, chance.choice([0, 0, 3, 6]), chance.random() < 0.15, chance)
     if not made.counter and chance.random() < 0.12:
         made.clock = chance.choice([" ", ";", "\t", "2026-11-25  ", "2026-11-25T;"])
+    elif not made.counter and chance.random() < 0.15:
+        made.ticks = chance.choice([1.0, 10.0, 1000.0, 1000.0, 1e6, 977.0])
     made.notation = notation
     made.errors = chance.choice([0.0] * 8 + [0.08])
     made.noise = chance.choice([0] * 6 + [1, 2])
@@ -248,6 +258,7 @@ def truth(made: Made, question: Question) -> str:
             "behind": "minus",
             "hex": "plain",
             "clock": "time",
+            "time": "count" if made.ticks == 977.0 or not made.ticks else "time",
             "which": "?",
         }.get(kind, "")
     return meant if meant in keys else ""

@@ -5,7 +5,7 @@ from collections import Counter
 
 import pytest
 
-from tests.core.made_instruments import Made, Numbers, Value, is_near, made_instrument, truth
+from tests.core.made_instruments import EVERY, Made, Numbers, Value, is_near, made_instrument, truth
 from tidybench.core.batch import Batch
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
@@ -17,15 +17,20 @@ from tidybench.core.teaching.drafting import Exchanged, draft
 from tidybench.core.values.state_name import state_name
 
 MESSAGES = 40
+BEGUN = 1_795_655_000_000_000
 
 
 def outcome(seed: int) -> tuple[str, str]:
     """Whether the proposal of this seed is right, wrong, or asked about; and what is wrong."""
     made = made_instrument(seed)
     data, numbers = made.data(MESSAGES)
+    pieces = [(0, data)]
+    if made.ticks:  # it is known when its messages came, a little late now and then
+        late = [made.chance.choice([0, 0, 3_000, 40_000]) for _ in made.chunks]
+        pieces = [(BEGUN + round(n * EVERY * 1e6) + late[n], one) for n, one in enumerate(made.chunks)]
     answers: dict[str, str] = {}
     for _ in range(5):
-        got = draft([Exchanged(b"", [(0, data)])], {"port": "none"}, "Made", answers)
+        got = draft([Exchanged(b"", pieces)], {"port": "none"}, "Made", answers)
         given = {one.key: truth(made, one) for one in got.questions}
         if not given or "" in given.values():
             break
@@ -79,6 +84,8 @@ def is_said(channel: ChannelPart, value: float | None, body: bytes) -> bool:
     if value is not None and channel.states:
         word = state_name(channel.states, value)
         return word is not None and re.search(rb"(?<![A-Za-z])%s" % word.encode(), body) is not None
+    if value is not None and channel.clock is not None and channel.clock.wraps_s is None:
+        return re.search(rb"(?<!\d)%d;" % round(value / channel.scale), body) is not None or b":" in body
     if value is not None and channel.clock is not None:
         day = round(value) % 86_400
         return b"%02d:%02d:%02d" % (day // 3600, day // 60 % 60, day % 60) in body
