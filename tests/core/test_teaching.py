@@ -458,6 +458,7 @@ TWO = [b"mV" if n % 3 else b"V" for n in range(30)]
         ([b"%d;%s;%.1f" % (n + 100, b"T" if n % 3 else b"P", W[n]) for n in range(30)], "“P” and “T” say"),
         ([b"CH%d,%.1f" % (n % 3 + 1, W[n]) for n in range(30)], "“CH1” and “CH2” and “CH3” in front"),
         ([b"#%02d %.1f" % (n % 3 + 1, W[n]) for n in range(30)], "“01” and “02” and “03” in front"),
+        ([b"%05d %d|%.1f" % (n + 7, n % 2 + 2, W[n]) for n in range(30)], "“2” and “3” in front of the other numbers"),
         ([b"R;%d;%.1f" % (n % 4, W[n]) for n in range(30)], "in front of the other numbers"),
         ([b"%.1f,%s" % (W[n], TWO[n]) for n in range(30)], "unit changes"),
         ([b"%s,%.1f" % (TWO[n], W[n]) for n in range(30)], "unit changes"),

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from tidybench.core.teaching.cells import Cell, Shape, cells, shape
 from tidybench.core.teaching.question import Asking, Choice, Question, key_of, listed, shown_text
-from tidybench.core.teaching.slots import DASHES, OVER, PLACES, UNDER, Notation, Slot, classify
+from tidybench.core.teaching.slots import DASHES, OVER, PLACES, UNDER, Notation, Slot, classify, rises
 from tidybench.core.teaching.units import is_unit, one_scale, plain_unit
 
 STATES = frozenset(
@@ -207,10 +207,12 @@ def _with_units_joined(texts: Sequence[bytes]) -> Sequence[bytes]:
 
 
 def _is_place(group: Group, index: int, slot: Slot) -> bool:
-    """Whether a whole number may say which of several sensors a message is about: it is the first of several numbers, has few
+    """Whether a whole number may say which of several sensors a message is about: it is the first of several numbers but for a counter, has few
     values that come again, and no unit."""
     numbers = [
-        at for at, one in enumerate(group.slots) if _is_number(one) and (one is None or one.kind != "fixed")
+        at
+        for at, one in enumerate(group.slots)
+        if one is not None and _is_number(one) and one.kind != "fixed" and not (at < index and _counts(one))
     ]
     if slot.tokens or not slot.is_whole or any(slot.suf) or len(set(slot.texts)) < 2 or not _few(slot.texts):
         return False
@@ -218,6 +220,11 @@ def _is_place(group: Group, index: int, slot: Slot) -> bool:
         return False
     name = slot.pre[0] if any(slot.pre) else _label_of(group, index)
     return not name or name.lower().rstrip(b"_ .").decode("latin-1") in PLACES
+
+
+def _counts(slot: Slot) -> bool:
+    """Whether a number in front only counts, or is a running time."""
+    return slot.kind == "number" and rises(slot)
 
 
 def _later_number(group: Group, index: int) -> bool:
