@@ -41,6 +41,13 @@ export function ChannelWindow({ channel, onClose }: ChannelWindowProps) {
         <p>
           Calculated: <code>{channel.expression}</code>
         </p>
+      ) : channel.clock ? (
+        <p>
+          The device’s own time: how many seconds later than that each message came. In a run’s CSV its column
+          has the time itself.
+        </p>
+      ) : channel.states.length > 0 ? (
+        <p>A state: {channel.states.map((word, place) => `${word} (${place})`).join(", ")}.</p>
       ) : (
         <section>
           <h3>Zero</h3>

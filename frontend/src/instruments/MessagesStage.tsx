@@ -4,7 +4,7 @@ import type { CommandPart, Instrument, QueryPart, Setup } from "../api/client";
 import { BytesEntry } from "../parts/BytesEntry";
 import { Button, Chip } from "../parts/Button";
 import { FramingFields, Suggestions } from "./FramingFields";
-import { useProposals } from "./ProposalList";
+import { useProposals } from "./ProposalCard";
 import { ReplyFields } from "./ReplyFields";
 import { Entry, Fields, Select } from "../parts/Select";
 import type { StageProps } from "./SetupPage";

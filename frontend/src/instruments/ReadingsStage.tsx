@@ -8,7 +8,7 @@ import { ControlText } from "../parts/ControlText";
 import { escaped } from "../parts/escapes";
 import { FailureList } from "./FailureList";
 import { PointAt } from "./PointAt";
-import { ProposalList, useProposals } from "./ProposalList";
+import { ProposalCard, useProposals } from "./ProposalCard";
 import { QuestionList } from "./QuestionList";
 import { ReaderFields } from "./ReaderFields";
 import { RegisterTable } from "./RegisterTable";
@@ -215,15 +215,17 @@ export function ReadingsStage({ setup, change, rows, failures, instrumentKey, ch
                 </Chip>
               </div>
             )}
-            {(bare || asking) && offered(reading.query).length > 0 && (
-              <ProposalList
-                proposals={offered(reading.query)}
-                onTake={(proposal) => {
-                  setAsking(false);
-                  apply(taken(setup, proposal));
-                }}
-              />
-            )}
+            {(bare || asking) &&
+              offered(reading.query).map((proposal) => (
+                <ProposalCard
+                  key={proposal.title}
+                  proposal={proposal}
+                  onTake={() => {
+                    setAsking(false);
+                    apply(taken(setup, proposal));
+                  }}
+                />
+              ))}
             {newest && !reading.reader && (
               <PointAt
                 row={newest}

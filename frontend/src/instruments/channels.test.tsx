@@ -165,6 +165,20 @@ describe("calculated channels", () => {
   });
 });
 
+describe("the window of a channel that has no zero", () => {
+  it("says what a state and a clock are, and offers limits", () => {
+    shown(
+      <ChannelWindow channel={inForce({ states: ["shut", "open"], unit: "" })} onClose={() => undefined} />,
+    );
+    expect(screen.getByText("A state: shut (0), open (1).")).toBeTruthy();
+    expect(screen.queryByRole("button", { name: "Zero now" })).toBeNull();
+    cleanup();
+    shown(<ChannelWindow channel={inForce({ clock: true, unit: "s" })} onClose={() => undefined} />);
+    expect(screen.getByText(/The device’s own time/)).toBeTruthy();
+    expect(screen.getByRole("button", { name: "Set limits" })).toBeTruthy();
+  });
+});
+
 describe("a channel of states", () => {
   const rows = ["RUN", "IDLE", "no-reading", "RUN"].map((mode) => previewRow({ fields: { mode } }));
   it("takes the words that came, and another one with one press", () => {

@@ -175,7 +175,7 @@ router = APIRouter(prefix="/api", responses=REFUSALS)
 LAST_LINES = 2000
 _READ = (Opened, Received, Sent)
 MAX_FAILURES = 8
-MAX_PROPOSALS = 3
+
 BETTER_BY = 0.15
 """How much more alike another framing's messages must look to be suggested."""
 
@@ -344,7 +344,7 @@ def _proposals(setup: Setup, events: list[Event], taken: set[str], answers: dict
         ]
         if outcome.needs and own:
             needs.append(ReadingNeed(query=query or None, words=f"{outcome.needs}."))
-        for found in outcome.proposals[:MAX_PROPOSALS]:
+        for found in outcome.proposals:
             ids = set(taken)
             channels = [
                 ChannelPart.model_validate(c)

@@ -1,9 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import styled from "styled-components";
 import { api, got, type ReadingProposal } from "../api/client";
 import { mono } from "../look/theme";
-import { Button, Chip } from "../parts/Button";
+import { Button } from "../parts/Button";
 
 const Card = styled.div`
   border: 1px solid var(--hairline);
@@ -62,43 +61,26 @@ export function useProposals(
   });
 }
 
-/** Ways to read the messages, each with its reasons. */
-export function ProposalList({
-  proposals,
+/** A way to read the messages, with its reasons. */
+export function ProposalCard({
+  proposal,
   onTake,
 }: {
-  proposals: ReadingProposal[];
+  proposal: ReadingProposal;
   onTake: (proposal: ReadingProposal) => void;
 }) {
-  const [all, setAll] = useState(false);
-  const others = proposals.length - 1;
   return (
-    <div style={{ display: "grid", gap: 8 }} data-testid="proposals">
-      {proposals.slice(0, all ? undefined : 1).map((proposal, index) => (
-        <Card key={`${proposal.query} ${proposal.title} ${index}`}>
-          <span>
-            <b>{proposal.title}</b>, reads {proposal.reads} of {proposal.of}
-            <span className="what" style={{ display: "block", whiteSpace: "pre-wrap" }}>
-              {readerWords(proposal)}
-            </span>
-          </span>
-          <Button
-            $kind={index === 0 ? "bright" : undefined}
-            style={{ minHeight: 32 }}
-            onPress={() => onTake(proposal)}
-          >
-            Read them so
-          </Button>
-          <span className="why">{proposal.reasons.join("; ")}.</span>
-        </Card>
-      ))}
-      {others > 0 && !all && (
-        <div>
-          <Chip aria-expanded={false} onPress={() => setAll(true)}>
-            {others === 1 ? "another way …" : `${others} other ways …`}
-          </Chip>
-        </div>
-      )}
-    </div>
+    <Card data-testid="proposals">
+      <span>
+        <b>{proposal.title}</b>, reads {proposal.reads} of {proposal.of}
+        <span className="what" style={{ display: "block", whiteSpace: "pre-wrap" }}>
+          {readerWords(proposal)}
+        </span>
+      </span>
+      <Button $kind="bright" style={{ minHeight: 32 }} onPress={() => onTake(proposal)}>
+        Read them so
+      </Button>
+      <span className="why">{proposal.reasons.join("; ")}.</span>
+    </Card>
   );
 }
