@@ -550,7 +550,8 @@ def test_frames_of_bytes_are_cut_where_that_is_proved(
 def test_no_length_is_proposed_for_text_or_noise() -> None:
     noise = bytes(random.Random(3).randrange(256) for _ in range(3000))
     numbers = b"".join(b"+%06.2f" % (n * 7 % 100) for n in range(100))
-    for data in (noise, numbers, b"\x00" * 2000, b"\xaa\x55" * 800):
+    tabs = b"".join(b"AA\tX1= %+06.2f\tST\r\n" % (n * 7 % 9) for n in range(40))
+    for data in (noise, numbers, tabs, b"\x00" * 2000, b"\xaa\x55" * 800):
         kinds = {one.framing.kind for one in propose_framing(data)}
         assert not kinds & {"fixed length", "counted"}, data[:40]
 
