@@ -96,7 +96,7 @@ class Teacher:
     [
         (ShaftPickup, ["Speed", "Torque"]),
         (SumpSonde, ["Level", "Water", "Turb"]),
-        (SealRig, ["P", "L"]),
+        (SealRig, ["Device time", "P", "L"]),
     ],
 )
 def test_talkers_are_read_as_proposed(
