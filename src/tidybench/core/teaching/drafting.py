@@ -67,7 +67,7 @@ QUANTITIES = {
 
 def _named(proposal: Proposal, instrument: str) -> list[str]:
     """Names of a proposal's channels: those without a label are called by what they measure, or by the instrument."""
-    bare = [one for one in proposal.channels if re.fullmatch(r"v\d+", one.field)]
+    bare = [one for one in proposal.channels if re.fullmatch(r"v\d+", one.field) and one.clock is None]
     names: list[str] = []
     for one in proposal.channels:
         name = one.name
