@@ -447,6 +447,16 @@ def test_a_reading_that_may_rise_with_the_time_is_asked_about(
     assert told.channels[0].clock == clock
 
 
+def test_a_counter_of_a_seldom_kind_may_miss_some() -> None:
+    numbers = [10, 19, 22, 25, 37, 40, 43, 46]
+    messages = [
+        b"%05d Q= %d.5" % (n, n * 7 % 9) if n in numbers else b"%05d P= %d.25" % (n, n * 7 % 9)
+        for n in range(9, 47)
+    ]
+    [proposal] = propose(messages).proposals
+    assert [one.field for one in proposal.channels] == ["p", "q"]
+
+
 W = [round(20 + n * 7 % 11 + n / 10, 1) for n in range(30)]
 TWO = [b"mV" if n % 3 else b"V" for n in range(30)]
 
@@ -484,6 +494,7 @@ def test_what_only_a_person_knows_is_asked(messages: list[bytes], asked: str) ->
         ([b"2 -%d.5" % n if n % 2 else b"+%d 8.1" % (n * 7) for n in range(30)], "two things may stand here"),
         ([b"2;%d.5" % n if n % 2 else b"%d;OK" % (n * 7) for n in range(30)], "a state stands where"),
         ([b"2;%d.5;%d" % (n, n * 7) if n % 2 else b"%d;%d.1;kPa" % (n * 7, n) for n in range(30)], "a unit stands where"),
+        ([b"%d;2, +%d.683" % (n, n) if n % 2 else b"%d;-30%d.481, -%d.5" % (n, n * 7 % 90 + 10, n) for n in range(30)], "two things may stand here"),
         ([b"BB|%d.5" % n if n % 2 else b"%02X|%d.1" % (n * 7 % 200 + 20, n) for n in range(30)], "a word stands where"),
     ],
 )  # fmt: skip

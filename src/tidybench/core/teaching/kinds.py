@@ -18,6 +18,8 @@ STATES = frozenset(
 NO_VALUE = frozenset(b"ERR FAIL FAULT OVER UNDER BAD".split())
 """Those of them that may stand in place of a number."""
 MAX_LABELS = 32
+MIN_TAGS, TAG_SHARE = 4, 0.15
+"""How often, and for which share of messages, the same whole number must come to be none of the numbers with a point."""
 FEW_PLACES = 3
 """Whole numbers among words in front that may be labels as the words are."""
 _ERROR = re.compile(
@@ -100,6 +102,9 @@ def _told_apart(group: Group, index: int, slot: Slot, asking: Asking) -> Sequenc
         return None
     if slot.tokens and (len(pres) > 1 or len(sufs) > 1):
         slot.unclear("letters that change stand beside a number that is not always there")
+        return None
+    if _a_tag_among_numbers(slot):
+        slot.unclear("two things may stand here")
         return None
     if words and slot.is_whole and len(set(slot.digits)) <= FEW_PLACES and _later_number(group, index):
         return _split_by(slot.texts, slot, asking)  # “CH1 5.0” and “Pa 3.2”
@@ -220,6 +225,15 @@ def _is_place(group: Group, index: int, slot: Slot) -> bool:
         return False
     name = slot.pre[0] if any(slot.pre) else _label_of(group, index)
     return not name or name.lower().rstrip(b"_ .").decode("latin-1") in PLACES
+
+
+def _a_tag_among_numbers(slot: Slot) -> bool:
+    """Whether one whole number comes again and again where all others have a point: “2” among “1.55” and “-3.02”."""
+    whole = [one for one in slot.texts if one.isdigit()]
+    if not MIN_TAGS <= len(whole) < len(slot.texts) or len(set(whole)) > 1:
+        return False
+    others = [one for one in slot.texts if not one.isdigit() and one not in slot.tokens]
+    return len(whole) >= TAG_SHARE * len(slot.texts) and all(re.search(rb"[.,]", one) for one in others)
 
 
 def _counts(slot: Slot) -> bool:

@@ -182,7 +182,7 @@ def rises(slot: Slot) -> bool:
     if len(wraps) > 1 or not up or up[0] < 1:
         return False
     usual = up[len(up) // 2]
-    return sum(step > 3 * usual for step in up) <= 0.1 * len(up)  # a message may have been lost
+    return sum(step > 3 * usual for step in up) <= max(1, 0.1 * len(up))  # a message may have been lost
 
 
 COUNTERS = frozenset(
