@@ -447,6 +447,13 @@ def test_a_reading_that_may_rise_with_the_time_is_asked_about(
     assert told.channels[0].clock == clock
 
 
+def test_a_last_letter_that_never_changes_is_no_check() -> None:
+    """All that changes was left out of the “XOR”, which was the “r” of bar."""
+    messages = [b"%d.000000000D+00bar" % n for n in (5, 9, 6, 8, 2, 1, 3, 4, 7) * 3]
+    [proposal] = propose(messages).proposals
+    assert (proposal.check, proposal.channels[0].unit) == ("none", "bar")
+
+
 def test_a_counter_of_a_seldom_kind_may_miss_some() -> None:
     numbers = [10, 19, 22, 25, 37, 40, 43, 46]
     messages = [

@@ -43,9 +43,8 @@ def find_check(messages: Sequence[bytes]) -> tuple[str | CheckPart, Checker, str
             for skip in (0, 1):
                 for before in _before(looked_at, kind, written):
                     rule = CheckRule(kind, written, skip, before)
-                    if (rule.bits >= 16 or written == "hex" or len(different) >= MANY) and _holds(
-                        rule, looked_at
-                    ):
+                    certain = rule.bits >= 16 or written == "hex" or len(different) >= MANY
+                    if certain and _holds(rule, looked_at) and _varies(rule, looked_at):
                         keys = {
                             "kind": kind,
                             "written": written,
@@ -74,6 +73,11 @@ def _holds(checker: Checker, messages: Sequence[bytes]) -> bool:
             return False
     different = len(set(messages))
     return len(right) == different >= ENOUGH or (len(right) >= SOME and count >= MOST * len(messages))
+
+
+def _varies(rule: CheckRule, messages: Sequence[bytes]) -> bool:
+    """Whether the check itself changes: one that never does proves nothing, as where all that changes is not covered."""
+    return len({message[-rule.size :] for message in messages if rule(message) is not None}) >= ENOUGH
 
 
 def _on(checker: Checker, messages: Sequence[bytes]) -> str:
