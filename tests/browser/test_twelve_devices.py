@@ -85,7 +85,11 @@ def test_two_presses_from_first_bytes_to_a_number(page: Page, server: Server) ->
     teachers = [Teacher(page, server, device) for device in devices]
     wait_for(lambda: all(len(device.sent) > 12 for device in devices), "some messages of each", 30)
     for device, teacher in zip(devices, teachers, strict=True):
+        began = time.monotonic()
         _taught(page, server, device, teacher)
+        print(
+            f"{device.name}: {time.monotonic() - began:.1f} s from opening its page to numbers that are compared"
+        )
     page.no_complaints()
 
 
