@@ -280,6 +280,9 @@ export function read(
   past?: Samples,
 ): Shown {
   let series: Series = samples.of(channel.number);
+  // A state has no mean: that of “shut” and “open” would be taken for one of them.
+  if (shows === "mean" && cursor === null && isState(channel))
+    return { value: NaN, quality: 0, stale: false };
   if (shows === "mean" && cursor === null) {
     const { mean, count } = statsOf(series, view.start, view.end);
     return { value: mean, quality: 0, stale: count === 0 };
@@ -306,6 +309,7 @@ export function saidOf(
   plainly: boolean,
 ): { words: string; level: boolean | "caution" } {
   if (isGood(shown)) return standing(channel, shown.value, plainly);
+  if (isState(channel) && !shown.stale && shown.quality === 0) return { words: "no mean", level: false };
   // What never was there is not missing yet.
   const never = shown.stale && Number.isNaN(shown.value) && shown.quality === 0;
   return { words: qualityWords(shown.quality) || (never ? "no sample yet" : "no sample"), level: !never };

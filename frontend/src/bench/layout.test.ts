@@ -1,7 +1,10 @@
 import { describe, expect, it } from "vitest";
 import * as lay from "./layout";
 import type { Bare } from "./lanes";
+import { valueWords } from "../look/format";
+import { Samples } from "../live/samples";
 import { bandsOf } from "./bands";
+import { isGood, read, saidOf } from "./PenEnd";
 import { isStates, placeOf, standing, valueAt } from "./lanes";
 import { keepWindow, keptWindow, nextWindow, WINDOWS } from "./windows";
 import { Cursor } from "./cursor";
@@ -179,5 +182,19 @@ describe("bands of states", () => {
     // A pixel in which it changed has both.
     expect(bandsOf([0, 1, 1, 1]).map((band) => band.value)).toEqual([0, 1]);
     expect(bandsOf([none, null])).toEqual([]);
+  });
+});
+
+describe("a state's readout", () => {
+  it("has its word, and no mean: shut and open half of the time each is neither", () => {
+    const valve = { ...channel("v", ""), states: ["shut", "open"], ink: 0, dash: 0 };
+    const samples = new Samples();
+    [0, 1, 1].forEach((value, n) => samples.of(valve.number).push(1000 * n, value, 0));
+    const view = { start: 0, end: 2000 };
+    expect(valueWords(read(valve, samples, view, "now", null).value, valve)).toBe("open");
+    const mean = read(valve, samples, view, "mean", null);
+    expect(isGood(mean)).toBe(false);
+    expect(saidOf(valve, mean, false)).toEqual({ words: "no mean", level: false });
+    expect(valueWords(0.5, valve)).toBe("0.50");
   });
 });

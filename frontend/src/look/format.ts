@@ -52,7 +52,7 @@ export function valueWords(
   channel: { decimals: number; states?: string[] | undefined },
 ): string {
   return channel.states?.length
-    ? (channel.states[value] ?? figure(value, 0))
+    ? (channel.states[value] ?? figure(value, Number.isInteger(value) ? 0 : 2))
     : figure(value, channel.decimals);
 }
 
