@@ -2,6 +2,7 @@
 
 import { vi } from "vitest";
 import type { Channel, Instrument, Port, PreviewRow, QueryPart, Setup, Stage } from "./api/client";
+import { noLimits } from "./instruments/limits";
 
 export const stage = (
   name: Stage["name"],
@@ -68,7 +69,7 @@ export const told = (part: Partial<Setup["instrument"]> = {}): Setup["instrument
 /** A channel of a set-up, with every key. */
 export const channelPart = (part: Partial<Setup["channel"][number]> = {}): Setup["channel"][number] => ({
   id: "flow", name: "Loop flow", field: "flow", query: null, unit: "L/min", scale: 1, offset: 0, scaling: [], zero: null,
-  filter: [], thinning: null, clock: null, states: [], usual: null, decimals: 1, limits: { hysteresis: 0, delay_s: 0, after_start_s: 0 },
+  filter: [], thinning: null, clock: null, states: [], usual: null, decimals: 1, limits: noLimits,
   calibration: null, ...part,
 }); // prettier-ignore
 
@@ -76,6 +77,6 @@ export const channelPart = (part: Partial<Setup["channel"][number]> = {}): Setup
 export const inForce = (part: Partial<Channel> = {}): Channel => ({
   number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60, high: 165,
   clock: false, timed_by: 0, states: [], usual: [],
-  limits: { low: 60, high: 165, hysteresis: 0, delay_s: 0, after_start_s: 0, state: "within", since: 0 },
+  limits: { low: 60, high: 165, hysteresis: 0, delay_s: 0, after_start_s: 0, caution: [], alarm: [], state: "within", since: 0 },
   zero: 0, zeroed_at: 0, own_zero: false, expression: "", problem: "", ...part,
 }); // prettier-ignore

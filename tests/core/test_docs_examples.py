@@ -1,21 +1,34 @@
 """Every example in docs/formats is true: sheets load, and what a table says that a message gives, it gives."""
 
+import json
 import math
 import re
 import tomllib
-from typing import Any
+from pathlib import Path
+from typing import Any, get_args
 
 import pytest
 
 from tests.conftest import ROOT
+from tidybench.core.batch import Batch
+from tidybench.core.channels.calculator import Calculator, Known
 from tidybench.core.compile.load import from_data
 from tidybench.core.quality import Quality
 from tidybench.core.reading.form import Form
 from tidybench.core.reading.forms import make_forms
 from tidybench.core.reading.pattern import compile_pattern
 from tidybench.core.reading.stop import Stop
-from tidybench.core.setup.calculated import load_calculations
+from tidybench.core.setup.calculated import CalculatedPart, load_calculations
 from tidybench.core.setup.talk import ListenPart
+from tidybench.core.tape.events import Event
+from tidybench.core.tape.lines import parse_tape_line, tape_line
+from tidybench.core.values.statistics import Statistics
+from tidybench.runs.checks import parse_check
+from tidybench.runs.crossings import CROSSINGS, crossing_row, read_crossings
+from tidybench.runs.log import summary_text
+from tidybench.runs.marks import MARKS, read_marks
+from tidybench.runs.run_state import RunState
+from tidybench.runs.stats import RunStats
 
 FORMATS = ROOT / "docs" / "formats"
 HEAD: dict[str, Any] = {"instrument": {"id": "i", "name": "I"}, "link": {"port": "none"}}
@@ -119,3 +132,110 @@ def test_there_is_an_example_of_every_kind_and_option() -> None:
     assert set(KINDS) - shown <= {"text", "choice", "bits"}
     assert set(KINDS) - described <= {"sint"}
     assert {source.split('"')[1] for source, _, _ in rows("readers.md")} == set(READER_TAGS)
+
+
+# ---- expressions
+
+
+def expression_rows() -> list[tuple[str, str, str]]:
+    """Expression, unit, what it gives."""
+    table = text_of("expressions.md").split("## What each gives")[1]
+    return [
+        (cells[0].strip(" `"), cells[1].strip(" `"), cells[2].strip())
+        for cells in (line.strip("|\n").split("|") for line in table.splitlines() if line.startswith("| `"))
+    ]
+
+
+def given_values() -> dict[str, tuple[float, str]]:
+    """The channels that the table is about: value and unit, from the sentence in front of it."""
+    sentence = text_of("expressions.md").split("With these values: ")[1].split("(measured in")[0]
+    found = re.findall(r'`"?([a-z-]+)"?` ?(-?[\d.]+)? ?([^,`]*)', sentence)
+    values = {name: (float(value), unit.strip()) for name, value, unit in found if value}
+    return {**values, "gone": (math.nan, "bar")}
+
+
+def calculated(expression: str, unit: str) -> tuple[str, list[tuple[int, float]]]:
+    """Its problem, and the quality and value of each of its samples: the channels came once a second for 10 s."""
+    given = given_values()
+    known = [Known(n, name, unit, 1.0) for n, (name, (_, unit)) in enumerate(given.items(), 1)]
+    part = CalculatedPart.model_validate({"id": "x", "name": "X", "expression": expression, "unit": unit})
+    one = Calculator([part], known, {"x": 99})
+    found = []
+    for second in range(11):
+        batch = Batch()
+        for n, (value, _) in enumerate(given.values(), 1):
+            quality = Quality.NO_REPLY if math.isnan(value) else Quality.OK
+            batch.add(n, quality, second * 1_000_000, value)
+        came = one.feed(batch)
+        found += list(zip([w & 0xFF for w in came.words], came.values, strict=True)) if came else []
+    return one.all[0].problem, found
+
+
+@pytest.mark.parametrize(("expression", "unit", "gives"), expression_rows())
+def test_expressions_give_what_is_said(expression: str, unit: str, gives: str) -> None:
+    problem, found = calculated(expression, unit)
+    assert not problem
+    quality, value = found[-1]
+    if gives == "no reading":
+        assert quality == Quality.NO_READING
+    else:
+        assert (quality, value) == (Quality.OK, pytest.approx(float(gives), rel=1e-5, abs=1e-12))
+
+
+def test_every_function_has_an_example_and_what_is_refused_is_refused() -> None:
+    text = text_of("expressions.md")
+    shown = {name for source, _, _ in expression_rows() for name in re.findall(r"\b(\w+)\(", source)}
+    told = set(re.findall(r"`(\w+)[`(]", "".join(re.findall(r"^\| (`[^|]*) \|", text, re.MULTILINE)[10:])))
+    assert {"if", "sin", "rate", "time_since"} <= shown
+    assert {name for name in told if f"`{name}(" in text or name in ("max_over", "exp")} - {"c"} <= shown
+    refused = re.findall(r"`([^`]+)`(?: as `([^`]+)`)?", text.split("These are refused: ")[1])
+    assert len(refused) == 5
+    for expression, unit in refused:
+        assert re.search(r"[^.]\.$", calculated(expression, unit)[0]), expression
+
+
+# ---- tape and run folder
+
+
+def blocks(document: str, kind: str) -> list[list[str]]:
+    found = re.findall(rf"```{kind}\n(.*?)```", text_of(document), re.DOTALL)
+    return [block.splitlines() for block in found]
+
+
+def test_lines_of_the_tape_are_what_is_written_and_one_of_each_is_there() -> None:
+    [lines] = blocks("tape.md", "json")
+    kinds = set()
+    for line in lines:
+        number, link, event = parse_tape_line(line)
+        assert tape_line(number, link, event) == line
+        told = json.loads(line)
+        row = next(one for one in text_of("tape.md").splitlines() if one.startswith(f"| `{event.kind}` |"))
+        assert [key for key in told if key not in "ntlk" and f"`{key}`" not in row] == []
+        kinds.add(type(event))
+    assert kinds == set(get_args(Event))
+
+
+def test_lines_of_the_run_folder_are_what_is_written(tmp_path: Path) -> None:
+    [[check]] = blocks("run-folder.md", "json")
+    assert parse_check(check, tmp_path).rows == 812
+    with pytest.raises(ValueError, match="does not prove itself"):
+        parse_check(check.replace("812", "813"), tmp_path)
+    marks, crossings = blocks("run-folder.md", "csv")
+    for name, lines in ((MARKS, marks), (CROSSINGS, crossings)):
+        (tmp_path / name).write_text("".join(f"{line}\r\n" for line in lines))
+    begun = 1_795_416_791_420_240
+    [mark] = read_marks(tmp_path)
+    assert (mark.text, mark.by) == ("valve to 60 %", "M. Okafor")
+    told = read_crossings(tmp_path, {"Mode": ["IDLE", "RUN", "FAULT"]})
+    assert [one.value for one in told] == [203.25, 2.0]
+    assert [crossing_row(one, begun).rstrip() for one in told] == crossings[1:]
+
+
+def test_every_key_of_state_and_summary_is_told(tmp_path: Path) -> None:
+    text = text_of("run-folder.md")
+    state = text.split("## state.json")[1].split("## summary.json")[0]
+    assert [key for key in RunState.model_fields if f"`{key}`" not in state] == []
+    made = RunState(id="r", bench="b", name="n", begun_at=1, csv="c.csv", channels=[])
+    summary = text.split("## summary.json")[1].split("\n## ")[0]
+    told = {*json.loads(summary_text(made, RunStats([]), 0)), *Statistics.model_fields}
+    assert [key for key in told if f"`{key}`" not in summary] == []

@@ -5,14 +5,17 @@ import math
 import pytest
 
 from tests.conftest import setup_text
+from tests.core.test_states import HEAD, PLAIN, channel
 from tidybench.core.batch import Batch
 from tidybench.core.channels.limits import LimitWatch, crossing_words
 from tidybench.core.compile.load import load
 from tidybench.core.derivation import Derivation, basis
 from tidybench.core.quality import Quality
+from tidybench.core.setup import SetupError
 from tidybench.core.setup.calculated import Calculations
 from tidybench.core.setup.channel import LimitsPart
 from tidybench.core.tape.events import Note, Opened, Received, Start
+from tidybench.core.values.crossing import Crossing
 
 SECOND = 1_000_000
 
@@ -167,3 +170,38 @@ def test_one_derivation_takes_over_from_another() -> None:
     assert basis([setup], Calculations()) != basis([setup], VOLUME)
     renamed = [c.model_copy(update={"name": "Other", "limits": LimitsPart(high=1)}) for c in setup.channel]
     assert basis([setup], VOLUME) == basis([setup.model_copy(update={"channel": renamed})], VOLUME)
+
+
+def test_states_are_judged_by_their_words() -> None:
+    limits = LimitsPart(alarm=["FAULT"], caution=["WAIT"])
+    watch = LimitWatch(1, limits, states=["IDLE", "WAIT", "FAULT"])
+    crossings = [watch.take(Quality.OK, n * SECOND, place) for n, place in enumerate((0, 1, 2, 2, 0))]
+    told = [crossing_words("Mode", one, "", 0) for one in crossings[1:] if one is not None]
+    assert told == ["Mode is WAIT", "Mode is FAULT", "Mode is back within its limits: IDLE"]
+    assert [(one.state, one.word) for one in crossings if one is not None] == [
+        ("within", "IDLE"), ("caution", "WAIT"), ("alarm", "FAULT"), ("within", "IDLE"),
+    ]  # fmt: skip
+    watch = LimitWatch(1, LimitsPart(stuck_s=3), states=["IDLE", "RUN"])
+    stuck = [watch.take(Quality.OK, n * SECOND, 1) for n in range(5)]
+    assert [crossing_words("Mode", one, "", 0) for one in stuck[1:] if one] == ["Mode has not moved from RUN"]
+    # Other words in other places: the same word is told.
+    watch.change(limits, ["FAULT", "IDLE", "WAIT"])
+    assert watch.take(Quality.OK, 9 * SECOND, 0) == Crossing(
+        9 * SECOND, 1, "alarm", "stuck", 0, None, word="FAULT"
+    )
+
+
+@pytest.mark.parametrize(
+    ("more", "sentence"),
+    [
+        ('states = ["A", "B"]\nlimits = { high = 1 }', "a channel of states has words (caution, alarm), no levels"),
+        ('states = ["A", "B"]\nlimits = { alarm = ["C"] }', "“C” is none of the states (A, B)"),
+        ('states = ["A"]\nlimits = { alarm = ["A"], caution = ["A"] }', "“A” cannot be a caution and an alarm at once"),
+        ('limits = { alarm = ["A"] }', "caution and alarm are for the words of states; a number has low and high"),
+    ],
+)  # fmt: skip
+def test_levels_are_for_numbers_and_words_for_states(more: str, sentence: str) -> None:
+    text = HEAD + PLAIN + channel("mode", "s", more)
+    with pytest.raises(SetupError) as caught:
+        load(text)
+    assert sentence in str(caught.value)

@@ -105,7 +105,7 @@ def test_stats_do_not_depend_on_the_pieces(samples: list[tuple[int, int, float]]
             batch.add(channel, quality, n, value if quality < 2 else float("nan"))
         return batch.pack(1) if len(batch) else b""
 
-    whole, pieces = RunStats(), RunStats()
+    whole, pieces = RunStats([]), RunStats([])
     whole.add(pack(samples))
     pieces.add(pack(samples[:cut]))
     pieces.add(pack(samples[cut:], cut))

@@ -15,6 +15,8 @@ from tidybench.core.batch import Batch
 from tidybench.core.samples import sequences_of, unpack
 from tidybench.core.tape.events import Hole, Note
 from tidybench.core.tape.lines import TapeError, tape_line
+from tidybench.core.values.crossing import Crossing
+from tidybench.runs.crossings import CROSSINGS, read_crossings
 from tidybench.runs.disk import HereAndNow
 from tidybench.runs.entry import Entry
 from tidybench.runs.files import Appender, trim_lines, trim_records
@@ -25,6 +27,7 @@ from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import read_state
 from tidybench.runs.sidecar import metadata
 from tidybench.runs.stamps import Stamps, parse
+from tidybench.runs.stats import RunStats
 from tidybench.runs.tape import TapeWriter, read_tape, segments
 from tidybench.runs.whole import WholeFile
 
@@ -353,3 +356,33 @@ def test_a_piece_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: pyt
         file.append(b"torn apart\n")
     monkeypatch.undo()
     assert (tmp_path / "f").read_bytes() == b"whole\n"
+
+
+def test_states_are_counted_and_told_by_their_words(tmp_path: Path) -> None:
+    words = ["IDLE", "RUN, slow", "=FAULT"]
+    mode = CHANNEL.model_copy(update={"number": 2, "id": "m", "name": "Mode", "unit": "", "states": words})
+    log = RunLog.begin(
+        tmp_path, bench="b", name="n", item="", operator="", row_rule="each reading", at=AT,
+        channels=[CHANNEL, mode], setups={},
+    )  # fmt: skip
+    for n, place in enumerate((0.0, 1.0, 1.0, 2.0), 1):
+        came = Batch()
+        came.add(1, 0, AT + n, n * 1.5)
+        came.add(2, 0, AT + n, place)
+        log.write([entry(n, AT + n, came)], AT + n)
+    log.crossing(Crossing(AT + 4, 2, "alarm", "within", 2.0, None, "Mode", "Mode is =FAULT", word="=FAULT"))
+    log.crossing(Crossing(AT + 4, 1, "high", "within", 6.0, 5.0, "A", "A is above"))
+    log.end(AT + 5, "by hand")
+    number, state = json.loads((log.folder / "summary.json").read_text())["channels"]
+    assert (number["minimum"], number["mean"], number["states"]) == (1.5, 3.75, {})
+    assert (state["minimum"], state["maximum"], state["mean"]) == (None, None, None)
+    assert (state["measured"], state["states"]) == (4, {"IDLE": 1, "RUN, slow": 2, "=FAULT": 1})
+    # What a run carries on with after a crash counts on.
+    again = RunStats([CHANNEL, mode])
+    again.restore(json.loads(json.dumps(log.stats.state())))
+    assert again.of(2).states == state["states"]
+    assert ",Mode,alarm,'=FAULT,\r\n" in (log.folder / CROSSINGS).read_bytes().decode()
+    told = read_crossings(log.folder, {"A": [], "Mode": words})
+    assert [(one.name, one.state, one.value, one.limit, one.word) for one in told] == [
+        ("Mode", "alarm", 2.0, None, "=FAULT"), ("A", "high", 6.0, 5.0, ""),
+    ]  # fmt: skip

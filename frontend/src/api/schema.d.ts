@@ -1148,7 +1148,9 @@ export interface components {
              * @default {
              *       "hysteresis": 0,
              *       "delay_s": 0,
-             *       "after_start_s": 0
+             *       "after_start_s": 0,
+             *       "caution": [],
+             *       "alarm": []
              *     }
              */
             limits: components["schemas"]["LimitsPart"];
@@ -1284,7 +1286,9 @@ export interface components {
              * @default {
              *       "hysteresis": 0,
              *       "delay_s": 0,
-             *       "after_start_s": 0
+             *       "after_start_s": 0,
+             *       "caution": [],
+             *       "alarm": []
              *     }
              */
             limits: components["schemas"]["LimitsPart"];
@@ -1339,6 +1343,8 @@ export interface components {
              *       "hysteresis": 0,
              *       "delay_s": 0,
              *       "after_start_s": 0,
+             *       "caution": [],
+             *       "alarm": [],
              *       "state": "",
              *       "since": 0
              *     }
@@ -1576,7 +1582,7 @@ export interface components {
          * Crossing
          * @description A channel's state that changed: when (microseconds since 1970 UTC), to what, at which value. An event of the tape
          *     as well. `channel`: its number, 0 where only its name is known. `limit`: the one that was crossed; None where the
-         *     value came back or is stuck. `words`: all of it as a sentence.
+         *     value came back or is stuck, and of states. `words`: all of it as a sentence. `word`: of a state, its word.
          */
         Crossing: {
             /** At */
@@ -1587,12 +1593,12 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck";
+            state: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck" | "caution" | "alarm";
             /**
              * Before
              * @enum {string}
              */
-            before: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck";
+            before: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck" | "caution" | "alarm";
             /** Value */
             value: number;
             /** Limit */
@@ -1607,6 +1613,11 @@ export interface components {
              * @default
              */
             words: string;
+            /**
+             * Word
+             * @default
+             */
+            word: string;
         };
         /**
          * CurrentLoopStep
@@ -2084,6 +2095,8 @@ export interface components {
          *     A limit is crossed when the value was beyond it for `delay_s`, and left when it is back by `hysteresis`. Nothing is
          *     judged for `after_start_s` after its link was opened (or a run has begun). `stuck_s`: a value that has not changed at all for
          *     so long is said to be stuck. `settled_band`: one that stays within so much is called settled.
+         *     A channel of states has words in their place: those that call for attention (`caution`), and those that are beyond a limit
+         *     (`alarm`).
          */
         LimitsPart: {
             /** Low */
@@ -2113,6 +2126,16 @@ export interface components {
             stuck_s?: number | null;
             /** Settled Band */
             settled_band?: number | null;
+            /**
+             * Caution
+             * @default []
+             */
+            caution: string[];
+            /**
+             * Alarm
+             * @default []
+             */
+            alarm: string[];
         };
         /**
          * LimitsStatus
@@ -2147,11 +2170,21 @@ export interface components {
             /** Settled Band */
             settled_band?: number | null;
             /**
+             * Caution
+             * @default []
+             */
+            caution: string[];
+            /**
+             * Alarm
+             * @default []
+             */
+            alarm: string[];
+            /**
              * State
              * @default
              * @enum {string}
              */
-            state: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck";
+            state: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck" | "caution" | "alarm";
             /**
              * Since
              * @default 0
@@ -3687,7 +3720,8 @@ export interface components {
         /**
          * Statistics
          * @description Counts and figures of a channel over a stretch. The figures are None where nothing was measured; `first` and
-         *     `last`: times of the outermost samples, microseconds since 1970 UTC; `qualities`: how many samples of each.
+         *     `last`: times of the outermost samples, microseconds since 1970 UTC; `qualities`: how many samples of each. A channel of
+         *     states has no minimum, maximum and mean but `states`: how many samples of each word (of its number, where it has none).
          */
         Statistics: {
             /**
@@ -3715,6 +3749,13 @@ export interface components {
              * @default {}
              */
             qualities: {
+                [key: string]: number;
+            };
+            /**
+             * States
+             * @default {}
+             */
+            states: {
                 [key: string]: number;
             };
         };

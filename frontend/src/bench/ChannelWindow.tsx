@@ -4,16 +4,17 @@ import { Link } from "react-router";
 import { api, type Channel, got, said, type Schemas } from "../api/client";
 import { figure, moment } from "../look/format";
 import { LimitFields } from "../instruments/LimitFields";
+import type { Limits } from "../instruments/limits";
 import { Button } from "../parts/Button";
 import { Actions, Trouble, Window } from "../parts/Window";
 
-type Limits = Schemas["LimitsPart"];
-
 /** The limits of a channel in force, as a form edits them. */
 export function limitsOf(channel: Channel): Limits {
-  const { low, high, low_caution, high_caution, hysteresis, delay_s, after_start_s, stuck_s, settled_band } =
-    channel.limits;
-  return { low, high, low_caution, high_caution, hysteresis, delay_s, after_start_s, stuck_s, settled_band };
+  const limits: Limits & Partial<Channel["limits"]> = { ...channel.limits };
+  // How it stands is no limit.
+  delete limits.state;
+  delete limits.since;
+  return limits;
 }
 
 export const putLimits = (id: string, limits: Limits): Promise<Schemas["SetupSaved"]> =>
@@ -77,7 +78,7 @@ export function ChannelWindow({ channel, onClose }: ChannelWindowProps) {
       )}
       <section>
         <h3>Limits{channel.unit && ` in ${channel.unit}`}</h3>
-        <LimitFields limits={limits} onChange={setLimits} />
+        <LimitFields limits={limits} states={channel.states} onChange={setLimits} />
       </section>
       {trouble && <Trouble>{said(trouble)}</Trouble>}
       {save.data && <p role="status">{save.data.sentence}</p>}

@@ -46,7 +46,7 @@ export const patienceOf = (channel: { interval_s: number }): number =>
   Math.max(channel.interval_s * 3, 1.5) * 1000;
 
 /** The states of limits that call for a person. */
-export const serious = (state: string): boolean => state === "low" || state === "high" || state === "stuck";
+export const serious = (state: string): boolean => ["low", "high", "stuck", "alarm"].includes(state);
 
 export type Position = "below" | "above" | "within" | "none";
 
@@ -70,6 +70,19 @@ export function limitWords(channel: {
   return channel.states?.length ? "" : "no limits";
 }
 
+/** Where a state stands: its own word is in the readout already. */
+function stateStanding(
+  channel: LaneChannel,
+  value: number,
+  judged: string,
+): { words: string; level: boolean | "caution" } {
+  const word = channel.states?.[value] ?? "";
+  const { alarm = [], caution = [] } = channel.limits ?? {};
+  if (judged === "alarm" || alarm.includes(word)) return { words: "alarm", level: true };
+  if (judged === "caution" || caution.includes(word)) return { words: "caution", level: "caution" };
+  return { words: "", level: false };
+}
+
 /** Where a value stands, in words, and how loudly: as the recorder judges it now, or plainly at a cursor. */
 export function standing(
   channel: LaneChannel,
@@ -79,6 +92,7 @@ export function standing(
   const state = plainly ? "" : (channel.limits?.state ?? "");
   if (state === "stuck") return { words: "stuck", level: true };
   if (state === "starting") return { words: "warming up", level: false };
+  if (channel.states?.length) return stateStanding(channel, value, state);
   const where = within(value, channel);
   const out = where === "below" || where === "above";
   if (state === "low" || (out && where === "below")) return { words: `below ${channel.low}`, level: true };

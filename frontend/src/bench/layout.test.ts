@@ -1,11 +1,12 @@
 import { describe, expect, it } from "vitest";
+import { noLimits } from "../instruments/limits";
 import * as lay from "./layout";
 import type { Bare } from "./lanes";
 import { valueWords } from "../look/format";
 import { Samples } from "../live/samples";
 import { bandsOf } from "./bands";
 import { isGood, read, saidOf } from "./PenEnd";
-import { isStates, placeOf, standing, valueAt } from "./lanes";
+import { isStates, placeOf, serious, standing, valueAt } from "./lanes";
 import { keepWindow, keptWindow, nextWindow, WINDOWS } from "./windows";
 import { Cursor } from "./cursor";
 
@@ -117,7 +118,7 @@ describe("places in a lane", () => {
 describe("where a value stands", () => {
   const limited = {
     ...channel("a", "bar"), ink: 0, dash: 0, low: 1, high: 5,
-    limits: { low: 1, high: 5, high_caution: 4, hysteresis: 0, delay_s: 0, after_start_s: 0, state: "within" as const, since: 0 },
+    limits: { low: 1, high: 5, high_caution: 4, ...noLimits, state: "within" as const, since: 0 },
   }; // prettier-ignore
   const at = (state: string, value: number, plainly = false) =>
     standing({ ...limited, limits: { ...limited.limits, state: state as "within" } }, value, plainly);
@@ -196,5 +197,20 @@ describe("a state's readout", () => {
     expect(isGood(mean)).toBe(false);
     expect(saidOf(valve, mean, false)).toEqual({ words: "no mean", level: false });
     expect(valueWords(0.5, valve)).toBe("0.50");
+  });
+});
+
+describe("a state that calls for somebody", () => {
+  const mode = {
+    ...channel("m", ""), ink: 0, dash: 0, states: ["IDLE", "RUN", "WAIT", "FAULT"], low: null, high: null,
+    limits: { ...noLimits, caution: ["WAIT"], alarm: ["FAULT"], state: "within" as const, since: 0 },
+  }; // prettier-ignore
+  it("is told by its word, not by its place", () => {
+    expect(standing(mode, 1, false)).toEqual({ words: "", level: false });
+    expect(standing(mode, 2, true)).toEqual({ words: "caution", level: "caution" });
+    expect(standing(mode, 3, true)).toEqual({ words: "alarm", level: true });
+    const judged = { ...mode, limits: { ...mode.limits, state: "alarm" as const } };
+    expect(standing(judged, 1, false).level).toBe(true);
+    expect(serious("alarm")).toBe(true);
   });
 });

@@ -12,6 +12,7 @@ import { Entry, Fields, Select } from "../parts/Select";
 import { Trouble } from "../parts/Window";
 import { FilterFields } from "./FilterFields";
 import { LimitFields } from "./LimitFields";
+import { noLimits } from "./limits";
 
 type Part = Schemas["CalculatedPart"];
 type Checked = Schemas["CalculatedChecked"];
@@ -134,7 +135,7 @@ interface Row {
 
 const fresh = (): Part => ({
   id: "", name: "New channel", expression: "", unit: "", decimals: 2, meet: "latest", filter: [],
-  limits: { hysteresis: 0, delay_s: 0, after_start_s: 0 },
+  limits: noLimits,
 }); // prettier-ignore
 
 /** An id made from a name that no other calculated channel has. */

@@ -120,7 +120,7 @@ export function ChannelMore({ channel, value, registers, set, rows = [] }: Chann
       )}
       <section>
         <h4>Limits{channel.unit && ` in ${channel.unit}`}</h4>
-        <LimitFields limits={channel.limits} onChange={(limits) => set({ limits })} />
+        <LimitFields limits={channel.limits} states={channel.states} onChange={(limits) => set({ limits })} />
       </section>
       <section>
         <h4>Calibration of its sensor</h4>

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import styled from "styled-components";
 import type { PreviewRow, Setup } from "../api/client";
-import { limitWords } from "../bench/lanes";
+import { limitsSaid, noLimits } from "./limits";
 import { Button, Chip } from "../parts/Button";
 import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
@@ -75,7 +75,7 @@ export function freshChannel(setup: Setup, source: Source, rows: PreviewRow[]): 
     scale: 1,
     offset: 0,
     decimals: Math.min(3, shown?.split(".")[1]?.length ?? 0),
-    limits: { hysteresis: 0, delay_s: 0, after_start_s: 0 },
+    limits: noLimits,
     scaling: [],
     filter: [],
     states,
@@ -111,14 +111,12 @@ function valueOf(rows: PreviewRow[], channel: Channel): number | null {
 
 /** In one line, what is folded away. */
 function Said({ channel }: { channel: Channel }) {
-  const { limits } = channel;
   const parts = [
     channel.scaling.length > 0 &&
       `${channel.scaling.length} more ${channel.scaling.length === 1 ? "step" : "steps"} of scaling`,
     channel.filter.length > 0 && `filtered (${channel.filter.map((one) => one.kind).join(", ")})`,
     channel.thinning && "thinned out",
-    (limits.low != null || limits.high != null) &&
-      `limits ${limitWords({ low: limits.low ?? null, high: limits.high ?? null })}`,
+    limitsSaid(channel.limits),
     channel.calibration?.due && `calibration due ${channel.calibration.due}`,
   ].filter(Boolean);
   if (!parts.length) return null;

@@ -1,12 +1,19 @@
-import type { Schemas } from "../api/client";
 import { NumberEntry } from "../parts/NumberEntry";
-import { Fields } from "../parts/Select";
-
-type Limits = Schemas["LimitsPart"];
+import { Fields, Select } from "../parts/Select";
+import type { Limits } from "./limits";
 
 /** Where a channel should stay: two levels on each side, and how patiently it is judged. */
-export function LimitFields({ limits, onChange }: { limits: Limits; onChange: (limits: Limits) => void }) {
+export function LimitFields({
+  limits,
+  states = [],
+  onChange,
+}: {
+  limits: Limits;
+  states?: string[];
+  onChange: (limits: Limits) => void;
+}) {
   const set = (part: Partial<Limits>): void => onChange({ ...limits, ...part });
+  if (states.length) return <StateLimits limits={limits} states={states} set={set} />;
   return (
     <Fields>
       <NumberEntry label="Low limit" value={limits.low} onValue={(low) => set({ low })} width={96} empty />
@@ -37,6 +44,24 @@ export function LimitFields({ limits, onChange }: { limits: Limits; onChange: (l
         onValue={(hysteresis) => set({ hysteresis: hysteresis ?? 0 })}
         width={96}
       />
+      <Patience limits={limits} set={set} />
+      <NumberEntry
+        label="Settled within"
+        value={limits.settled_band}
+        onValue={(settled_band) => set({ settled_band })}
+        width={96}
+        empty
+      />
+    </Fields>
+  );
+}
+
+type Set = (part: Partial<Limits>) => void;
+
+/** How patiently it is judged. */
+function Patience({ limits, set }: { limits: Limits; set: Set }) {
+  return (
+    <>
       <NumberEntry
         label="Delay, s"
         value={limits.delay_s}
@@ -56,13 +81,36 @@ export function LimitFields({ limits, onChange }: { limits: Limits; onChange: (l
         width={96}
         empty
       />
-      <NumberEntry
-        label="Settled within"
-        value={limits.settled_band}
-        onValue={(settled_band) => set({ settled_band })}
-        width={96}
-        empty
-      />
+    </>
+  );
+}
+
+const LEVELS = ["within", "caution", "alarm"];
+
+/** Which of its states call for somebody. */
+function StateLimits({ limits, states, set }: { limits: Limits; states: string[]; set: Set }) {
+  const { caution, alarm } = limits;
+  const level = (word: string): string =>
+    alarm.includes(word) ? "alarm" : caution.includes(word) ? "caution" : "within";
+  const put = (word: string, next: string): void => {
+    // What is none of the states any more goes with the first change.
+    const among = (kept: string[], own: string): string[] =>
+      states.filter((one) => (one === word ? next === own : kept.includes(one)));
+    set({ caution: among(caution, "caution"), alarm: among(alarm, "alarm") });
+  };
+  return (
+    <Fields>
+      {states.map((word) => (
+        <Select
+          key={word}
+          label={word}
+          value={level(word)}
+          options={LEVELS.map((one) => ({ value: one, text: one }))}
+          onChange={(next) => put(word, next)}
+          width={112}
+        />
+      ))}
+      <Patience limits={limits} set={set} />
     </Fields>
   );
 }

@@ -2,6 +2,7 @@ import type { PreviewRow, Setup } from "../api/client";
 import { qualityCodes } from "../look/format";
 import { Chip } from "../parts/Button";
 import { ListEntry } from "../parts/ListEntry";
+import { type Limits, noLimits } from "./limits";
 
 type Channel = Setup["channel"][number];
 
@@ -13,7 +14,7 @@ export function wordsOf(rows: PreviewRow[], field: string): string[] {
 
 /** What a channel becomes when it is said to be something else. */
 export function become(channel: Channel, what: string, rows: PreviewRow[]): Partial<Channel> {
-  const bare = { scaling: [], filter: [], thinning: null, zero: null };
+  const bare = { scaling: [], filter: [], thinning: null, zero: null, limits: noLimits };
   if (what === "a state")
     return {
       ...bare,
@@ -24,13 +25,20 @@ export function become(channel: Channel, what: string, rows: PreviewRow[]): Part
       offset: 0,
     };
   if (what === "the device’s own time") return { ...bare, states: [], clock: {}, unit: "s", decimals: 3 };
-  return { states: [], clock: null };
+  return { states: [], clock: null, limits: noLimits };
 }
 
 /** What a channel's values are: numbers, states, or the time of its device. */
 export function kindOf(channel: Channel): string {
   return channel.states.length ? "a state" : channel.clock ? "the device’s own time" : "a number";
 }
+
+/** The limits without what is none of the states any more. */
+const among = (limits: Limits, states: string[]): Limits => ({
+  ...limits,
+  caution: limits.caution.filter((word) => states.includes(word)),
+  alarm: limits.alarm.filter((word) => states.includes(word)),
+});
 
 export const KINDS = ["a number", "a state", "the device’s own time"];
 
@@ -53,7 +61,7 @@ export function StateFields({
       <ListEntry
         label="States, in order from 0"
         values={channel.states}
-        onValues={(states) => set({ states })}
+        onValues={(states) => set({ states, limits: among(channel.limits, states) })}
         width={240}
       />
       {others.slice(0, 4).map((word) => (

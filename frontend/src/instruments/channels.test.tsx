@@ -11,6 +11,7 @@ import { CalculatedPage, named, pointer } from "./CalculatedPage";
 import { ChannelMore } from "./ChannelMore";
 import { pointsOf } from "./ScalingFields";
 import { become, kindOf, StateFields } from "./StateFields";
+import { noLimits } from "./limits";
 import * as live from "../live/connection";
 import type { Status } from "../api/client";
 
@@ -103,7 +104,7 @@ describe("a channel at its readout", () => {
 describe("crossed limits", () => {
   const crossing = (id: number, words: string, back_at = 0) => ({
     id, back_at,
-    crossing: { at: 1e15 + id, channel: id, name: words, state: "high" as const, before: "within" as const, value: 1, limit: 2, words },
+    crossing: { at: 1e15 + id, channel: id, name: words, state: "high" as const, before: "within" as const, value: 1, limit: 2, words, word: "" },
   }); // prettier-ignore
   it("stand there until a person has seen them, the first cause first", async () => {
     const { sent } = serve({ "POST /api/crossings/acknowledge": { status: 204, body: null } });
@@ -186,7 +187,7 @@ describe("a channel of states", () => {
     const channel = channelPart({ field: "mode", states: ["RUN"], unit: "" });
     shown(<StateFields channel={channel} rows={rows} set={set} />);
     fireEvent.click(screen.getByRole("button", { name: "add IDLE" }));
-    expect(set).toHaveBeenCalledWith({ states: ["RUN", "IDLE"] });
+    expect(set).toHaveBeenCalledWith({ states: ["RUN", "IDLE"], limits: noLimits });
     expect(screen.queryByRole("button", { name: "add RUN" })).toBeNull();
   });
   it("is made of a number's field, and back, and a clock has its unit", () => {
@@ -197,7 +198,7 @@ describe("a channel of states", () => {
       unit: "s",
       states: [],
     });
-    expect(become(channel, "a number", rows)).toEqual({ states: [], clock: null });
+    expect(become(channel, "a number", rows)).toEqual({ states: [], clock: null, limits: noLimits });
     expect([channelPart(), channelPart({ clock: {} }), channelPart({ states: ["a"] })].map(kindOf)).toEqual([
       "a number",
       "the device’s own time",

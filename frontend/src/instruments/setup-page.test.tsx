@@ -17,6 +17,7 @@ import {
   well,
 } from "../fixtures.test-setup";
 import * as live from "../live/connection";
+import { noLimits } from "./limits";
 import { AddPage } from "./AddPage";
 import { InstrumentsPage } from "./InstrumentsPage";
 import { SetupPage } from "./SetupPage";
@@ -33,7 +34,7 @@ const setup: Setup = {
   query: [query()],
   listen: null,
   channel: [
-    channelPart({ limits: { low: 60, high: 200, hysteresis: 0, delay_s: 0, after_start_s: 0 } }),
+    channelPart({ limits: { ...noLimits, low: 60, high: 200 } }),
   ],
 }; // prettier-ignore
 

@@ -13,6 +13,7 @@ import { MessageCells } from "./MessageCells";
 import { likely, nameFor, PointAt } from "./PointAt";
 import { ProposalCard } from "./ProposalCard";
 import { ReaderFields } from "./ReaderFields";
+import { noLimits } from "./limits";
 import { ReadingsStage, taken } from "./ReadingsStage";
 import { pasted, RegisterTable } from "./RegisterTable";
 import { ReplyFields } from "./ReplyFields";
@@ -134,7 +135,7 @@ describe("proposals", () => {
     const mine = {
       ...(proposal().channels[0] as Setup["channel"][number]),
       name: "My flow",
-      limits: { high: 5, hysteresis: 0, delay_s: 0, after_start_s: 0 },
+      limits: { ...noLimits, high: 5 },
     };
     const again = taken(setup({ channel: [mine, { ...mine, id: "gone", field: "gone" }] }), proposal());
     expect(again.channel).toEqual([mine]);

@@ -146,7 +146,15 @@ function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; on
 const notUnderstood = (side: { qualities: Record<string, number> }): number =>
   side.qualities["not-understood"] ?? 0;
 
-const number = (value: number | null | undefined): string => (value == null ? "–" : figure(value, 3));
+type Side = Comparison["logged"];
+
+/** The mean of a side, or how many samples each of its states has. */
+function middle(side: Side): string {
+  if (!side) return "–";
+  const states = Object.entries(side.states);
+  if (states.length) return states.map(([word, samples]) => `${word} ${count(samples)}`).join(", ");
+  return side.mean == null ? "–" : figure(side.mean, 3);
+}
 
 /** What was logged and what comes of reading it again, channel by channel. */
 export function SideBySide({ channels }: { channels: Comparison[] }) {
@@ -177,8 +185,8 @@ export function SideBySide({ channels }: { channels: Comparison[] }) {
               <td className="number">{one.again ? count(one.again.measured) : "–"}</td>
               <td className="number">{one.logged ? count(notUnderstood(one.logged)) : "–"}</td>
               <td className="number">{one.again ? count(notUnderstood(one.again)) : "–"}</td>
-              <td className="number">{number(one.logged?.mean)}</td>
-              <td className="number">{number(one.again?.mean)}</td>
+              <td className="number">{middle(one.logged)}</td>
+              <td className="number">{middle(one.again)}</td>
             </tr>
           );
         })}

@@ -123,7 +123,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
                   {[one.statistics.mean, one.statistics.minimum, one.statistics.maximum].map(
                     (value, index) => (
                       <td className="number" key={index}>
-                        {value == null || one.states?.length ? "–" : figure(value, one.decimals)}
+                        {value == null ? "–" : figure(value, one.decimals)}
                       </td>
                     ),
                   )}
@@ -164,7 +164,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
                   <td style={{ whiteSpace: "nowrap" }}>{clock(one.at / 1000)}</td>
                   <td>{one.name}</td>
                   <td>{crossed(one)}</td>
-                  <td className="number">{Number(one.value.toPrecision(6))}</td>
+                  <td className="number">{one.word || Number(one.value.toPrecision(6))}</td>
                 </tr>
               ))}
             </tbody>
@@ -188,6 +188,8 @@ const STATES: Record<string, string> = {
   "low caution": "below the caution",
   "high caution": "above the caution",
   stuck: "stuck",
+  caution: "caution",
+  alarm: "alarm",
 };
 
 function crossed(one: RunDetail["crossings"][number]): string {

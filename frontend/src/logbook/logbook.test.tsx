@@ -43,12 +43,12 @@ const row = (more: Partial<RunRow> = {}): RunRow => ({
 
 const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
   ...row(), row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
-  repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
+  repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "", word: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
   numbers: [
     { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,
-      high: 165, clock: false, timed_by: 0, states: [], usual: [], statistics: { samples: 2400, measured: 2398, minimum: 126.71, maximum: 194.1, mean: 151.68, first: 1, last: 2, qualities: {} } },
+      high: 165, clock: false, timed_by: 0, states: [], usual: [], statistics: { samples: 2400, measured: 2398, minimum: 126.71, maximum: 194.1, mean: 151.68, first: 1, last: 2, qualities: {}, states: {} } },
     { number: 2, id: "p", name: "Pressure", unit: "bar", decimals: 2, interval_s: 1, instrument: "i", low: null,
-      high: null, clock: false, timed_by: 0, states: [], usual: [], statistics: { samples: 0, measured: 0, minimum: null, maximum: null, mean: null, first: null, last: null, qualities: {} } },
+      high: null, clock: false, timed_by: 0, states: [], usual: [], statistics: { samples: 0, measured: 0, minimum: null, maximum: null, mean: null, first: null, last: null, qualities: {}, states: {} } },
   ],
   ...more,
 }); // prettier-ignore
@@ -166,7 +166,7 @@ describe("one run", () => {
 describe("reading a run again", () => {
   const key = row().id;
   const side = (measured: number, not_understood: number, mean: number | null): Comparison["logged"] => ({
-    samples: 10, measured, mean, minimum: mean, maximum: mean, first: 1, last: 2, qualities: { "not-understood": not_understood },
+    samples: 10, measured, mean, minimum: mean, maximum: mean, first: 1, last: 2, qualities: { "not-understood": not_understood }, states: {},
   }); // prettier-ignore
   it("shows what was logged beside what comes of it, and keeps it as another version", async () => {
     const channels: Comparison[] = [

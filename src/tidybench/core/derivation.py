@@ -51,7 +51,9 @@ class Derivation:
         for setup in setups:
             for channel in setup.channel:
                 number = numbers[channel.id]
-                self.watches[number] = LimitWatch(number, channel.limits, setup.instrument.warm_up_s)
+                self.watches[number] = LimitWatch(
+                    number, channel.limits, setup.instrument.warm_up_s, channel.states
+                )
         for part in calculations.calculated:
             self.watches[numbers[part.id]] = LimitWatch(numbers[part.id], part.limits)
         self._started: set[str] | None = set() if tape else None
@@ -77,9 +79,8 @@ class Derivation:
         for number, watch in self.watches.items():
             old = older.watches.get(number)
             if old is not None:
-                limits = watch.limits
                 self.watches[number] = old
-                old.change(limits)
+                old.change(watch.limits, watch.states)
 
     def limit(self, number: int, limits: LimitsPart) -> None:
         """Other limits for a channel from here on."""

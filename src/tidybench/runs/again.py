@@ -20,7 +20,7 @@ from tidybench.core.values.statistics import Gathering, Statistics
 from tidybench.runs.folder import SAMPLES
 from tidybench.runs.reread import frozen_setups, reread
 from tidybench.runs.rows import header, make_rule
-from tidybench.runs.run_channel import run_channel
+from tidybench.runs.run_channel import RunChannel, run_channel
 from tidybench.runs.run_state import RunState, read_state
 from tidybench.runs.whole import write_whole
 
@@ -57,8 +57,8 @@ class Version(BaseModel):
 class _Gathered:
     """What comes of a channel, gathered in pieces: a run of weeks does not fit into memory."""
 
-    def __init__(self) -> None:
-        self._gathering = Gathering()
+    def __init__(self, channel: RunChannel) -> None:
+        self._gathering = Gathering(channel.states)
         self._times: list[int] = []
         self._values: list[float] = []
         self._qualities: list[int] = []
@@ -99,7 +99,7 @@ def compared(folder: Path, setup_text: str) -> list[Comparison]:
     """
     state, setup, setups = _prepared(folder, setup_text)
     later = _state_with(state, setup)
-    gathered = {channel.number: _Gathered() for channel in later.channels}
+    gathered = {channel.number: _Gathered(channel) for channel in later.channels}
     for _, batch in _read(folder, setups, later):
         _gather(gathered, batch)
     return _comparison(folder, state, later, gathered)
@@ -113,7 +113,7 @@ def keep(folder: Path, setup_text: str, at: int) -> Version:
     place = folder / AGAIN / f"{number:03d}"
     place.mkdir(parents=True, exist_ok=True)
     name = f"{state.csv.removesuffix('.csv')}_again-{number}.csv"
-    gathered = {channel.number: _Gathered() for channel in later.channels}
+    gathered = {channel.number: _Gathered(channel) for channel in later.channels}
     rule = make_rule(later)
     last = state.begun_at
     with open(place / name, "w", encoding="utf-8", newline="") as file:
@@ -216,7 +216,7 @@ def _gather(gathered: dict[int, _Gathered], batch: Batch) -> None:
 def _comparison(
     folder: Path, state: RunState, later: RunState, gathered: dict[int, _Gathered]
 ) -> list[Comparison]:
-    before = {channel.number: _Gathered() for channel in state.channels}
+    before = {channel.number: _Gathered(channel) for channel in state.channels}
     with open(folder / SAMPLES, "rb") as file:
         while data := file.read(PIECE * RECORD_SIZE):
             records = unpack(data)

@@ -1,6 +1,7 @@
 """crossings.csv: the limits that were crossed in a run."""
 
 import csv
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import get_args
 
@@ -22,22 +23,25 @@ def crossing_row(crossing: Crossing, begun_at: int) -> str:
     limit = "" if crossing.limit is None else figure(crossing.limit)
     return (
         f"{_STAMPS.micro(crossing.at)},{elapsed:.6f},{csv_cell(crossing.name)},{crossing.state},"
-        f"{figure(crossing.value)},{limit}\r\n"
+        f"{csv_cell(crossing.word) if crossing.word else figure(crossing.value)},{limit}\r\n"
     )
 
 
-def read_crossings(folder: Path, most: int = 500) -> list[Crossing]:
-    """The first crossings of a run; [] where its folder has none. A torn line is left out."""
+def read_crossings(folder: Path, states: Mapping[str, Sequence[str]] = {}, most: int = 500) -> list[Crossing]:
+    """The first crossings of a run; [] where its folder has none. A torn line is left out. `states`: the words of channels
+    of states, by their names."""
     found: list[Crossing] = []
     try:
         with open(folder / CROSSINGS, encoding="utf-8", newline="") as file:
             for row in list(csv.reader(file))[1 : most + 1]:
                 if len(row) == 6 and row[3] in _STATES:
                     limit = float(row[5]) if row[5] else None
+                    name, cell = plain_text(row[2]), plain_text(row[4])
+                    words = states.get(name, ())
+                    word = cell if cell in words else ""
+                    value = float(words.index(word)) if word else float(row[4])
                     found.append(
-                        Crossing(
-                            parse(row[0]), 0, _STATES[row[3]], "", float(row[4]), limit, plain_text(row[2])
-                        )
+                        Crossing(parse(row[0]), 0, _STATES[row[3]], "", value, limit, name, word=word)
                     )
     except (OSError, ValueError):
         pass  # an older run, or a torn line

@@ -76,7 +76,7 @@ class RunLog:
     ) -> None:
         self.folder = folder
         self.state = state
-        self.stats = RunStats()
+        self.stats = RunStats(state.channels)
         self.rows = 0
         self.troubles: dict[str, str] = {}
         self.saved_at = 0

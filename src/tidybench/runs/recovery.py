@@ -553,7 +553,7 @@ def _put_back(folder: Path, state: RunState, told: _Told) -> list[str]:
 def _stats(folder: Path, before: RunState, told: _Told) -> RunStats:
     """Of all samples: those that the state of before knew of, and what came since. Where some of those were lost, of all
     anew."""
-    stats = RunStats()
+    stats = RunStats(before.channels)
     if before.summed and told.check is not None and told.last_sequence >= before.summed:
         stats.restore(before.stats)
         stats.add(_records_after(folder / SAMPLES, before.summed).tobytes())

@@ -1,17 +1,20 @@
 """What a run's samples come to: statistics of each channel."""
 
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
 
 from tidybench.core.samples import channels_of, qualities_of, unpack
+from tidybench.core.values.channel import Channel
 from tidybench.core.values.statistics import Gathering, Statistics
 
 
 class RunStats:
-    """Grows with the packed samples of a run. Only one thread may use it."""
+    """Grows with the packed samples of a run. Only one thread may use it. `channels`: those of the run."""
 
-    def __init__(self) -> None:
+    def __init__(self, channels: Iterable[Channel]) -> None:
+        self._states = {channel.number: channel.states for channel in channels}
         self._channels: dict[int, Gathering] = {}
 
     def add(self, packed: bytes) -> None:
@@ -20,8 +23,13 @@ class RunStats:
         numbers, qualities = channels_of(records), qualities_of(records)
         for number in np.unique(numbers):
             mine = numbers == number
-            gathering = self._channels.setdefault(int(number), Gathering())
+            gathering = self._of(int(number))
             gathering.add(records["time"][mine], records["value"][mine], qualities[mine])
+
+    def _of(self, number: int) -> Gathering:
+        if number not in self._channels:
+            self._channels[number] = Gathering(self._states.get(number, ()))
+        return self._channels[number]
 
     def state(self) -> dict[str, list[Any]]:
         """What has come until now, as JSON, by channel number."""
@@ -31,8 +39,7 @@ class RunStats:
         """Take up what `state` gave."""
         self._channels = {}
         for number, kept in state.items():
-            self._channels[int(number)] = Gathering()
-            self._channels[int(number)].restore(kept)
+            self._of(int(number)).restore(kept)
 
     def of(self, number: int) -> Statistics:
         """What a channel's samples come to; of none, nothing."""

@@ -157,7 +157,7 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             repairs=run.repairs,
             numbers=[_numbers(channel, sums.get(channel.number)) for channel in own],
             marks=[Mark(m.at, m.text, m.by) for m in marks],
-            crossings=read_crossings(Path(run.folder)),
+            crossings=read_crossings(Path(run.folder), {c.name: c.states for c in own}),
         )
 
 
@@ -176,18 +176,19 @@ def _numbers(channel: RunChannel, sums: Any) -> RunNumbers:
         timed_by=channel.timed_by,
         states=channel.states,
         usual=channel.usual,
-        statistics=_statistics(sums) if sums else Statistics(),
+        statistics=_statistics(sums, bool(channel.states)) if sums else Statistics(),
     )
 
 
-def _statistics(sums: Any) -> Statistics:
-    """What the database summed up."""
+def _statistics(sums: Any, of_states: bool) -> Statistics:
+    """What the database summed up. States have no lowest, highest and mean."""
+    known = sums.measured and not of_states
     return Statistics(
         samples=sums.samples,
         measured=sums.measured,
-        minimum=sums.minimum,
-        maximum=sums.maximum,
-        mean=sums.total / sums.measured if sums.measured else None,
+        minimum=sums.minimum if known else None,
+        maximum=sums.maximum if known else None,
+        mean=sums.total / sums.measured if known else None,
         first=sums.first,
         last=sums.last,
     )

@@ -21,6 +21,8 @@ class LimitsStatus(Exact):
     after_start_s: float = 0.0
     stuck_s: float | None = None
     settled_band: float | None = None
+    caution: list[str] = []
+    alarm: list[str] = []
     state: State = ""
     since: int = 0
 

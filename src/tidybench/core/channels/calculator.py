@@ -96,7 +96,7 @@ class Calculator:
                 try:
                     self._prepare(one, found)
                 except ExpressionError as error:
-                    one.problem = f"{error}."
+                    one.problem = f"{str(error).rstrip('.')}."
             if one.problem:
                 continue
             found[part.id] = Known(one.number, part.id, part.unit, one.interval)
@@ -297,7 +297,7 @@ def _in_order(parts: Sequence[CalculatedPart], made: Mapping[str, Calculated]) -
         try:
             parse(part.expression)
         except ExpressionError as error:
-            made[part.id].problem = f"{error}."
+            made[part.id].problem = f"{str(error).rstrip('.')}."
         needs[part.id] = [c.id for c in _named(part) if c.id in by_id]
     ordered: list[CalculatedPart] = []
     done: set[str] = set()

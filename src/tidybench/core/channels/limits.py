@@ -1,15 +1,21 @@
 """Whether a channel's value stays where it should: states, and when they change."""
 
+from collections.abc import Sequence
+
 from tidybench.core.quality import Quality
 from tidybench.core.setup.channel import LimitsPart
 from tidybench.core.values.crossing import Crossing, State
+from tidybench.core.values.state_name import state_name
 
 
 class LimitWatch:
-    """Watches one channel. Feed it every sample, in order."""
+    """Watches one channel. Feed it every sample, in order. `states`: the words of a channel of states."""
 
-    def __init__(self, channel: int, limits: LimitsPart, warm_up: float = 0.0) -> None:
+    def __init__(
+        self, channel: int, limits: LimitsPart, warm_up: float = 0.0, states: Sequence[str] = ()
+    ) -> None:
         self.channel = channel
+        self.states = states
         self.state: State = ""
         self.since = 0
         self.value = float("nan")
@@ -28,9 +34,10 @@ class LimitWatch:
         self._quiet_until = max(self._quiet_until, at + wait) if wait else self._quiet_until
         self._moved_at = max(self._moved_at, at)
 
-    def change(self, limits: LimitsPart) -> None:
-        """Other limits from here on; the next sample is judged by them at once."""
+    def change(self, limits: LimitsPart, states: Sequence[str] | None = None) -> None:
+        """Other limits (and words of its states) from here on; the next sample is judged by them at once."""
         self.limits = limits
+        self.states = self.states if states is None else states
         self._pending, self._pending_since = "", 0
 
     def take(self, quality: int, at: int, value: float) -> Crossing | None:
@@ -66,11 +73,18 @@ class LimitWatch:
         self.state, self.since = state, at
         if state != self._pending:
             self._pending = self._pending if state == "within" else ""
-        return Crossing(at, self.channel, state, before, value, limit)
+        word = state_name(self.states, value) if self.states else None
+        return Crossing(at, self.channel, state, before, value, limit, word=word or "")
 
     def _judge(self, value: float) -> tuple[State, float | None]:
         """Where a value stands; coming back takes the hysteresis."""
         limits, state = self.limits, self.state
+        if self.states:
+            word = state_name(self.states, value)
+            return (
+                "alarm" if word in limits.alarm else "caution" if word in limits.caution else "within",
+                None,
+            )
         back = limits.hysteresis
         high, low = limits.high, limits.low
         if high is not None and value > high - (back if state == "high" else 0.0):
@@ -91,11 +105,13 @@ def crossing_words(name: str, crossing: Crossing, unit: str, decimals: int) -> s
     def figure(value: float) -> str:
         return f"{value:.{decimals}f}{' ' + unit if unit else ''}".replace("-", "−", value < 0)
 
-    value = figure(crossing.value)
+    value = crossing.word or figure(crossing.value)
     if crossing.state == "stuck":
         return f"{name} has not moved from {value}"
     if crossing.state in ("within", "", "starting"):
         return f"{name} is back within its limits: {value}"
+    if crossing.state in ("caution", "alarm"):
+        return f"{name} is {value}"
     assert crossing.limit is not None
     side = "above" if crossing.state.startswith("high") else "below"
     what = "the caution" if crossing.state.endswith("caution") else "the limit"

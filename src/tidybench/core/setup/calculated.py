@@ -34,7 +34,7 @@ class CalculatedPart(Part):
 
     @model_validator(mode="after")
     def _thins(self) -> "CalculatedPart":
-        problem = self.thinning.problem() if self.thinning is not None else ""
+        problem = (self.thinning.problem() if self.thinning is not None else "") or self.limits.problem(())
         if problem:
             raise ValueError(problem)
         return self

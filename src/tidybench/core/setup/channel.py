@@ -1,6 +1,7 @@
 """Channels as a set-up names them."""
 
 import itertools
+from collections.abc import Sequence
 from typing import Annotated
 
 from pydantic import Field, model_validator
@@ -19,6 +20,8 @@ class LimitsPart(Part):
     A limit is crossed when the value was beyond it for `delay_s`, and left when it is back by `hysteresis`. Nothing is
     judged for `after_start_s` after its link was opened (or a run has begun). `stuck_s`: a value that has not changed at all for
     so long is said to be stuck. `settled_band`: one that stays within so much is called settled.
+    A channel of states has words in their place: those that call for attention (`caution`), and those that are beyond a limit
+    (`alarm`).
     """
 
     low: Finite | None = None
@@ -30,6 +33,8 @@ class LimitsPart(Part):
     after_start_s: Seconds = 0.0
     stuck_s: Seconds | None = None
     settled_band: Annotated[float, Field(gt=0, le=1e300, allow_inf_nan=False)] | None = None
+    caution: Annotated[list[State], Field(max_length=64)] = []
+    alarm: Annotated[list[State], Field(max_length=64)] = []
 
     @model_validator(mode="after")
     def _ordered(self) -> "LimitsPart":
@@ -55,13 +60,39 @@ class LimitsPart(Part):
     def any(self) -> bool:
         """Whether there is anything to judge."""
         found = (self.low, self.high, self.low_caution, self.high_caution, self.stuck_s)
-        return any(value is not None for value in found)
+        return any(value is not None for value in found) or bool(self.caution or self.alarm)
+
+    def problem(self, states: Sequence[str]) -> str:
+        """Why these cannot be the limits of a channel with these states, none for numbers; “” where they can."""
+        named = [*self.caution, *self.alarm]
+        if not states:
+            return (
+                "limits: caution and alarm are for the words of states; a number has low and high"
+                if named
+                else ""
+            )
+        if not {"caution", "alarm", "delay_s", "after_start_s", "stuck_s"} >= set(
+            self.model_dump(exclude_defaults=True)
+        ):
+            return "limits: a channel of states has words (caution, alarm), no levels, hysteresis or settled band"
+        other = next((word for word in named if word not in states), None)
+        if other is not None:
+            return f"limits: “{other}” is none of the states ({', '.join(states)})"
+        both = next((word for word in self.caution if word in self.alarm), None)
+        return f"limits: “{both}” cannot be a caution and an alarm at once" if both is not None else ""
 
     @property
     def words(self) -> str:
         """What is given, in words."""
         given = self.model_dump(exclude_defaults=True)
-        return ", ".join(f"{key.replace('_', ' ')} {value:g}" for key, value in given.items()) or "no limits"
+        return (
+            ", ".join(f"{key.replace('_', ' ')} {_said(value)}" for key, value in given.items())
+            or "no limits"
+        )
+
+
+def _said(value: float | list[str]) -> str:
+    return f"{value:g}" if isinstance(value, (int, float)) else " or ".join(value)
 
 
 class ZeroPart(Part):
@@ -176,6 +207,13 @@ class ChannelPart(Part):
         twice = next((one for one in self.states if self.states.count(one) > 1), None)
         if twice is not None:
             raise ValueError(f"states: “{twice}” stands there twice")
+        return self
+
+    @model_validator(mode="after")
+    def _limits_fit(self) -> "ChannelPart":
+        problem = self.limits.problem(self.states)
+        if problem:
+            raise ValueError(problem)
         return self
 
     @property

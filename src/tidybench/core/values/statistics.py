@@ -1,18 +1,22 @@
 """What a channel's samples come to."""
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 from pydantic import BaseModel, model_validator
 
 from tidybench.core.quality import Quality
+from tidybench.core.values.figure import figure
+from tidybench.core.values.state_name import state_name
 
 Numbers = np.ndarray[Any, Any]
 
 
 class Statistics(BaseModel):
     """Counts and figures of a channel over a stretch. The figures are None where nothing was measured; `first` and
-    `last`: times of the outermost samples, microseconds since 1970 UTC; `qualities`: how many samples of each."""
+    `last`: times of the outermost samples, microseconds since 1970 UTC; `qualities`: how many samples of each. A channel of
+    states has no minimum, maximum and mean but `states`: how many samples of each word (of its number, where it has none)."""
 
     samples: int = 0
     measured: int = 0
@@ -22,6 +26,7 @@ class Statistics(BaseModel):
     first: int | None = None
     last: int | None = None
     qualities: dict[str, int] = {}
+    states: dict[str, int] = {}
 
     @model_validator(mode="before")
     @classmethod
@@ -34,9 +39,11 @@ class Statistics(BaseModel):
 
 
 class Gathering:
-    """Statistics of one channel as its samples come: those of weeks need no memory."""
+    """Statistics of one channel as its samples come: those of weeks need no memory. `states`: its words, where it has such."""
 
-    def __init__(self) -> None:
+    def __init__(self, states: Sequence[str] = ()) -> None:
+        self._words = list(states)
+        self._by_state: dict[str, int] = {}
         self._by_quality = [0] * len(Quality)
         self._measured = 0
         self._total = 0.0
@@ -54,6 +61,10 @@ class Gathering:
         good = values[qualities <= Quality.FLAGGED]
         if len(good):
             self._measured += len(good)
+            if self._words:
+                for value, count in zip(*np.unique(good, return_counts=True), strict=True):
+                    word = state_name(self._words, float(value)) or figure(float(value))
+                    self._by_state[word] = self._by_state.get(word, 0) + int(count)
             self._total += float(good.sum())
             self._low = min(self._low, float(good.min()))
             self._high = max(self._high, float(good.max()))
@@ -63,12 +74,13 @@ class Gathering:
         some = self._measured > 0
         return [
             self._by_quality, self._measured, self._total, self._low if some else None, self._high if some else None,
-            self._first, self._last,
+            self._first, self._last, self._by_state,
         ]  # fmt: skip
 
     def restore(self, state: list[Any]) -> None:
         """Take up what `state` gave."""
-        by_quality, self._measured, self._total, low, high, self._first, self._last = state
+        by_quality, self._measured, self._total, low, high, self._first, self._last, *more = state
+        self._by_state = dict(more[0]) if more else {}
         self._by_quality = [*by_quality, *([0] * len(Quality))][: len(Quality)]
         self._low = float("inf") if low is None else low
         self._high = float("-inf") if high is None else high
@@ -76,7 +88,7 @@ class Gathering:
     @property
     def statistics(self) -> Statistics:
         """What has come until now."""
-        some = self._measured > 0
+        some = self._measured > 0 and not self._words
         return Statistics(
             samples=sum(self._by_quality),
             measured=self._measured,
@@ -86,4 +98,5 @@ class Gathering:
             first=self._first,
             last=self._last,
             qualities={Quality(q).code: n for q, n in enumerate(self._by_quality) if n},
+            states=dict(self._by_state),
         )
