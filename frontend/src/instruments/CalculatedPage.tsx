@@ -12,7 +12,7 @@ import { Entry, Fields, Select } from "../parts/Select";
 import { Trouble } from "../parts/Window";
 import { FilterFields } from "./FilterFields";
 import { LimitFields } from "./LimitFields";
-import { noLimits } from "./limits";
+import { leanLimits, noLimits } from "./limits";
 
 type Part = Schemas["CalculatedPart"];
 type Checked = Schemas["CalculatedChecked"];
@@ -156,9 +156,7 @@ export const named = (id: string): string => (/^[A-Za-z_][A-Za-z0-9_.]*$/.test(i
 
 /** Without what says nothing, so that the text stays short. */
 function lean(part: Part): Part {
-  const limits = Object.entries(part.limits).filter(
-    ([key, value]) => value !== null && value !== undefined && (value !== 0 || /^(low|high)/.test(key)),
-  );
+  const limits = leanLimits(part.limits);
   const kept = Object.entries(part).filter(
     ([key, value]) =>
       value !== null &&
@@ -167,7 +165,7 @@ function lean(part: Part): Part {
       !(key === "meet" && value === "latest"),
   );
   const out = Object.fromEntries(kept) as Record<string, unknown>;
-  if (limits.length) out.limits = Object.fromEntries(limits);
+  if (limits) out.limits = limits;
   else delete out.limits;
   return out as unknown as Part;
 }

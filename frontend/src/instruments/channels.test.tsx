@@ -187,7 +187,7 @@ describe("a channel of states", () => {
     const channel = channelPart({ field: "mode", states: ["RUN"], unit: "" });
     shown(<StateFields channel={channel} rows={rows} set={set} />);
     fireEvent.click(screen.getByRole("button", { name: "add IDLE" }));
-    expect(set).toHaveBeenCalledWith({ states: ["RUN", "IDLE"], limits: noLimits });
+    expect(set).toHaveBeenCalledWith({ states: ["RUN", "IDLE"] });
     expect(screen.queryByRole("button", { name: "add RUN" })).toBeNull();
   });
   it("is made of a number's field, and back, and a clock has its unit", () => {

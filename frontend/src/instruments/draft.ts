@@ -1,5 +1,6 @@
 /** A set-up being changed: what differs from the one kept, as the server's changes. */
 
+import { leanLimits } from "./limits";
 import type { Setup, SetupForm } from "../api/client";
 
 type Table = Record<string, unknown>;
@@ -31,10 +32,9 @@ function lean(channel: Table): Table {
   );
   const out = Object.fromEntries(kept);
   if (isTable(out.limits)) {
-    const limits = Object.entries(out.limits).filter(([, value]) => value !== null && value !== 0);
-    const zeros = Object.entries(out.limits).filter(([key, value]) => value === 0 && /^(low|high)/.test(key));
-    out.limits = Object.fromEntries([...limits, ...zeros]);
-    if (!Object.keys(out.limits as Table).length) delete out.limits;
+    const limits = leanLimits(out.limits);
+    if (limits) out.limits = limits;
+    else delete out.limits;
   }
   return out;
 }

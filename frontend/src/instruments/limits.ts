@@ -12,3 +12,11 @@ export function limitsSaid({ low = null, high = null, alarm, caution }: Limits):
   const words = [...alarm.map((word) => `alarm at ${word}`), ...caution.map((word) => `caution at ${word}`)];
   return words.join(", ");
 }
+
+/** What the limits say, without what they leave open; null where they say nothing. A level of 0 is a level. */
+export function leanLimits(limits: object): object | null {
+  const kept = Object.entries(limits).filter(([key, value]: [string, unknown]) =>
+    Array.isArray(value) ? value.length > 0 : value != null && (value !== 0 || /^(low|high)/.test(key)),
+  );
+  return kept.length ? Object.fromEntries(kept) : null;
+}
