@@ -102,13 +102,18 @@ const Readout = styled.div`
     letter-spacing: -0.01em;
     white-space: pre;
   }
+  /* A long word takes two lines rather than being cut. */
   .word {
-    font-size: 17px;
+    font-size: 16px;
+    line-height: 1.05;
     display: inline-block;
-    max-width: 130px;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    vertical-align: bottom;
+    max-width: 140px;
+    white-space: normal;
+    overflow-wrap: anywhere;
+    vertical-align: middle;
+  }
+  .word[data-long="true"] {
+    font-size: 12px;
   }
   .unit {
     font-size: 12px;
@@ -344,7 +349,10 @@ function write(
 ): void {
   const good = isGood(shown);
   const text = good ? valueWords(shown.value, channel) : "–";
-  if (cell.digits && cell.digits.textContent !== text) cell.digits.textContent = text;
+  if (cell.digits && cell.digits.textContent !== text) {
+    cell.digits.textContent = text;
+    cell.digits.dataset["long"] = String(text.length > 13);
+  }
   const path = good ? TRENDS[more.trend] : "";
   if (cell.trend && cell.trend.getAttribute("d") !== path) {
     cell.trend.setAttribute("d", path);

@@ -107,7 +107,7 @@ function StateLimits({ limits, states, set }: { limits: Limits; states: string[]
           value={level(word)}
           options={LEVELS.map((one) => ({ value: one, text: one }))}
           onChange={(next) => put(word, next)}
-          width={112}
+          width="auto"
         />
       ))}
       <Patience limits={limits} set={set} />
