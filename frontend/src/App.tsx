@@ -1,7 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { NavLink, Route, Routes, useLocation } from "react-router";
 import styled from "styled-components";
+import { AlarmBanner } from "./alarms/AlarmBanner";
+import { AlarmSettings } from "./alarms/AlarmSettings";
+import { useAlarms } from "./alarms/useAlarms";
+import { useTab } from "./alarms/useTab";
 import { api, got } from "./api/client";
 import { Bench } from "./bench/Bench";
 import { AddPage } from "./instruments/AddPage";
@@ -12,6 +16,7 @@ import { SimulatedPage } from "./instruments/SimulatedPage";
 import { HealthPage } from "./health/HealthPage";
 import { GlobalStyle } from "./look/GlobalStyle";
 import { type ThemeName, themes } from "./look/theme";
+import { LineBanner } from "./alarms/LineBanner";
 import { useLive } from "./live/connection";
 import { Logbook } from "./logbook/Logbook";
 import { RunPage } from "./logbook/RunPage";
@@ -121,6 +126,11 @@ export function App() {
       : "day",
   );
   const [help, setHelp] = useState(false);
+  const [settings, setSettings] = useState(false);
+  const live = useLive();
+  const run = live.status?.run ?? null;
+  const alarms = useAlarms(live);
+  useTab(alarms, run);
   const { stopped, all } = useStopped();
   const asked = useQuery({
     queryKey: ["health"],
@@ -130,57 +140,75 @@ export function App() {
   }).data?.question;
   useEffect(() => localStorage.setItem(KEPT, name), [name]);
   useKeys({ "?": () => setHelp(true) });
+  const above = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    // Pages that fill the screen leave room for what stands above them.
+    const element = above.current;
+    if (!element) return;
+    const observer = new ResizeObserver(() =>
+      document.documentElement.style.setProperty("--above", `${element.offsetHeight}px`),
+    );
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, []);
   const other = name === "day" ? "night" : "day";
   const theme = themes[name];
   return (
     <>
       <GlobalStyle $name={name} />
-      <Bar data-stopped={stopped > 0}>
-        <div className="name">
-          <svg
-            width="24"
-            height="24"
-            viewBox="0 0 24 24"
-            fill="none"
-            stroke="var(--action)"
-            strokeWidth="2.4"
-            strokeLinecap="round"
-            strokeLinejoin="round"
-            aria-hidden="true"
-          >
-            <path d="M2 9h5l3-6 4 11 2-5h6M2 18h20M6 18v4M18 18v4" />
-          </svg>
-          <span>Tidy Bench</span>
-        </div>
-        <nav aria-label="Places">
-          <NavLink to="/" end>
-            Bench
-          </NavLink>
-          <NavLink to="/instruments">Instruments</NavLink>
-          <NavLink to="/logbook">Logbook</NavLink>
-          <NavLink to="/health" className="usual">
-            Health
-          </NavLink>
-        </nav>
-        {asked && (
-          <span className="health" role="status">
-            <NavLink to="/health">A question about the database</NavLink>
-          </span>
-        )}
-        {stopped > 0 && (
-          <span className="health" role="status">
-            <NavLink to="/health">
-              {stopped} <span className="long">of {all} instruments </span>stopped
+      <div ref={above}>
+        <Bar data-stopped={stopped > 0}>
+          <div className="name">
+            <svg
+              width="24"
+              height="24"
+              viewBox="0 0 24 24"
+              fill="none"
+              stroke="var(--action)"
+              strokeWidth="2.4"
+              strokeLinecap="round"
+              strokeLinejoin="round"
+              aria-hidden="true"
+            >
+              <path d="M2 9h5l3-6 4 11 2-5h6M2 18h20M6 18v4M18 18v4" />
+            </svg>
+            <span>Tidy Bench</span>
+          </div>
+          <nav aria-label="Places">
+            <NavLink to="/" end>
+              Bench
             </NavLink>
-          </span>
-        )}
-        <Button $kind="plain" onPress={() => setName(other)}>
-          {other === "night" ? "Night" : "Day"}
-        </Button>
-        <Button $kind="plain" className="keys" aria-label="Keys" onPress={() => setHelp(true)}>
-          ?
-        </Button>
-      </Bar>
+            <NavLink to="/instruments">Instruments</NavLink>
+            <NavLink to="/logbook">Logbook</NavLink>
+            <NavLink to="/health" className="usual">
+              Health
+            </NavLink>
+          </nav>
+          {asked && (
+            <span className="health" role="status">
+              <NavLink to="/health">A question about the database</NavLink>
+            </span>
+          )}
+          {stopped > 0 && (
+            <span className="health" role="status">
+              <NavLink to="/health">
+                {stopped} <span className="long">of {all} instruments </span>stopped
+              </NavLink>
+            </span>
+          )}
+          <Button $kind="plain" onPress={() => setName(other)}>
+            {other === "night" ? "Night" : "Day"}
+          </Button>
+          <Button $kind="plain" className="keys" onPress={() => setSettings(true)}>
+            Alarms
+          </Button>
+          <Button $kind="plain" className="keys" aria-label="Keys" onPress={() => setHelp(true)}>
+            ?
+          </Button>
+        </Bar>
+        <LineBanner live={live} />
+        <AlarmBanner alarms={alarms} run={run} onSettings={() => setSettings(true)} />
+      </div>
       <Guard place={place}>
         <Routes>
           <Route path="/" element={<Bench theme={theme} />} />
@@ -198,6 +226,7 @@ export function App() {
           />
         </Routes>
       </Guard>
+      {settings && <AlarmSettings onClose={() => setSettings(false)} />}
       {help && (
         <Window title="Keys" open onClose={() => setHelp(false)}>
           <p>On the Bench, when no field has focus:</p>

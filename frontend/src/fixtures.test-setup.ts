@@ -1,8 +1,17 @@
 /** What several tests of the interface need: an instrument, its stages, a web server's answers. */
 
 import { vi } from "vitest";
-import type { Channel, Instrument, Port, PreviewRow, QueryPart, Setup, Stage } from "./api/client";
+import type { Channel, Instrument, Port, PreviewRow, QueryPart, Schemas, Setup, Stage } from "./api/client";
 import { noLimits } from "./instruments/limits";
+
+/** A verdict over channels with limits: all within. */
+export const allWithin: Schemas["Verdict"] = {
+  state: "within",
+  limited: 1,
+  beyond: [],
+  cautions: [],
+  unknown: [],
+};
 
 export const stage = (
   name: Stage["name"],

@@ -1580,8 +1580,8 @@ export interface components {
         };
         /**
          * Crossing
-         * @description A channel's state that changed: when (microseconds since 1970 UTC), to what, at which value. An event of the tape
-         *     as well. `channel`: its number, 0 where only its name is known. `limit`: the one that was crossed; None where the
+         * @description A channel's state that changed: when (microseconds since 1970 UTC), to what, at which value (None where nothing is
+         *     measured). An event of the tape as well. `channel`: its number, 0 where only its name is known, and of an instrument. `limit`: the one that was crossed; None where the
          *     value came back or is stuck, and of states. `words`: all of it as a sentence. `word`: of a state, its word.
          */
         Crossing: {
@@ -1593,14 +1593,14 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck" | "caution" | "alarm";
+            state: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck" | "caution" | "alarm" | "stopped" | "unmeasured" | "back";
             /**
              * Before
              * @enum {string}
              */
-            before: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck" | "caution" | "alarm";
+            before: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck" | "caution" | "alarm" | "stopped" | "unmeasured" | "back";
             /** Value */
-            value: number;
+            value: number | null;
             /** Limit */
             limit?: number | null;
             /**
@@ -2184,7 +2184,7 @@ export interface components {
              * @default
              * @enum {string}
              */
-            state: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck" | "caution" | "alarm";
+            state: "" | "starting" | "within" | "low caution" | "high caution" | "low" | "high" | "stuck" | "caution" | "alarm" | "stopped" | "unmeasured" | "back";
             /**
              * Since
              * @default 0
@@ -3789,6 +3789,16 @@ export interface components {
              */
             overdue: components["schemas"]["OverdueStatus"][];
             /**
+             * @default {
+             *       "state": "no limits",
+             *       "limited": 0,
+             *       "beyond": [],
+             *       "cautions": [],
+             *       "unknown": []
+             *     }
+             */
+            verdict: components["schemas"]["Verdict"];
+            /**
              * Version
              * @default
              */
@@ -3977,6 +3987,53 @@ export interface components {
             source: string;
             /** Target */
             target: string;
+        };
+        /**
+         * Unknown
+         * @description A channel with limits of which nothing is known now: why, and since when (microseconds since 1970 UTC, 0 for ever).
+         */
+        Unknown: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Since */
+            since: number;
+        };
+        /**
+         * Verdict
+         * @description How the channels with limits stand, as the recorder judges them: by delays, hysteresis and stuck values. “beyond”
+         *     stands above “not all known”. `limited`: how many have limits; `beyond` and `cautions`: by their names.
+         */
+        Verdict: {
+            /**
+             * State
+             * @default no limits
+             * @enum {string}
+             */
+            state: "no limits" | "within" | "not all known" | "beyond";
+            /**
+             * Limited
+             * @default 0
+             */
+            limited: number;
+            /**
+             * Beyond
+             * @default []
+             */
+            beyond: string[];
+            /**
+             * Cautions
+             * @default []
+             */
+            cautions: string[];
+            /**
+             * Unknown
+             * @default []
+             */
+            unknown: components["schemas"]["Unknown"][];
         };
         /**
          * Version

@@ -13,15 +13,14 @@ import { useKeys } from "../parts/useKeys";
 import { Tape } from "../tape/Tape";
 import { BigReadouts } from "./BigReadouts";
 import { ChannelWindow, limitsOf, putLimits } from "./ChannelWindow";
-import { CrossingBanner } from "./CrossingBanner";
 import { Cursor } from "./cursor";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { LaneMenu } from "./LaneMenu";
 import { LaneStack } from "./LaneStack";
 import type { LaneMark, LaneView } from "./Lane";
-import { arranged, changed, clocksOf, forward, type Layout, PLAIN } from "./layout";
+import { arranged, changed, clocksOf, forward, type Layout } from "./layout";
 import { LayoutWindow } from "./LayoutWindow";
-import { type Bare, type LaneChannel, type LaneSpec, patienceOf, within } from "./lanes";
+import { type Bare, type LaneChannel, type LaneSpec } from "./lanes";
 import { NothingYet } from "./NothingYet";
 import { NumbersPanel } from "./NumbersPanel";
 import { RunStrip } from "./RunStrip";
@@ -35,11 +34,11 @@ const Page = styled.main`
   grid-template-columns: minmax(0, 1fr);
   gap: 10px;
   padding: 0 12px 12px;
-  height: calc(100dvh - 44px);
+  height: calc(100dvh - var(--above, 44px));
   min-height: 560px;
   @media (max-width: 719px) {
     height: auto;
-    min-height: calc(100dvh - 44px);
+    min-height: calc(100dvh - var(--above, 44px));
   }
 `;
 
@@ -146,7 +145,6 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   const [movable, setMovable] = useState(false);
   const [channel, setChannel] = useState<string | null>(null);
   const [trouble, setTrouble] = useState("");
-  const [verdict, setVerdict] = useState<{ out: string[]; known: boolean }>({ out: [], known: false });
   const [ended, setEnded] = useState<{ name: string; id: string; at: number } | null>(null);
   const run = status.run ?? null;
   useEnded(run, setEnded);
@@ -162,7 +160,6 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   const { layout, change } = laid;
   const lanes = useMemo(() => arranged(channels, layout), [channels, layout]);
   useSharedLayout(address.get("layout"), change, setTrouble);
-  const all = useMemo(() => arranged(channels, PLAIN).flatMap((lane) => lane.channels), [channels]);
   const begun = run ? run.begun_at / 1000 : null;
   const here = live.line === "live";
   const view = useCallback((): LaneView => {
@@ -188,11 +185,6 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
     () => before && { ...before, samples: before.samples.byDevice(clocks) },
     [before, clocks],
   );
-
-  useEffect(() => {
-    const timer = setInterval(() => setVerdict(judge(all)), 500);
-    return () => clearInterval(timer);
-  }, [all]);
 
   const choose = (window: TimeWindow): void => {
     setChosen(window);
@@ -277,14 +269,6 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
     <Page>
       <VisuallyHidden elementType="h1">Bench</VisuallyHidden>
       <div style={{ display: "grid", gap: 10, gridTemplateColumns: "minmax(0, 1fr)" }}>
-        {!here && (
-          <Banner role="alert">
-            {live.line === "no server"
-              ? `The connection to Tidy Bench is lost since ${clock(live.since)}. What is being logged goes on; this page joins again by itself.`
-              : `${live.why} Not heard since ${clock(live.since)}.`}
-          </Banner>
-        )}
-        {here && live.why && <Banner role="alert">{live.why}</Banner>}
         {run?.troubles.map((one) => (
           <Banner role="alert" key={one}>
             {one}
@@ -295,10 +279,9 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
             {trouble} <Chip onPress={() => setTrouble("")}>understood</Chip>
           </Banner>
         )}
-        <CrossingBanner crossings={status.crossings ?? []} run={run} />
         <RunStrip
           status={status}
-          verdict={verdict}
+          heard={here}
           ended={ended}
           onBegin={() => setOpen("begin")}
           onMark={() => setOpen("mark")}
@@ -478,20 +461,4 @@ function useEnded(
     if (last.current && !run) say({ name: last.current.name, id: last.current.id, at: connection.now() });
     last.current = run;
   }, [run, say]);
-}
-
-function judge(channels: LaneChannel[]): {
-  out: string[];
-  known: boolean;
-} {
-  const out: string[] = [];
-  let known = false;
-  for (const channel of channels) {
-    const last = connection.samples.of(channel.number).last();
-    if (!last || last.quality > 1 || connection.now() - last.time > patienceOf(channel)) continue;
-    const where = within(last.value, channel);
-    if (where === "within") known = true;
-    else if (where !== "none") out.push(channel.name);
-  }
-  return { out, known: known || out.length > 0 };
 }

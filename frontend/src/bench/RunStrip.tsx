@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import styled from "styled-components";
-import type { RunStatus, Status } from "../api/client";
-import { count, elapsed, hours, moment } from "../look/format";
+import type { RunStatus, Schemas, Status } from "../api/client";
+import { clock, count, elapsed, hours, moment } from "../look/format";
 import { digits } from "../look/theme";
 import { connection } from "../live/connection";
 import { Button, Key } from "../parts/Button";
@@ -79,7 +79,8 @@ const Verdict = styled.div<{ $out: boolean }>`
 
 export interface RunStripProps {
   status: Status;
-  verdict: { out: string[]; known: boolean };
+  /** Whether the bench is heard: what was known before must not look like now. */
+  heard: boolean;
   ended: { name: string; id: string; at: number } | null;
   onBegin: () => void;
   onMark: () => void;
@@ -87,9 +88,9 @@ export interface RunStripProps {
 }
 
 /** The run is a place: pale while idle, deep green while logging. */
-export function RunStrip({ status, verdict, ended, onBegin, onMark, onEnd }: RunStripProps) {
+export function RunStrip({ status, heard, ended, onBegin, onMark, onEnd }: RunStripProps) {
   if (status.run)
-    return <Logging run={status.run} status={status} verdict={verdict} onMark={onMark} onEnd={onEnd} />;
+    return <Logging run={status.run} status={status} heard={heard} onMark={onMark} onEnd={onEnd} />;
   return (
     <Strip $on={false} aria-label="Run">
       <div className="cell">
@@ -114,24 +115,32 @@ export function RunStrip({ status, verdict, ended, onBegin, onMark, onEnd }: Run
   );
 }
 
-interface LoggingProps extends Pick<RunStripProps, "verdict" | "onMark" | "onEnd"> {
+interface LoggingProps extends Pick<RunStripProps, "heard" | "onMark" | "onEnd"> {
   run: RunStatus;
   status: Status;
 }
 
-function Logging({ run, status, verdict, onMark, onEnd }: LoggingProps) {
-  const [now, setNow] = useState(() => connection.now());
+function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
+  const [ticking, setNow] = useState(() => connection.now());
   useEffect(() => {
     const timer = setInterval(() => setNow(connection.now()), 200);
     return () => clearInterval(timer);
   }, []);
+  // The strip never runs on with an old status.
+  const now = heard ? ticking : status.at / 1000;
   const begun = run.begun_at / 1000;
   const saved = run.saved_at ? Math.max(0, (now - run.saved_at / 1000) / 1000) : null;
+  const { verdict } = status;
+  const words = heard ? verdictWords(verdict) : `not known: not heard since ${clock(now)}`;
   const lost = run.counts.missed + run.counts.gave_up;
   return (
     <Strip $on aria-label="Run">
       <div className="cell">
-        <div className="small">Logging since {moment(begun, now)}</div>
+        <div className="small">
+          {heard
+            ? `Logging since ${moment(begun, now)}`
+            : `As of ${clock(now)}: logging since ${moment(begun, now)}`}
+        </div>
         <div className="big" data-testid="elapsed">
           {elapsed(now - begun)}
         </div>
@@ -150,14 +159,18 @@ function Logging({ run, status, verdict, onMark, onEnd }: LoggingProps) {
           </div>
         </div>
       )}
-      <div className="cell third" style={{ flex: "none", maxWidth: 210 }}>
-        <div className="small">
-          {status.disk.hours_left ? `disk for ${hours(status.disk.hours_left)}` : "no end planned"}
-        </div>
-        <Verdict $out={verdict.out.length > 0} title={verdictWords(verdict)}>
-          {verdictWords(verdict)}
+      <div className="cell" style={{ flex: "0 1 auto", maxWidth: 330 }}>
+        <div className="small">Limits</div>
+        <Verdict $out={!heard || verdict.state === "beyond"} title={words} data-testid="verdict">
+          {words}
         </Verdict>
       </div>
+      {status.disk.hours_left !== null && (
+        <div className="cell third" style={{ flex: "none" }}>
+          <div className="small">Disk lasts</div>
+          <div className="strong">{hours(status.disk.hours_left)}</div>
+        </div>
+      )}
       <div className="cell">
         <div className="small" title={`${run.folder}/${run.csv}`}>
           {run.csv}
@@ -177,7 +190,18 @@ function Logging({ run, status, verdict, onMark, onEnd }: LoggingProps) {
   );
 }
 
-function verdictWords(verdict: { out: string[]; known: boolean }): string {
-  if (verdict.out.length) return `outside limits: ${verdict.out.join(", ")}`;
-  return verdict.known ? "all within limits" : "no value to judge";
+/** How everything that has limits stands, in a line: “all within” is said only when all of it is known. */
+export function verdictWords(verdict: Schemas["Verdict"]): string {
+  const unknown = verdict.unknown.map((one) => `${one.name} (${one.words})`).join(", ");
+  const cautions = verdict.cautions.length > 0 ? `; caution: ${verdict.cautions.join(", ")}` : "";
+  switch (verdict.state) {
+    case "beyond":
+      return `outside limits: ${verdict.beyond.join(", ")}${unknown && `; not known: ${unknown}`}`;
+    case "not all known":
+      return `not all known: ${unknown}`;
+    case "within":
+      return `all ${verdict.limited === 1 ? "" : `${verdict.limited} `}within limits${cautions}`;
+    default:
+      return "no limits set";
+  }
 }

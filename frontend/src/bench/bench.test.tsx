@@ -3,14 +3,14 @@ import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { MemoryRouter, useLocation } from "react-router";
 import type { Stage, Status } from "../api/client";
-import { inForce, instrument, serve, stage, well } from "../fixtures.test-setup";
+import { inForce, instrument, serve, stage, well, allWithin } from "../fixtures.test-setup";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { RunStrip } from "./RunStrip";
 import { BeginWindow, EndWindow, remember } from "./RunWindows";
 
 const status = (run: Partial<NonNullable<Status["run"]>> | null): Status => ({
   at: 0, session: "s", pid: 1, instruments: [instrument()], ports: [],
-  channels: [inForce()], crossings: [], overdue: [], version: "0",
+  channels: [inForce()], crossings: [], overdue: [], version: "0", verdict: allWithin,
   disk: { free_bytes: 1e11, hours_left: 5040 },
   run: run && {
     id: "r", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor", row_rule: "steady rows",
@@ -21,11 +21,11 @@ const status = (run: Partial<NonNullable<Status["run"]>> | null): Status => ({
 
 const nothing = (): void => undefined;
 
-function strip(of: Status, verdict: { out: string[]; known: boolean } = { out: [], known: true }): void {
+function strip(of: Status, verdict: Partial<Status["verdict"]> = {}, heard = true): void {
   render(
     <RunStrip
-      status={of}
-      verdict={verdict}
+      status={{ ...of, verdict: { ...of.verdict, ...verdict } }}
+      heard={heard}
       ended={null}
       onBegin={nothing}
       onMark={nothing}
@@ -52,21 +52,41 @@ describe("the run strip", () => {
     expect(screen.getByTestId("elapsed").textContent).toBe("00:14:32");
     expect(screen.getByTestId("rows").textContent).toMatch(/^4 361 rows, saved 0 s ago$/);
     expect(screen.getByText("all within limits")).toBeTruthy();
-    expect(screen.getByText("disk for 210 days")).toBeTruthy();
+    expect(screen.getByText("Disk lasts").nextSibling?.textContent).toBe("210 days");
   });
 
   it("counts what was lost and names what is outside its limits", () => {
     strip(status({ counts: { sequence: 9, polls: 9000, missed: 2, gave_up: 1, lost: 0 } }), {
-      out: ["Loop flow"],
-      known: true,
+      state: "beyond",
+      beyond: ["Loop flow"],
     });
     expect(screen.getByTestId("rows").textContent).toContain("3 polls lost");
     expect(screen.getByText("outside limits: Loop flow")).toBeTruthy();
   });
 
-  it("does not call it within limits when nothing was measured", () => {
-    strip(status({}), { out: [], known: false });
-    expect(screen.queryByText("all within limits")).toBeNull();
+  it("does not call it within limits when one of them is not known, and says which", () => {
+    const unknown = [{ id: "v", name: "Vibration", words: "bad checksum", since: 1 }];
+    strip(status({}), { state: "not all known", limited: 3, unknown });
+    expect(screen.getByTestId("verdict").textContent).toBe("not all known: Vibration (bad checksum)");
+    cleanup();
+    strip(status({}), { state: "beyond", limited: 3, beyond: ["Flow"], unknown });
+    expect(screen.getByTestId("verdict").textContent).toBe(
+      "outside limits: Flow; not known: Vibration (bad checksum)",
+    );
+    cleanup();
+    strip(status({}), { state: "within", limited: 4, cautions: ["Supply"] });
+    expect(screen.getByTestId("verdict").textContent).toBe("all 4 within limits; caution: Supply");
+    cleanup();
+    strip(status({}), { state: "no limits", limited: 0 });
+    expect(screen.getByTestId("verdict").textContent).toBe("no limits set");
+  });
+
+  it("stands still when the bench is not heard", () => {
+    const at = new Date(2026, 10, 23, 14, 3, 12).getTime();
+    strip({ ...status({ begun_at: (at - 60_000) * 1000 }), at: at * 1000 }, {}, false);
+    expect(screen.getByTestId("elapsed").textContent).toBe("00:01:00");
+    expect(screen.getByTestId("verdict").textContent).toBe("not known: not heard since 14:03:12");
+    expect(screen.getByText(/^As of 14:03:12/)).toBeTruthy();
   });
 });
 

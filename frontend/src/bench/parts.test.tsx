@@ -18,7 +18,6 @@ import type { Bare, LaneChannel } from "./lanes";
 import { MarkWindow } from "./RunWindows";
 import { NumbersPanel } from "./NumbersPanel";
 import { ScaleEnds } from "./ScaleEnds";
-import { alarm, want, wanted } from "./alarm";
 
 beforeEach(() => localStorage.clear());
 afterEach(() => {
@@ -264,27 +263,5 @@ describe("marks", () => {
     await userEvent.click(screen.getByRole("button", { name: "Correct" }));
     await vi.waitFor(() => expect(onClose).toHaveBeenCalled());
     expect(sent).toEqual([{ at: 5_000_000, text: "valve to 6 %!" }]);
-  });
-});
-
-describe("calling a person", () => {
-  it("happens only as it is wanted, and notices need the browser's leave", async () => {
-    const shown = vi.fn();
-    const Notice = Object.assign(
-      function (title: string, options: { body: string }) {
-        shown(title, options.body);
-      },
-      { permission: "denied", requestPermission: async (): Promise<string> => Notice.permission },
-    );
-    vi.stubGlobal("Notification", Notice);
-    expect(await want("notice", true)).toEqual({ sound: false, notice: false });
-    Notice.permission = "granted";
-    expect(await want("notice", true)).toEqual({ sound: false, notice: true });
-    alarm("Flow is low");
-    expect(shown).toHaveBeenCalledWith("Tidy Bench", "Flow is low");
-    await want("notice", false);
-    alarm("again");
-    expect(shown).toHaveBeenCalledTimes(1);
-    expect(wanted()).toEqual({ sound: false, notice: false });
   });
 });

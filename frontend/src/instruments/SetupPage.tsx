@@ -36,7 +36,7 @@ const Page = styled.main`
   grid-template-columns: minmax(0, 1fr) 372px;
   gap: 12px;
   padding: 0 12px 12px;
-  height: calc(100dvh - 44px);
+  height: calc(100dvh - var(--above, 44px));
   min-height: 560px;
   @media (max-width: 980px) {
     grid-template-columns: minmax(0, 1fr);

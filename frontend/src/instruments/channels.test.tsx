@@ -5,7 +5,6 @@ import type { ReactElement } from "react";
 import { MemoryRouter } from "react-router";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { ChannelWindow } from "../bench/ChannelWindow";
-import { CrossingBanner } from "../bench/CrossingBanner";
 import { channelPart, inForce, previewRow, serve } from "../fixtures.test-setup";
 import { CalculatedPage, named, pointer } from "./CalculatedPage";
 import { ChannelMore } from "./ChannelMore";
@@ -98,28 +97,6 @@ describe("a channel at its readout", () => {
     await userEvent.click(screen.getByRole("button", { name: "Set limits" }));
     expect(await screen.findByText(/must be below the upper limit 5/)).toBeTruthy();
     expect(sent.at(-1)).toMatchObject({ low: 60, high: 5 });
-  });
-});
-
-describe("crossed limits", () => {
-  const crossing = (id: number, words: string, back_at = 0) => ({
-    id, back_at,
-    crossing: { at: 1e15 + id, channel: id, name: words, state: "high" as const, before: "within" as const, value: 1, limit: 2, words, word: "" },
-  }); // prettier-ignore
-  it("stand there until a person has seen them, the first cause first", async () => {
-    const { sent } = serve({ "POST /api/crossings/acknowledge": { status: 204, body: null } });
-    const all = [crossing(3, "Flow is low", 1e15 + 9), crossing(4, "Power is high"), crossing(5, "Third")];
-    shown(<CrossingBanner crossings={all} run={null} />);
-    const items = screen.getAllByRole("listitem");
-    expect(items[0]?.textContent).toMatch(/^Flow is low since .* back within at/);
-    expect(items[1]?.textContent).toMatch(/^then Power is high/);
-    expect(screen.getByText(/1 more\./)).toBeTruthy();
-    await userEvent.click(screen.getByRole("button", { name: "all" }));
-    expect(screen.getByText(/then Third/)).toBeTruthy();
-    await userEvent.click(screen.getByRole("button", { name: "sound" }));
-    expect(localStorage.getItem("tidybench-calls")).toContain("sound");
-    await userEvent.click(screen.getByRole("button", { name: "Seen" }));
-    await vi.waitFor(() => expect(sent).toContainEqual({ crossings: [3, 4, 5], by: "" }));
   });
 });
 

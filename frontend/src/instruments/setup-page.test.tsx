@@ -15,6 +15,7 @@ import {
   stage,
   told,
   well,
+  allWithin,
 } from "../fixtures.test-setup";
 import * as live from "../live/connection";
 import { noLimits } from "./limits";
@@ -65,7 +66,7 @@ const answers = {
 
 function bench(instruments: Instrument[]): void {
   const status = {
-    at: 0, session: "s", pid: 1, instruments, channels: [], crossings: [], overdue: [], version: "0", run: null, disk: { free_bytes: 1, hours_left: null },
+    at: 0, session: "s", pid: 1, instruments, channels: [], crossings: [], overdue: [], version: "0", verdict: allWithin, run: null, disk: { free_bytes: 1, hours_left: null },
     ports: [port("port 3", { used_by: ["Loop flow meter"] }), port("port 4")],
   }; // prettier-ignore
   vi.spyOn(live, "useLive").mockReturnValue({ line: "live", since: 0, why: "", status });

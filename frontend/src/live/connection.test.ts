@@ -100,6 +100,18 @@ describe("the live connection", () => {
     expect(connection.snapshot()).toMatchObject({ line: "no recorder", since: 5000 });
   });
 
+  it("counts as silent when the line stands and says nothing, since the last word", async () => {
+    vi.setSystemTime(100_000);
+    const { connection, socket } = joined();
+    socket.say({ kind: "status", status: { at: Date.now() * 1000, instruments: [] } });
+    await vi.advanceTimersByTimeAsync(3_000);
+    expect(connection.snapshot().line).toBe("live");
+    await vi.advanceTimersByTimeAsync(3_000);
+    expect(connection.snapshot()).toMatchObject({ line: "silent", since: 100_000 });
+    socket.say({ kind: "status", status: { at: Date.now() * 1000, instruments: [] } });
+    expect(connection.snapshot().line).toBe("live");
+  });
+
   it("keeps the tape in order, without doubles, and bounded", async () => {
     const { connection, socket } = joined();
     socket.onopen();

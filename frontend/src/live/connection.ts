@@ -6,10 +6,12 @@ import { Samples } from "./samples";
 
 const TAPE_LINES = 2000;
 const HISTORY_SECONDS = 3600;
+/** Milliseconds without a word after which an open line counts as silent: the bench speaks four times a second. */
+const SILENT = 4000;
 
 export interface LiveState {
-  /** "joining" until the first word, then whether server and recorder are heard. */
-  line: "joining" | "live" | "no server" | "no recorder";
+  /** "joining" until the first word, then whether server and recorder are heard; "silent": the line stands, and says nothing. */
+  line: "joining" | "live" | "silent" | "no server" | "no recorder";
   since: number;
   why: string;
   status: Status | null;
@@ -27,7 +29,17 @@ export class Connection {
   private offset = 0;
   private retry = 300;
 
+  private heard = 0;
+
   start(): void {
+    this.join();
+    // An open socket may say nothing for ever: a server that hangs, a laptop's lid.
+    setInterval(() => {
+      if (this.state.line === "live" && Date.now() - this.heard > SILENT) this.become("silent", "");
+    }, 1000);
+  }
+
+  private join(): void {
     const scheme = location.protocol === "https:" ? "wss" : "ws";
     const socket = new WebSocket(`${scheme}://${location.host}/api/live`);
     socket.binaryType = "arraybuffer";
@@ -43,7 +55,7 @@ export class Connection {
     socket.onclose = () => {
       this.waiting = [];
       this.become("no server", "");
-      setTimeout(() => this.start(), this.retry);
+      setTimeout(() => this.join(), this.retry);
       this.retry = Math.min(this.retry * 1.6, 4000);
     };
   }
@@ -76,6 +88,7 @@ export class Connection {
   }
 
   private text(message: LiveMessage): void {
+    this.heard = Date.now();
     if (message.kind === "tape" && message.tape) this.lines(message.tape.lines, message.tape.left_out ?? 0);
     else if (message.kind === "skipped") void this.catchUp();
     else if (message.kind === "away") this.become("no recorder", message.why ?? "", message.status);
@@ -101,7 +114,9 @@ export class Connection {
     why: string,
     status: Status | null | undefined = this.state.status,
   ): void {
-    const since = line === this.state.line ? this.state.since : Date.now();
+    const before = this.state.line;
+    // Not heard since the last word that came.
+    const since = line === before ? this.state.since : line === "silent" ? this.heard : Date.now();
     this.state = { line, since, why, status: status ?? null };
     this.listeners.forEach((listener) => listener());
   }

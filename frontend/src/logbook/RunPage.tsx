@@ -156,15 +156,17 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
       </Two>
       {run.crossings.length > 0 && (
         <section>
-          <h2>Limits crossed</h2>
-          <Table aria-label="Limits crossed">
+          <h2>Alarms and limits</h2>
+          <Table aria-label="Alarms and limits">
             <tbody>
               {run.crossings.map((one, index) => (
                 <tr key={index}>
                   <td style={{ whiteSpace: "nowrap" }}>{clock(one.at / 1000)}</td>
                   <td>{one.name}</td>
                   <td>{crossed(one)}</td>
-                  <td className="number">{one.word || Number(one.value.toPrecision(6))}</td>
+                  <td className="number">
+                    {one.word || (one.value === null ? "–" : Number(one.value.toPrecision(6)))}
+                  </td>
                 </tr>
               ))}
             </tbody>
@@ -190,6 +192,9 @@ const STATES: Record<string, string> = {
   stuck: "stuck",
   caution: "caution",
   alarm: "alarm",
+  stopped: "its path stopped",
+  unmeasured: "not measured",
+  back: "passing again",
 };
 
 function crossed(one: RunDetail["crossings"][number]): string {

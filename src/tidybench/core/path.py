@@ -131,8 +131,14 @@ def _ago(facts: Facts, at: int) -> str:
     return f"{seconds / 60:.0f} min" if seconds < 7200 else f"{seconds / 3600:.0f} h"
 
 
+def patience(interval: float, give_up: float) -> int:
+    """Microseconds without news after which what comes every `interval` seconds has stopped; `give_up`: how long an answer is
+    waited for, in seconds."""
+    return round(max(2.0, 3 * interval + 2 * give_up) * 1e6)
+
+
 def _patience(facts: Facts) -> int:
-    return round(max(2.0, 3 * facts.interval_s + 2 * facts.give_up_s) * 1e6)
+    return patience(facts.interval_s, facts.give_up_s)
 
 
 def _bytes(facts: Facts) -> Stage:

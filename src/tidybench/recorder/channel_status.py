@@ -3,7 +3,9 @@
 from collections.abc import Mapping, Sequence
 from datetime import date
 
+from tidybench.core.channels.verdict import Limited
 from tidybench.core.derivation import Derivation
+from tidybench.core.path import patience
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import CALCULATED, Calculations
 from tidybench.core.setup.channel import LimitsPart
@@ -65,6 +67,24 @@ def channel_statuses(
                 problem=problem,
             )
         )
+    return found
+
+
+def limited(setups: Sequence[Setup], derivation: Derivation, numbers: Mapping[str, int]) -> list[Limited]:
+    """The channels that have limits, with their watches."""
+    found = []
+    for setup in setups:
+        for channel in setup.channel:
+            watch = derivation.watches.get(numbers[channel.id])
+            if watch is not None and watch.limits.any:
+                waited = patience(setup.interval_of(channel), setup.patience)
+                found.append(Limited(channel.id, channel.name, watch, waited))
+    for one in derivation.calculated:
+        watch = derivation.watches.get(one.number)
+        if watch is not None and watch.limits.any:
+            found.append(
+                Limited(one.part.id, one.part.name, watch, patience(one.interval, one.part.age_s or 0.5))
+            )
     return found
 
 

@@ -2,11 +2,16 @@
 
 from dataclasses import replace
 
-from tidybench.core.values.crossing import SERIOUS, Crossing
+from tidybench.core.values.crossing import OUTAGES, SERIOUS, Crossing
 from tidybench.wire.crossings import OpenCrossing
 
 MAX_OPEN = 100
 """Crossings that are kept; of more than these the first and the newest."""
+
+
+def _of(crossing: Crossing) -> tuple[int, str, bool]:
+    """What a crossing is one of: a channel's limits, or its being measured at all."""
+    return crossing.channel, "" if crossing.channel else crossing.name, crossing.state in OUTAGES
 
 
 class OpenCrossings:
@@ -19,7 +24,7 @@ class OpenCrossings:
     def enter(self, crossing: Crossing) -> None:
         """A channel's state changed: a new entry where it is serious, and the end of its earlier one."""
         for index, entry in enumerate(self._open):
-            if entry.crossing.channel == crossing.channel and not entry.back_at:
+            if _of(entry.crossing) == _of(crossing) and not entry.back_at:
                 self._open[index] = entry.model_copy(update={"back_at": crossing.at})
         if crossing.state not in SERIOUS:
             return

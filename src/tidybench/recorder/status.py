@@ -5,6 +5,7 @@ import uuid
 from datetime import date
 
 from tidybench import __version__
+from tidybench.core.channels.verdict import judge
 from tidybench.recorder.channel_status import overdue
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.disk_room import DiskRoom
@@ -31,8 +32,9 @@ class StatusTeller:
 
     def __call__(self, writer: Writer) -> Status:
         employed = writer.employed
+        now = self._clock.now()
         return Status(
-            at=self._clock.now(),
+            at=now,
             session=self.session,
             pid=os.getpid(),
             instruments=self._instruments(employed),
@@ -42,6 +44,7 @@ class StatusTeller:
             disk=self._disk(writer),
             crossings=writer.open_crossings().all(),
             overdue=overdue(employed.setups, date.today()),
+            verdict=judge(writer.limited(), now),
             version=__version__,
         )
 

@@ -14,10 +14,11 @@ from dataclasses import replace
 
 from tidybench import logs
 from tidybench.core.channels.limits import crossing_words
+from tidybench.core.channels.verdict import Limited
 from tidybench.core.derivation import Derivation
 from tidybench.core.tape.events import Note
 from tidybench.core.values.crossing import CALLING, SERIOUS, Crossing
-from tidybench.recorder.channel_status import channel_statuses, run_channels
+from tidybench.recorder.channel_status import channel_statuses, limited, run_channels
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.derivations import Derivations
 from tidybench.recorder.employed import Employed
@@ -26,6 +27,7 @@ from tidybench.recorder.live_stream import LiveStream
 from tidybench.recorder.mailbox import Mailbox
 from tidybench.recorder.mender import Ready
 from tidybench.recorder.open_crossings import OpenCrossings
+from tidybench.recorder.outages import Outages
 from tidybench.recorder.ring import SampleRing, TapeRing
 from tidybench.recorder.run_in_progress import RunInProgress
 from tidybench.recorder.state import Zero
@@ -68,6 +70,7 @@ class Writer(threading.Thread):
         self.employed = Employed()
         self._derivations = Derivations()
         self._crossings = OpenCrossings()
+        self._outages = Outages()
         self._journal, self._clock, self._live = journal, clock, live
         self._zeros, self._status_of = zeros, status_of
         self._stopping = threading.Event()
@@ -137,13 +140,24 @@ class Writer(threading.Thread):
     def _tell(self, now: int) -> None:
         """How everything stands. That it cannot be told must not keep anything from being logged."""
         try:
-            self._live.status(self.status())
+            status = self.status()
+            self._live.status(status)
+            self._look_for_outages(status)
             self._mute = False
         except Exception:
             self._live.status_at(now)
             if not self._mute:
                 logger.exception("how everything stands cannot be told")
             self._mute = True
+
+    def _look_for_outages(self, status: Status) -> None:
+        """Paths that have stopped and channels that are not measured call like limits, while a run is on."""
+        owners = {channel.id: channel.instrument for channel in status.channels}
+        running = self.run_in_progress.log is not None
+        unknown = status.verdict.unknown
+        for told in self._outages.look(status.at, running, status.instruments, unknown, owners):
+            self._crossings.enter(told)
+            self.run_in_progress.crossing(told)
 
     def _cross(self, crossings: list[Crossing]) -> None:
         for crossing in crossings:
@@ -250,6 +264,11 @@ class Writer(threading.Thread):
         return channel_statuses(
             employed.setups, employed.calculations, self._derivations.newest, employed.numbers, self._zeros()
         )
+
+    def limited(self) -> list[Limited]:
+        """The channels that have limits, with their watches."""
+        employed = self.employed
+        return limited(employed.setups, self._derivations.newest, employed.numbers)
 
     def open_crossings(self) -> OpenCrossings:
         """Crossings that nobody has acknowledged."""

@@ -23,8 +23,14 @@ def crossing_row(crossing: Crossing, begun_at: int) -> str:
     limit = "" if crossing.limit is None else figure(crossing.limit)
     return (
         f"{_STAMPS.micro(crossing.at)},{elapsed:.6f},{csv_cell(crossing.name)},{crossing.state},"
-        f"{csv_cell(crossing.word) if crossing.word else figure(crossing.value)},{limit}\r\n"
+        f"{_cell(crossing)},{limit}\r\n"
     )
+
+
+def _cell(crossing: Crossing) -> str:
+    if crossing.value is None:
+        return ""
+    return csv_cell(crossing.word) if crossing.word else figure(crossing.value)
 
 
 def read_crossings(folder: Path, states: Mapping[str, Sequence[str]] = {}, most: int = 500) -> list[Crossing]:
@@ -39,7 +45,7 @@ def read_crossings(folder: Path, states: Mapping[str, Sequence[str]] = {}, most:
                     name, cell = plain_text(row[2]), plain_text(row[4])
                     words = states.get(name, ())
                     word = cell if cell in words else ""
-                    value = float(words.index(word)) if word else float(row[4])
+                    value = float(words.index(word)) if word else float(row[4]) if cell else None
                     found.append(
                         Crossing(parse(row[0]), 0, _STATES[row[3]], "", value, limit, name, word=word)
                     )

@@ -5,6 +5,7 @@ from typing import Literal
 from pydantic import BaseModel
 
 from tidybench.core.values.exact import Exact
+from tidybench.core.values.verdict import Verdict
 from tidybench.wire.channels import ChannelStatus, OverdueStatus
 from tidybench.wire.crossings import OpenCrossing
 from tidybench.wire.instruments import InstrumentStatus
@@ -32,6 +33,7 @@ class Status(BaseModel):
     disk: DiskStatus
     crossings: list[OpenCrossing] = []
     overdue: list[OverdueStatus] = []
+    verdict: Verdict = Verdict()
     version: str = ""
 
 

@@ -19,6 +19,8 @@ class LimitWatch:
         self.state: State = ""
         self.since = 0
         self.value = float("nan")
+        self.quality = int(Quality.OK)
+        self.heard_at = self.unmeasured_since = 0
         self._quiet_until = 0
         self._warm_up = round(warm_up * 1e6)
         self._pending: State = ""
@@ -42,8 +44,13 @@ class LimitWatch:
 
     def take(self, quality: int, at: int, value: float) -> Crossing | None:
         """One sample; what changed by it."""
+        self.heard_at = at
         if quality > Quality.FLAGGED:
+            if self.quality <= Quality.FLAGGED or not self.unmeasured_since:
+                self.unmeasured_since = at
+            self.quality = quality
             return None
+        self.quality = quality
         limits = self.limits
         if value != self.value:
             self.value, self._moved_at = value, at
@@ -105,6 +112,7 @@ def crossing_words(name: str, crossing: Crossing, unit: str, decimals: int) -> s
     def figure(value: float) -> str:
         return f"{value:.{decimals}f}{' ' + unit if unit else ''}".replace("-", "−", value < 0)
 
+    assert crossing.value is not None
     value = crossing.word or figure(crossing.value)
     if crossing.state == "stuck":
         return f"{name} has not moved from {value}"

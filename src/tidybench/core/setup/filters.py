@@ -55,6 +55,10 @@ class ThinningPart(Part):
     every: Annotated[int, Field(ge=2, le=1_000_000)] | None = None
     every_s: Annotated[float, Field(gt=0, le=86_400)] | None = None
 
+    def interval(self, before: float) -> float:
+        """Seconds between two samples that are left, of those `before` apart."""
+        return before * (self.every or 1) if self.keep == "every" else max(before, self.every_s or 0.0)
+
     def problem(self) -> str:
         """What is missing, "" for nothing."""
         if self.keep == "every":

@@ -117,7 +117,11 @@ class Setup(Part):
         return next((c.id for c in self.channel if c.clock is not None and self.query_of(c) == mine), None)
 
     def interval_of(self, channel: ChannelPart) -> float:
-        """Seconds between two samples of a channel; 0 for as fast as it goes."""
+        """Seconds between two samples of a channel, thinned out as it is; 0 for as fast as it goes."""
+        interval = self._messages_of(channel)
+        return channel.thinning.interval(interval) if channel.thinning is not None else interval
+
+    def _messages_of(self, channel: ChannelPart) -> float:
         if self.listen is not None:
             return self.listening_interval
         if self.modbus is not None:

@@ -15,7 +15,7 @@ from tidybench.core.tape.events import (
     Sent,
     SetUp,
 )
-from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.crossing import OUTAGES, Crossing
 from tidybench.core.values.mark import Mark
 
 
@@ -54,7 +54,7 @@ def words_of(event: Event) -> str | None:
     if isinstance(event, MarkCorrected):
         return f"mark corrected: {event.before} → {event.text}"
     if isinstance(event, Crossing):
-        return f"limit: {event.words}"
+        return f"{'alarm' if event.state in OUTAGES else 'limit'}: {event.words}"
     if isinstance(event, Note):
         return f"{event.what}: {event.text}" if event.text else event.what
     return None

@@ -4,18 +4,33 @@ from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 State = Literal[
-    "", "starting", "within", "low caution", "high caution", "low", "high", "stuck", "caution", "alarm"
+    "",
+    "starting",
+    "within",
+    "low caution",
+    "high caution",
+    "low",
+    "high",
+    "stuck",
+    "caution",
+    "alarm",
+    "stopped",
+    "unmeasured",
+    "back",
 ]
-"""How a channel stands to its limits; “”: nothing to judge by. “caution” and “alarm” are those of a channel of states."""
+"""How a channel stands to its limits; “”: nothing to judge by. “caution” and “alarm” are those of a channel of states.
+“stopped”: an instrument's reading path has stopped; “unmeasured”: nothing is known of a channel that has limits; “back”: either
+is over."""
 
-SERIOUS: tuple[State, ...] = ("low", "high", "stuck", "alarm")
+OUTAGES: tuple[State, ...] = ("stopped", "unmeasured", "back")
+SERIOUS: tuple[State, ...] = ("low", "high", "stuck", "alarm", "stopped", "unmeasured")
 CALLING: tuple[State, ...] = ("low caution", "high caution", "caution")
 
 
 @dataclass(slots=True)
 class Crossing:
-    """A channel's state that changed: when (microseconds since 1970 UTC), to what, at which value. An event of the tape
-    as well. `channel`: its number, 0 where only its name is known. `limit`: the one that was crossed; None where the
+    """A channel's state that changed: when (microseconds since 1970 UTC), to what, at which value (None where nothing is
+    measured). An event of the tape as well. `channel`: its number, 0 where only its name is known, and of an instrument. `limit`: the one that was crossed; None where the
     value came back or is stuck, and of states. `words`: all of it as a sentence. `word`: of a state, its word."""
 
     kind: ClassVar[str] = "crossing"
@@ -23,7 +38,7 @@ class Crossing:
     channel: int
     state: State
     before: State
-    value: float
+    value: float | None
     limit: float | None = None
     name: str = ""
     words: str = ""
