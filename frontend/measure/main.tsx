@@ -11,6 +11,8 @@ import { arranged, PLAIN } from "../src/bench/layout";
 import { GlobalStyle } from "../src/look/GlobalStyle";
 import { themes } from "../src/look/theme";
 import { column, grid } from "../src/live/pixels";
+import { Exact } from "../src/live/exact";
+import { benchReadings } from "../src/live/readings";
 import { Samples } from "../src/live/samples";
 
 const CHANNELS = 16;
@@ -41,6 +43,7 @@ const register = (draw: () => void): (() => void) => {
 };
 const lanes = arranged(channels, PLAIN);
 const cursor = new Cursor();
+const readings = benchReadings(samples, new Exact(() => now), true);
 let show: (past: { samples: Samples; version: number } | undefined, view: LaneView | null) => void;
 let stretch: LaneView | null = null;
 
@@ -56,7 +59,7 @@ function Lanes() {
       {lanes.map((lane, place) => (
         <Lane
           key={lane.key} place={place} lane={lane} samples={samples} view={view} marks={[]} first={place === 0}
-          theme={themes.day} register={register} shows="now" height={HEIGHT} cursor={cursor} past={past}
+          theme={themes.day} register={register} readings={readings} height={HEIGHT} cursor={cursor} past={past}
         />
       ))}
     </div>

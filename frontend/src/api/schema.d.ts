@@ -774,6 +774,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/statistics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Statistics
+         * @description Of the channels in force, over all runs and what was not logged within the last hour.
+         */
+        get: operations["statistics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/samples/at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Samples At
+         * @description The newest sample of each channel in force that is not later than a moment: the same that the CSV and the records have.
+         */
+        get: operations["samples_at"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/samples/at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Run Samples At
+         * @description Of a run's channels.
+         */
+        get: operations["run_samples_at"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/statistics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Run Statistics
+         * @description Of a run's channels.
+         */
+        get: operations["run_statistics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs": {
         parameters: {
             query?: never;
@@ -1293,6 +1373,17 @@ export interface components {
              */
             limits: components["schemas"]["LimitsPart"];
             calibration?: components["schemas"]["CalibrationPart"] | null;
+        };
+        /**
+         * ChannelStatistics
+         * @description What one channel's samples come to.
+         */
+        ChannelStatistics: {
+            /** Id */
+            id: string;
+            /** Number */
+            number: number;
+            statistics: components["schemas"]["Statistics"];
         };
         /**
          * ChannelStatus
@@ -3230,6 +3321,36 @@ export interface components {
             marks: components["schemas"]["Mark"][];
         };
         /**
+         * SampleAt
+         * @description A channel's sample: `time` in microseconds since 1970 UTC; `value` null where nothing was measured, and then `quality` says
+         *     why.
+         */
+        SampleAt: {
+            /** Id */
+            id: string;
+            /** Time */
+            time: number;
+            /** Value */
+            value: number | null;
+            /** Quality */
+            quality: number;
+        };
+        /**
+         * SamplesAt
+         * @description The newest sample of each channel that is not later than `moment`. `why`: what is missing, "" for nothing.
+         */
+        SamplesAt: {
+            /** Moment */
+            moment: number;
+            /** Samples */
+            samples: components["schemas"]["SampleAt"][];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
          * ScalingStepShown
          * @description What a value is after a step; null where none is left, and why (as a quality).
          */
@@ -3719,7 +3840,8 @@ export interface components {
         };
         /**
          * Statistics
-         * @description Counts and figures of a channel over a stretch. The figures are None where nothing was measured; `first` and
+         * @description Counts and figures of a channel over a stretch. The figures are None where nothing was measured, `sd`
+         *     (standard deviation of a sample) and `slope_per_h` (change per hour, by least squares) also where too little was. `first` and
          *     `last`: times of the outermost samples, microseconds since 1970 UTC; `qualities`: how many samples of each. A channel of
          *     states has no minimum, maximum and mean but `states`: how many samples of each word (of its number, where it has none).
          */
@@ -3740,6 +3862,10 @@ export interface components {
             maximum?: number | null;
             /** Mean */
             mean?: number | null;
+            /** Sd */
+            sd?: number | null;
+            /** Slope Per H */
+            slope_per_h?: number | null;
             /** First */
             first?: number | null;
             /** Last */
@@ -3803,6 +3929,24 @@ export interface components {
              * @default
              */
             version: string;
+        };
+        /**
+         * StretchStatistics
+         * @description Of every channel, from `start` to before `end` (microseconds since 1970 UTC). `why`: what is missing in them, ""
+         *     for nothing.
+         */
+        StretchStatistics: {
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Channels */
+            channels: components["schemas"]["ChannelStatistics"][];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * TapeLine
@@ -5478,6 +5622,136 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StandIns"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    statistics: {
+        parameters: {
+            query: {
+                start: number;
+                end: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchStatistics"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    samples_at: {
+        parameters: {
+            query: {
+                moment: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SamplesAt"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    run_samples_at: {
+        parameters: {
+            query: {
+                moment: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SamplesAt"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    run_statistics: {
+        parameters: {
+            query: {
+                start: number;
+                end: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchStatistics"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

@@ -6,7 +6,9 @@ import { type RunStatus, said, type Status } from "../api/client";
 import { clock } from "../look/format";
 import type { Theme } from "../look/theme";
 import { connection, useLive } from "../live/connection";
+import { Exact } from "../live/exact";
 import { Past } from "../live/past";
+import { benchReadings } from "../live/readings";
 import type { Samples } from "../live/samples";
 import { Chip, Key } from "../parts/Button";
 import { useKeys } from "../parts/useKeys";
@@ -114,6 +116,9 @@ const More = styled.select`
   }
 `;
 
+/** The bench's exact samples, for cursors. */
+const exact = new Exact(() => connection.now());
+
 /** Of a channel's status: what changes without anything being drawn otherwise. */
 const PASSING = new Set(["since", "zero", "zeroed_at", "problem"]);
 
@@ -185,6 +190,9 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
     () => before && { ...before, samples: before.samples.byDevice(clocks) },
     [before, clocks],
   );
+
+  const follows = stretch === null;
+  const readings = useMemo(() => benchReadings(samples, exact, follows), [samples, follows]);
 
   const choose = (window: TimeWindow): void => {
     setChosen(window);
@@ -309,7 +317,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
               live={stretch === null}
               marks={marks}
               theme={theme}
-              shows="now"
+              readings={readings}
               cursor={cursor}
               head={head}
               onZoom={setStretch}
@@ -383,8 +391,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
             ) : (
               <NumbersPanel
                 channels={lanes.flatMap((lane) => lane.channels)}
-                samples={samples}
-                past={past?.samples ?? null}
+                live={stretch === null}
                 view={view}
                 cursor={cursor}
                 height={tall ? "46vh" : 220}

@@ -5,7 +5,8 @@ import { digits, type Theme } from "../look/theme";
 import { connection } from "../live/connection";
 import { Chip, Key } from "../parts/Button";
 import type { LaneChannel } from "./lanes";
-import { isGood, read, saidOf } from "./PenEnd";
+import { isGood, valueAt } from "../live/readings";
+import { saidOf } from "./PenEnd";
 
 const Grid = styled.section<{ $columns: number }>`
   display: grid;
@@ -101,8 +102,7 @@ function BigReadout({ channel, ink }: { channel: LaneChannel; ink: string }) {
   const words = useRef<HTMLDivElement>(null);
   useEffect(() => {
     const write = (): void => {
-      const end = connection.now();
-      const shown = read(channel, connection.samples, { start: end - 1000, end }, "now", null);
+      const shown = valueAt(channel, connection.samples.of(channel.number), connection.now());
       const good = isGood(shown);
       const stands = saidOf(channel, shown, false);
       if (number.current) number.current.textContent = good ? valueWords(shown.value, channel) : "–";

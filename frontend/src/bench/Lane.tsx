@@ -4,6 +4,7 @@ import uPlot from "uplot";
 import { clock, qualityWords } from "../look/format";
 import { dashes, type Theme } from "../look/theme";
 import { type Column, grid, logScale, Pixels, scaleFor } from "../live/pixels";
+import type { Readings } from "../live/readings";
 import type { Samples } from "../live/samples";
 import type { Cursor } from "./cursor";
 import { drawBands } from "./bands";
@@ -34,7 +35,7 @@ export interface LaneProps {
   /** Registers what draws the curves, and what writes the digits, with whoever keeps the rhythm. */
   register: (draw: () => void, pen: () => void) => () => void;
   /** "now": the pen end shows the newest value; "mean": the mean of the view. */
-  shows: "now" | "mean";
+  readings: Readings;
   height: number;
   cursor: Cursor;
   /** Samples from before those at hand, and a number that changes with them. */
@@ -70,7 +71,7 @@ const UNSCALED: [number, number] = [0, 1];
 
 /** One lane: scale, pen line, limit rail, digits. */
 export const Lane = memo(function Lane(props: LaneProps) {
-  const { lane, place, samples, view, marks, first, theme, register, shows, height, cursor, past } = props;
+  const { lane, place, samples, view, marks, first, theme, register, readings, height, cursor, past } = props;
   const told = props.onScale;
   const onScale = useMemo(
     () => told && ((next: [number, number] | null) => told(place, next)),
@@ -210,12 +211,11 @@ export const Lane = memo(function Lane(props: LaneProps) {
         lane={lane}
         samples={samples}
         theme={theme}
-        shows={shows}
+        readings={readings}
         scale={scale}
         height={height}
         pensRef={pens}
         cursor={cursor}
-        past={before}
         onChannel={props.onChannel}
         onLimit={props.onLimit}
         limitsMovable={props.limitsMovable}

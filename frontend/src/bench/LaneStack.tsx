@@ -3,6 +3,7 @@ import styled from "styled-components";
 import { clock, day, moment } from "../look/format";
 import { mono, type Theme } from "../look/theme";
 import { timeTicks } from "../live/pixels";
+import type { Readings } from "../live/readings";
 import type { Samples } from "../live/samples";
 import { Cursor } from "./cursor";
 import { CursorLayer } from "./CursorLayer";
@@ -60,7 +61,7 @@ export interface LaneStackProps {
   live: boolean;
   marks: LaneMark[];
   theme: Theme;
-  shows: "now" | "mean";
+  readings: Readings;
   /** Under the scales. */
   left?: ReactNode;
   /** Under the pen ends. */
@@ -85,7 +86,7 @@ export function LaneStack({
   live,
   marks,
   theme,
-  shows,
+  readings,
   left,
   controls,
   edge,
@@ -127,6 +128,7 @@ export function LaneStack({
     draws.current.forEach((draw) => draw());
   }, [view, marks, live, past?.version]);
   useEffect(() => cursor.subscribe(() => pens.current.forEach((pen) => pen())), [cursor]);
+  useEffect(() => readings.subscribe(() => pens.current.forEach((pen) => pen())), [readings]);
 
   useEffect(() => {
     if (!live) return;
@@ -176,7 +178,7 @@ export function LaneStack({
                 first={index === 0}
                 theme={theme}
                 register={register}
-                shows={shows}
+                readings={readings}
                 height={heights[index] ?? 0}
                 cursor={cursor}
                 past={past}

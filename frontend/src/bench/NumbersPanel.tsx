@@ -1,9 +1,10 @@
-import { type ReactNode, useEffect, useState } from "react";
+import { type ReactNode, useCallback, useEffect, useReducer } from "react";
 import styled from "styled-components";
-import { clock, figure, length, moment } from "../look/format";
+import type { Schemas } from "../api/client";
+import { count, figure, length, moment } from "../look/format";
 import { mono } from "../look/theme";
-import type { Samples } from "../live/samples";
-import { statsOf } from "../live/stats";
+import { useStatistics } from "../live/useStatistics";
+import { Trouble } from "../parts/Window";
 import type { Cursor } from "./cursor";
 import type { LaneView } from "./Lane";
 import { isState, type LaneChannel } from "./lanes";
@@ -57,47 +58,58 @@ const Panel = styled.section`
 
 export interface NumbersPanelProps {
   channels: LaneChannel[];
-  samples: Samples;
-  past: Samples | null;
+  /** Whether the view follows the time. */
+  live: boolean;
   view: () => LaneView;
   cursor: Cursor;
   height: number | string;
   tools?: ReactNode;
 }
 
-/** Statistics of what is shown, or of what lies between the two cursors. */
-export function NumbersPanel(props: NumbersPanelProps) {
-  const { channels, samples, past, view, cursor, height, tools } = props;
-  const [, tick] = useState(0);
-  useEffect(() => {
-    const timer = setInterval(() => tick((n) => n + 1), 1000);
-    const leave = cursor.subscribe(() => tick((n) => n + 1));
-    return () => {
-      clearInterval(timer);
-      leave();
-    };
-  }, [cursor]);
-  const whole = view();
-  const between = cursor.at !== null && cursor.from !== null;
-  const start = between ? Math.min(cursor.at ?? 0, cursor.from ?? 0) : whole.start;
-  const end = between ? Math.max(cursor.at ?? 0, cursor.from ?? 0) : whole.end;
-  const cell = (value: number, decimals: number): string =>
-    Number.isFinite(value) ? figure(value, decimals) : "–";
+const HEADS = [
+  "Mean",
+  "Lowest",
+  "Highest",
+  "Std deviation",
+  "Slope per hour",
+  "Samples",
+  "Measured",
+  "Covers",
+];
+
+/** Statistics of what is shown, or of what lies between the two cursors: exact, with the time that they cover. */
+export function NumbersPanel({ channels, live, view, cursor, height, tools }: NumbersPanelProps) {
+  const [, again] = useReducer((n: number) => n + 1, 0);
+  useEffect(() => cursor.subscribe(again), [cursor]);
+  const { at, from } = cursor;
+  const between = at !== null && from !== null;
+  const stretch = useCallback(() => {
+    if (at !== null && from !== null) return { start: Math.min(at, from), end: Math.max(at, from) };
+    const { start, end } = view();
+    return { start, end };
+    // Where only one cursor is moved, the stretch stays.
+  }, [view, between ? at : null, from]); // eslint-disable-line react-hooks/exhaustive-deps
+  const { answer, error } = useStatistics(stretch, live && !between ? 1000 : null);
+  const of = new Map(answer?.channels.map((one) => [one.id, one.statistics]));
   return (
     <Panel aria-label="Statistics" style={{ height }}>
       <header>
         <h2>Statistics</h2>
         <span>
-          {between ? "between the cursors" : "of what is shown"}: {moment(start)} to {clock(end)},{" "}
-          {length(end - start)}
+          {answer
+            ? `${between ? "between the cursors" : "of what is shown"}: ${moment(answer.start / 1000)} to ${moment(
+                answer.end / 1000,
+              )}, ${length((answer.end - answer.start) / 1000)}`
+            : "being worked out …"}
         </span>
         {tools}
       </header>
+      {(error || answer?.why) && <Trouble>{error || answer?.why}</Trouble>}
       <table>
         <thead>
           <tr>
             <th scope="col">Channel</th>
-            {["Mean", "Lowest", "Highest", "Std deviation", "Slope per hour", "Samples"].map((head) => (
+            {HEADS.map((head) => (
               <th scope="col" key={head}>
                 {head}
               </th>
@@ -105,35 +117,48 @@ export function NumbersPanel(props: NumbersPanelProps) {
           </tr>
         </thead>
         <tbody>
-          {channels.map((channel) => {
-            const series = samples.of(channel.number);
-            const older = past && (series.length === 0 || (series.times[0] ?? 0) > start + 1000);
-            const stats = statsOf(older ? past.of(channel.number) : series, start, end);
-            const more = channel.decimals + 1;
-            if (isState(channel))
-              return (
-                <tr key={channel.id}>
-                  <th scope="row">{channel.name}</th>
-                  <td colSpan={5}>{channel.states?.join(", ")}</td>
-                  <td>{older ? "from summaries" : stats.count}</td>
-                </tr>
-              );
-            return (
-              <tr key={channel.id}>
-                <th scope="row">
-                  {channel.name} {channel.unit && `[${channel.unit}]`}
-                </th>
-                <td>{cell(stats.mean, more)}</td>
-                <td>{cell(stats.min, channel.decimals)}</td>
-                <td>{cell(stats.max, channel.decimals)}</td>
-                <td>{cell(stats.sd, more + 1)}</td>
-                <td>{cell(stats.slope, more)}</td>
-                <td>{older ? "from summaries" : stats.count}</td>
-              </tr>
-            );
-          })}
+          {channels.map((channel) => (
+            <Numbers key={channel.id} channel={channel} found={of.get(channel.id)} />
+          ))}
         </tbody>
       </table>
     </Panel>
   );
+}
+
+function Numbers({ channel, found }: { channel: LaneChannel; found: Schemas["Statistics"] | undefined }) {
+  const cell = (value: number | null | undefined, decimals: number): string =>
+    value == null ? "–" : figure(value, decimals);
+  const more = channel.decimals + 1;
+  const words = Object.entries(found?.states ?? {});
+  const { samples = 0, measured = 0, first, last } = found ?? {};
+  return (
+    <tr>
+      <th scope="row">
+        {channel.name} {channel.unit && `[${channel.unit}]`}
+      </th>
+      {isState(channel) ? (
+        <td colSpan={5}>{words.map(([word, times]) => `${word} ${count(times)}`).join(", ") || "–"}</td>
+      ) : (
+        <>
+          <td>{cell(found?.mean, more)}</td>
+          <td>{cell(found?.minimum, channel.decimals)}</td>
+          <td>{cell(found?.maximum, channel.decimals)}</td>
+          <td>{cell(found?.sd, more + 1)}</td>
+          <td>{cell(found?.slope_per_h, more)}</td>
+        </>
+      )}
+      <td>{found ? count(samples) : "–"}</td>
+      <td>{samples ? share(measured / samples) : "–"}</td>
+      <td title={first != null && last != null ? `${moment(first / 1000)} to ${moment(last / 1000)}` : ""}>
+        {first != null && last != null ? length((last - first) / 1000) : "–"}
+      </td>
+    </tr>
+  );
+}
+
+/** 100 %, 99.8 %: all of them is said only where it is all of them. */
+export function share(part: number): string {
+  if (part === 1) return "100 %";
+  return `${Math.min(99.9, Math.floor(part * 1000) / 10).toFixed(1)} %`;
 }

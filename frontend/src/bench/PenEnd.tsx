@@ -2,21 +2,13 @@ import { type RefObject, useEffect, useRef, useState } from "react";
 import styled from "styled-components";
 import { figure, qualityWords, valueWords } from "../look/format";
 import { dashes, digits, type Theme } from "../look/theme";
-import type { Samples, Series } from "../live/samples";
-import { statsOf, type Trend, trendOf } from "../live/stats";
+import { isGood, type Readings, type Shown } from "../live/readings";
+import type { Samples } from "../live/samples";
+import { type Trend, trendOf } from "../live/stats";
 import type { Cursor } from "./cursor";
 import type { LaneView } from "./Lane";
 import { LimitRail } from "./LimitRail";
-import {
-  isState,
-  isStates,
-  type LaneChannel,
-  type LaneSpec,
-  limitWords,
-  patienceOf,
-  placeOf,
-  standing,
-} from "./lanes";
+import { isState, isStates, type LaneChannel, type LaneSpec, limitWords, placeOf, standing } from "./lanes";
 
 const Ends = styled.div`
   display: grid;
@@ -126,21 +118,14 @@ export interface PenEndProps {
   lane: LaneSpec;
   samples: Samples;
   theme: Theme;
-  shows: "now" | "mean";
+  readings: Readings;
   scale: [number, number];
   height: number;
   pensRef: RefObject<((view: LaneView, scale: [number, number]) => void) | null>;
   cursor: Cursor;
-  past?: Samples | undefined;
   onChannel?: ((channel: LaneChannel) => void) | undefined;
   onLimit?: ((channel: LaneChannel, which: "low" | "high", value: number) => void) | undefined;
   limitsMovable?: boolean | undefined;
-}
-
-export interface Shown {
-  value: number;
-  quality: number;
-  stale: boolean;
 }
 
 interface Cell {
@@ -154,7 +139,7 @@ const SETTLING = 20_000;
 
 /** The limit rail and the readouts. Digits and pointers are written past React, at most a few times a second. */
 export function PenEnd(props: PenEndProps) {
-  const { lane, samples, theme, shows, scale, height, pensRef, cursor, past } = props;
+  const { lane, samples, readings, theme, scale, height, pensRef, cursor } = props;
   const pointers = useRef(new Map<number, SVGPathElement>());
   const cells = useRef(new Map<number, Partial<Cell>>());
   const [order, setOrder] = useState<number[]>(() => lane.channels.map((channel) => channel.number));
@@ -168,7 +153,7 @@ export function PenEnd(props: PenEndProps) {
       const time = performance.now();
       const values = new Map<number, Shown>();
       for (const channel of lane.channels)
-        values.set(channel.number, read(channel, samples, view, shows, cursor.at, past));
+        values.set(channel.number, readings.of(channel, view.end, cursor.at, !cursor.pinned));
       for (const channel of lane.channels) {
         const shown = values.get(channel.number);
         const pointer = pointers.current.get(channel.number);
@@ -178,20 +163,21 @@ export function PenEnd(props: PenEndProps) {
       written = time;
       const judges = time - judged > 500;
       if (judges) judged = time;
-      const band = (current[1] - current[0]) * 0.02;
+      const band = (current[1] - current[0]) * 0.05;
       for (const channel of lane.channels) {
         const shown = values.get(channel.number);
         const cell = cells.current.get(channel.number);
         if (!shown || !cell) continue;
-        const from =
-          cursor.from === null ? null : read(channel, samples, view, shows, cursor.from, past).value;
+        const from = cursor.from === null ? null : readings.of(channel, view.end, cursor.from).value;
         const wide = channel.limits?.settled_band ?? Math.max(band, 4 * 10 ** -channel.decimals);
-        if (judges) trends.set(channel.number, trendOf(samples.of(channel.number), view.end, SETTLING, wide));
-        const trend =
-          shows === "now" && cursor.at === null && !isState(channel)
-            ? (trends.get(channel.number) ?? "")
-            : "";
-        write(channel, shown, cell, { from, trend, atCursor: cursor.at !== null });
+        const judged = readings.judged(cursor.at);
+        if (judges) {
+          const series = samples.of(channel.number);
+          const before = trends.get(channel.number) ?? "";
+          trends.set(channel.number, trendOf(series, view.end, SETTLING, wide, before));
+        }
+        const trend = judged && !isState(channel) ? (trends.get(channel.number) ?? "") : "";
+        write(channel, shown, cell, { from, trend, judged });
       }
       if (lane.channels.length > 1 && !isStates(lane) && time - sorted > 1000) {
         sorted = time;
@@ -201,7 +187,7 @@ export function PenEnd(props: PenEndProps) {
     return () => {
       pensRef.current = null;
     };
-  }, [lane, samples, shows, height, pensRef, cursor, past]);
+  }, [lane, samples, readings, height, pensRef, cursor]);
 
   const known = order.filter((number) => lane.channels.some((channel) => channel.number === number));
   const rows = lane.channels.length === known.length ? known : lane.channels.map((channel) => channel.number);
@@ -275,38 +261,6 @@ export function PenEnd(props: PenEndProps) {
   );
 }
 
-/** What a channel's readout shows: at the pen's end, at the cursor, or the mean of the view. */
-export function read(
-  channel: LaneChannel,
-  samples: Samples,
-  view: LaneView,
-  shows: "now" | "mean",
-  cursor: number | null,
-  past?: Samples,
-): Shown {
-  let series: Series = samples.of(channel.number);
-  // A state has no mean: that of “shut” and “open” would be taken for one of them.
-  if (shows === "mean" && cursor === null && isState(channel))
-    return { value: NaN, quality: 0, stale: false };
-  if (shows === "mean" && cursor === null) {
-    const { mean, count } = statsOf(series, view.start, view.end);
-    return { value: mean, quality: 0, stale: count === 0 };
-  }
-  const at = cursor ?? view.end;
-  if (past && (series.length === 0 || (series.times[0] ?? 0) > at)) series = past.of(channel.number);
-  const i = series.indexAt(at + 1e-6) - 1;
-  if (i < 0) return { value: NaN, quality: 0, stale: true };
-  const patience =
-    series === samples.of(channel.number)
-      ? patienceOf(channel)
-      : Math.max(patienceOf(channel), (view.end - view.start) / 200);
-  const stale = at - (series.times[i] ?? 0) > patience;
-  return { value: series.values[i] ?? NaN, quality: series.qualities[i] ?? 0, stale };
-}
-
-export const isGood = (shown: Shown): boolean =>
-  !shown.stale && shown.quality <= 1 && Number.isFinite(shown.value);
-
 /** What stands below a readout's name, and how loudly. */
 export function saidOf(
   channel: LaneChannel,
@@ -314,7 +268,8 @@ export function saidOf(
   plainly: boolean,
 ): { words: string; level: boolean | "caution" } {
   if (isGood(shown)) return standing(channel, shown.value, plainly);
-  if (isState(channel) && !shown.stale && shown.quality === 0) return { words: "no mean", level: false };
+  if (shown.none) return { words: isState(channel) ? "no mean" : "not measured", level: false };
+  if (shown.coming) return { words: "", level: false };
   // What never was there is not missing yet.
   const never = shown.stale && Number.isNaN(shown.value) && shown.quality === 0;
   return { words: qualityWords(shown.quality) || (never ? "no sample yet" : "no sample"), level: !never };
@@ -345,7 +300,7 @@ function write(
   channel: LaneChannel,
   shown: Shown,
   cell: Partial<Cell>,
-  more: { from: number | null; trend: Trend; atCursor: boolean },
+  more: { from: number | null; trend: Trend; judged: boolean },
 ): void {
   const good = isGood(shown);
   const text = good ? valueWords(shown.value, channel) : "–";
@@ -359,7 +314,7 @@ function write(
     cell.trend.parentElement?.setAttribute("data-trend", good ? more.trend : "");
   }
   if (!cell.limits) return;
-  const { words, level } = saidOf(channel, shown, more.atCursor);
+  const { words, level } = saidOf(channel, shown, !more.judged);
   const apart =
     good && more.from !== null && Number.isFinite(more.from) && !isState(channel)
       ? `Δ ${shown.value >= more.from ? "+" : ""}${figure(shown.value - more.from, channel.decimals)}`

@@ -1,12 +1,11 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, fireEvent, render, screen, within as inside } from "@testing-library/react";
+import { act, cleanup, fireEvent, render, screen, within as inside } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { type ReactElement, useRef } from "react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { serve } from "../fixtures.test-setup";
 import { themes } from "../look/theme";
 import { connection } from "../live/connection";
-import { Samples } from "../live/samples";
 import { BigReadouts } from "./BigReadouts";
 import { Cursor } from "./cursor";
 import { CursorLayer } from "./CursorLayer";
@@ -16,7 +15,7 @@ import { LayoutWindow } from "./LayoutWindow";
 import { LimitRail } from "./LimitRail";
 import type { Bare, LaneChannel } from "./lanes";
 import { MarkWindow } from "./RunWindows";
-import { NumbersPanel } from "./NumbersPanel";
+import { NumbersPanel, share } from "./NumbersPanel";
 import { ScaleEnds } from "./ScaleEnds";
 
 beforeEach(() => localStorage.clear());
@@ -180,34 +179,41 @@ describe("the cursor over the lanes", () => {
 });
 
 describe("statistics", () => {
-  it("are those of what is shown, or of what lies between the cursors", () => {
-    const samples = new Samples();
-    [1, 2, 3, 4, 5].forEach((value, i) => samples.of(1).push(i * 1000, value, 0));
+  it("are the server's, of what is shown or of what lies between the cursors, and say what they cover", async () => {
+    const figures = { samples: 5, measured: 4, minimum: 1, maximum: 5, mean: 3, sd: 1.58114, slope_per_h: 3600, first: 0, last: 4e6, qualities: {}, states: {} }; // prettier-ignore
+    const asked: string[] = [];
+    vi.stubGlobal("fetch", (request: Request) => {
+      const query = new URL(request.url).searchParams;
+      const [start, end] = [Number(query.get("start")), Number(query.get("end"))];
+      asked.push(`${start} ${end}`);
+      const mean = start === 1_000_000 ? 2.5 : 3;
+      const body = {
+        start,
+        end,
+        channels: [{ id: "a", number: 1, statistics: { ...figures, mean } }],
+        why: "",
+      };
+      return Promise.resolve(Response.json(body));
+    });
     const cursor = new Cursor();
-    const view = () => ({ start: 0, end: 10_000 });
-    render(
-      <NumbersPanel
-        channels={first.channels}
-        samples={samples}
-        past={null}
-        view={view}
-        cursor={cursor}
-        height={200}
-      />,
-    );
+    const view = (): { start: number; end: number } => ({ start: 0, end: 5000 });
+    shown(<NumbersPanel channels={first.channels} live={false} view={view} cursor={cursor} height={200} />);
     const row = (): string[] =>
       inside(screen.getByRole("row", { name: /Channel a/ }))
         .getAllByRole("cell")
         .map((cell) => cell.textContent ?? "");
-    expect(row()).toEqual(["3.00", "1.0", "5.0", "1.581", "3600.00", "5"]);
+    await vi.waitFor(() =>
+      expect(row()).toEqual(["3.00", "1.0", "5.0", "1.581", "3600.00", "5", "80.0 %", "4 s"]),
+    );
     expect(screen.getByText(/of what is shown/)).toBeTruthy();
-    cursor.press(1000);
-    fireEvent.click(document.body);
-    cursor.press(3000);
-    return vi.waitFor(() => {
-      expect(screen.getByText(/between the cursors/)).toBeTruthy();
-      expect(row().slice(0, 3)).toEqual(["3.00", "2.0", "4.0"]);
-    });
+    // A channel the server knows nothing of has no number.
+    expect(screen.getByRole("row", { name: /Channel c/ }).textContent).toContain("–––––––");
+    act(() => cursor.press(1000));
+    act(() => cursor.press(3000));
+    await vi.waitFor(() => expect(row()[0]).toBe("2.50"));
+    expect(screen.getByText(/between the cursors/)).toBeTruthy();
+    expect(asked).toEqual(["0 5000000", "1000000 3000000"]);
+    expect([share(1), share(0.9999), share(0.5)]).toEqual(["100 %", "99.9 %", "50.0 %"]);
   });
 });
 

@@ -3,8 +3,9 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
 import styled from "styled-components";
 import { api, type Channel, got, said, type Schemas } from "../api/client";
-import { figure } from "../look/format";
+import { valueWords } from "../look/format";
 import { digits, mono } from "../look/theme";
+import { isGood, valueAt } from "../live/readings";
 import { connection, useLive } from "../live/connection";
 import { Button, Chip } from "../parts/Button";
 import { NumberEntry } from "../parts/NumberEntry";
@@ -448,12 +449,11 @@ function Now({ channel }: { channel: Channel }) {
   const [text, setText] = useState("–");
   useEffect(() => {
     const timer = setInterval(() => {
-      const last = connection.samples.of(channel.number).last();
-      const fresh = last && last.quality <= 1 && connection.now() - last.time < 5000;
-      setText(fresh ? figure(last.value, channel.decimals) : "–");
+      const shown = valueAt(channel, connection.samples.of(channel.number), connection.now());
+      setText(isGood(shown) ? valueWords(shown.value, channel) : "–");
     }, 300);
     return () => clearInterval(timer);
-  }, [channel.number, channel.decimals]);
+  }, [channel]);
   return (
     <span className="now" data-testid={`now-${channel.id}`}>
       {text}

@@ -65,12 +65,17 @@ export class Connection {
     return Date.now() + this.offset;
   }
 
-  /** When the oldest sample at hand was taken; Infinity where there is none. */
+  /** From when on every channel's samples are at hand; Infinity where there is none. A fast channel lets its old ones go sooner. */
   oldest(): number {
     let oldest = Infinity;
-    for (const series of this.samples.series.values())
-      if (series.length) oldest = Math.min(oldest, series.times[0] ?? Infinity);
-    return oldest;
+    let whole = -Infinity;
+    for (const series of this.samples.series.values()) {
+      if (!series.length) continue;
+      const first = series.times[0] ?? Infinity;
+      oldest = Math.min(oldest, first);
+      if (series.dropped) whole = Math.max(whole, first);
+    }
+    return Math.max(oldest, whole);
   }
 
   /** Fill in what was measured before the page opened, or while the line was down. */

@@ -178,3 +178,22 @@ describe("the past", () => {
     expect(Past.needed({ start: 4500, end: 10_000 }, 5000)).toBe(false);
   });
 });
+
+describe("a settled value", () => {
+  const noisy = (spread: number, count = 30): Series => {
+    const series = new Series();
+    for (let i = 0; i < count; i++) series.push(i * 1000, i % 2 ? spread / 2 : -spread / 2, 0);
+    return series;
+  };
+  const of = (spread: number, before: "" | "settled" = ""): string =>
+    trendOf(noisy(spread), 29_000, 20_000, 1, before);
+  it("has stayed within its band: a level mean is not enough", () => {
+    expect(of(0.9)).toBe("settled");
+    expect(of(5)).toBe("");
+  });
+  it("does not flicker at the edge of it", () => {
+    expect(of(1.1)).toBe("");
+    expect(of(1.1, "settled")).toBe("settled");
+    expect(of(1.4, "settled")).toBe("");
+  });
+});

@@ -74,6 +74,8 @@ export type Clocks = ReadonlyMap<number, number>;
 export class Samples {
   readonly series = new Map<number, Series>();
 
+  constructor(protected readonly clocks: Clocks = new Map()) {}
+
   of(channel: number): Series {
     let found = this.series.get(channel);
     if (!found) {
@@ -81,6 +83,11 @@ export class Samples {
       this.series.set(channel, found);
     }
     return found;
+  }
+
+  /** Whether a channel's samples stand at other times than those of their arrival. */
+  moved(channel: number): boolean {
+    return this.clocks.has(channel);
   }
 
   /** The same samples at the times their devices gave, for channels that have a clock; it follows what comes. */
@@ -106,9 +113,9 @@ class DeviceSamples extends Samples {
 
   constructor(
     private readonly arrived: Samples,
-    private readonly clocks: Clocks,
+    clocks: Clocks,
   ) {
-    super();
+    super(clocks);
   }
 
   override of(channel: number): Series {

@@ -8,6 +8,9 @@ import { arranged, clocksOf, PLAIN, timed } from "../bench/layout";
 import { remember } from "../bench/RunWindows";
 import { clock, count, figure, length, moment } from "../look/format";
 import { mono, type Theme } from "../look/theme";
+import { connection } from "../live/connection";
+import { Exact } from "../live/exact";
+import { runReadings } from "../live/readings";
 import { Samples } from "../live/samples";
 import { Button, Chip } from "../parts/Button";
 import { Fact, Facts } from "../parts/Facts";
@@ -110,6 +113,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
                 <th className="number">Mean</th>
                 <th className="number">Minimum</th>
                 <th className="number">Maximum</th>
+                <th className="number wide">Std deviation</th>
                 <th className="number wide">Measured</th>
               </tr>
             </thead>
@@ -127,6 +131,11 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
                       </td>
                     ),
                   )}
+                  <td className="number wide">
+                    {one.statistics.sd == null
+                      ? stateCounts(one.statistics)
+                      : figure(one.statistics.sd, one.decimals + 2)}
+                  </td>
                   <td className="number wide">
                     {count(one.statistics.measured)} of {count(one.statistics.samples)}
                   </td>
@@ -183,6 +192,12 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
   );
 }
 
+/** How many samples of each word, of a channel of states. */
+function stateCounts({ states }: RunDetail["numbers"][number]["statistics"]): string {
+  const words = Object.entries(states).map(([word, samples]) => `${word} ${count(samples)}`);
+  return words.join(", ") || "–";
+}
+
 const STATES: Record<string, string> = {
   within: "back within",
   low: "below the limit",
@@ -230,6 +245,16 @@ function Trend({ run, theme }: { run: RunDetail; theme: Theme }) {
     () => trend.data?.byDevice(clocksOf(run.numbers, timed(PLAIN, own ? instruments : [], true))) ?? null,
     [trend.data, run.numbers, instruments, own],
   );
+  const readings = useMemo(
+    () =>
+      samples &&
+      runReadings(
+        samples,
+        new Exact(() => connection.now(), run.id),
+        new Map(run.numbers.map((one) => [one.number, one.statistics.mean ?? null])),
+      ),
+    [samples, run.id, run.numbers],
+  );
   const newest = Math.max(
     0,
     ...[...(trend.data?.series.values() ?? [])].map((series) => series.last()?.time ?? 0),
@@ -242,7 +267,7 @@ function Trend({ run, theme }: { run: RunDetail; theme: Theme }) {
     [run.marks],
   );
   if (trend.isError) return <Trouble>{trend.error.message}</Trouble>;
-  if (!samples) return <p role="status">Drawing the run …</p>;
+  if (!samples || !readings) return <p role="status">Drawing the run …</p>;
   return (
     <div style={{ height: Math.max(300, lanes.length * 118 + 40), display: "grid" }}>
       <LaneStack
@@ -252,7 +277,7 @@ function Trend({ run, theme }: { run: RunDetail; theme: Theme }) {
         live={false}
         marks={marks}
         theme={theme}
-        shows="mean"
+        readings={readings}
         edge=""
         controls={
           <span style={{ padding: "0 12px 0 60px", color: "var(--quiet)", fontSize: 12.5 }}>

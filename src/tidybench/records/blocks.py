@@ -1,6 +1,7 @@
 """Samples into blocks and summaries, and out again for a picture."""
 
 import uuid
+from bisect import bisect_right
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,6 +14,7 @@ from sqlalchemy.orm import Session
 from tidybench.core.quality import Quality
 from tidybench.core.samples import channels_of, qualities_of
 from tidybench.core.thinning import thin
+from tidybench.core.values.moments import Moments
 from tidybench.records.models import SampleBlock, Summary
 
 FULL = 4096
@@ -59,19 +61,26 @@ def clear(session: Session, run: uuid.UUID) -> None:
 
 
 def _block(run: uuid.UUID, number: int, first_record: int, series: Series) -> dict[str, Any]:
-    good = series.values[series.qualities <= Quality.FLAGGED]
-    some = len(good) > 0
+    good = series.qualities <= Quality.FLAGGED
+    sums = Moments.of(series.times[good], series.values[good])
+    some = sums.count > 0
+    first = int(series.times[0])
     return {
         "run_id": run,
         "number": number,
         "first_record": first_record,
-        "first_time": int(series.times[0]),
+        "first_time": first,
         "last_time": int(series.times[-1]),
         "count": len(series.times),
-        "measured": len(good),
-        "minimum": float(good.min()) if some else None,
-        "maximum": float(good.max()) if some else None,
-        "mean": float(good.mean()) if some else None,
+        "measured": sums.count,
+        "minimum": sums.low if some else None,
+        "maximum": sums.high if some else None,
+        "mean": sums.mean if some else None,
+        "spread": sums.spread,
+        "time_mean": sums.time + (sums.origin - first) / 1e6 if some else 0.0,
+        "time_spread": sums.times,
+        "both": sums.both,
+        "by_quality": np.bincount(series.qualities, minlength=len(Quality)).tolist(),
         "times": series.times.tolist(),
         "values": series.values.tolist(),
         "qualities": series.qualities.tolist(),
@@ -208,6 +217,22 @@ def series_of(session: Session, run: uuid.UUID, number: int, start: int, end: in
     series = _join(blocks)
     inside = (series.times >= start) & (series.times < end)
     return Series(series.times[inside], series.values[inside], series.qualities[inside])
+
+
+def sample_at(session: Session, run: uuid.UUID, moment: int) -> dict[int, tuple[int, float, int]]:
+    """Each channel's newest sample of a run that is not later than `moment` (microseconds): time, value, quality, by its
+    number."""
+    newest = (
+        select(SampleBlock.number, SampleBlock.times, SampleBlock.values, SampleBlock.qualities)
+        .distinct(SampleBlock.number)
+        .where(SampleBlock.run_id == run, SampleBlock.first_time <= moment)
+        .order_by(SampleBlock.number, SampleBlock.first_time.desc(), SampleBlock.first_record.desc())
+    )
+    found = {}
+    for number, times, values, qualities in session.execute(newest):
+        place = bisect_right(times, moment) - 1
+        found[number] = times[place], values[place], qualities[place]
+    return found
 
 
 def picture(session: Session, run: uuid.UUID, number: int, start: int, end: int, points: int) -> Series:

@@ -103,7 +103,8 @@ class RunChannel(Base):
 
 class SampleBlock(Base):
     """Up to 4 096 samples of one channel. `first_record` is the place of its first one in
-    samples.bin, so that following a run twice can never double a sample."""
+    samples.bin, so that following a run twice can never double a sample. `spread` to `both`: see `Moments`, of its
+    measured samples, times after `first_time`; with `by_quality`, null in blocks of before 2026-11-26."""
 
     __tablename__ = "sample_block"
     run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
@@ -116,6 +117,11 @@ class SampleBlock(Base):
     minimum: Mapped[float | None] = mapped_column(Double)
     maximum: Mapped[float | None] = mapped_column(Double)
     mean: Mapped[float | None] = mapped_column(Double)
+    spread: Mapped[float | None] = mapped_column(Double)
+    time_mean: Mapped[float | None] = mapped_column(Double)
+    time_spread: Mapped[float | None] = mapped_column(Double)
+    both: Mapped[float | None] = mapped_column(Double)
+    by_quality: Mapped[list[int] | None] = mapped_column(ARRAY(Integer))
     times: Mapped[list[int]] = mapped_column(ARRAY(BigInteger))
     values: Mapped[list[float]] = mapped_column(ARRAY(Double))
     qualities: Mapped[list[int]] = mapped_column(ARRAY(SmallInteger))

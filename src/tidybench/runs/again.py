@@ -84,9 +84,10 @@ class _Gathered:
 
     @property
     def statistics(self) -> Statistics:
-        """What has come until now. The mean has the digits that do not depend on the order of adding up."""
+        """What has come until now. The mean has the digits that do not depend on the order of adding up; spread and slope
+        are left out for that."""
         self._flush()
-        found = self._gathering.statistics
+        found = self._gathering.statistics.model_copy(update={"sd": None, "slope_per_h": None})
         if found.mean is not None:
             found.mean = float(f"{found.mean:.11g}")
         return found

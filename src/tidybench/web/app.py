@@ -36,6 +36,7 @@ from tidybench.web import (
     register_routes,
     run_routes,
     setup_routes,
+    statistics_routes,
     tape_routes,
     teaching_routes,
 )
@@ -43,6 +44,7 @@ from tidybench.web.access import MAX_BODY, Access
 from tidybench.web.clerk import Clerk
 from tidybench.web.context import Context
 from tidybench.web.hub import Hub
+from tidybench.web.recent import Recent
 from tidybench.web.sessions import Sessions
 from tidybench.wire.bench import bench_name
 from tidybench.wire.client import RecorderAway
@@ -65,13 +67,15 @@ def make_app(
     @contextlib.asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         clerk = Clerk(patient or engine, places.runs)
-        context = Context(places, bench_name(places.data), Hub(places), engine, clerk)
+        hub = Hub(places)
+        context = Context(places, bench_name(places.data), hub, engine, clerk, Recent(hub))
         app.state.context = context
         await context.hub.start()
         context.clerk.start()
-        taking_in = asyncio.create_task(_take_in(context, setups or []))
+        tasks = [asyncio.create_task(_take_in(context, setups or [])), asyncio.create_task(_rest(context))]
         yield
-        taking_in.cancel()
+        for task in tasks:
+            task.cancel()
         await context.hub.stop()
         context.clerk.stop()
         engine.dispose()
@@ -99,6 +103,7 @@ def make_app(
     app.include_router(layout_routes.router)
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)
+    app.include_router(statistics_routes.router)
     app.include_router(run_routes.router)
     app.include_router(again_routes.router)
     app.include_router(tape_routes.router)
@@ -145,6 +150,12 @@ def _serve_front_end(app: FastAPI, folder: Path) -> None:
         if path and named.is_relative_to(folder.resolve()) and named.is_file():
             return FileResponse(named)
         return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})
+
+
+async def _rest(context: Context) -> None:
+    while True:
+        await asyncio.sleep(30)
+        context.recent.rest()
 
 
 async def _take_in(context: Context, folders: list[Path]) -> None:

@@ -12,6 +12,7 @@ from tidybench.records.setups import bench_id
 from tidybench.web.clerk import Clerk
 from tidybench.web.database_question import QuestionFile
 from tidybench.web.hub import Hub
+from tidybench.web.recent import Recent
 from tidybench.wire.bench import BenchName
 from tidybench.wire.places import Places
 from tidybench.wire.protocol import Answer, Request
@@ -28,6 +29,7 @@ class Context:
     hub: Hub
     engine: Engine
     clerk: Clerk
+    recent: Recent
     applying: asyncio.Lock = field(default_factory=asyncio.Lock)
     ready: bool = False  # the set-ups in force have been agreed on with the recorder
 

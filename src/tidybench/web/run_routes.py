@@ -25,6 +25,7 @@ from tidybench.runs.crossings import read_crossings
 from tidybench.web.context import Context, context_of
 from tidybench.web.given import Moment
 from tidybench.web.refusals import REFUSALS
+from tidybench.web.statistics_routes import channel_statistics
 
 
 class RunRow(BaseModel):
@@ -125,26 +126,10 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
     """One run with its channels' numbers and its marks."""
     with Session(context_of(request).engine) as session:
         run, channels = _found(session, key)
-        sums = {
-            row.number: row
-            for row in session.execute(
-                select(
-                    SampleBlock.number,
-                    func.sum(SampleBlock.count).label("samples"),
-                    func.sum(SampleBlock.measured).label("measured"),
-                    func.min(SampleBlock.minimum).label("minimum"),
-                    func.max(SampleBlock.maximum).label("maximum"),
-                    func.sum(SampleBlock.mean * SampleBlock.measured).label("total"),
-                    func.min(SampleBlock.first_time).label("first"),
-                    func.max(SampleBlock.last_time).label("last"),
-                )
-                .where(SampleBlock.run_id == key)
-                .group_by(SampleBlock.number)
-            )
-        }
         own = session.scalars(
             select(RunChannel).where(RunChannel.run_id == key).order_by(RunChannel.position)
         ).all()
+        found = channel_statistics(session, key, own, 0, 2**62)
         marks = session.scalars(
             select(MarkTable).where(MarkTable.run_id == key).order_by(MarkTable.position)
         ).all()
@@ -155,13 +140,13 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             csv=run.csv,
             counts=RunCounts(**run.counts),
             repairs=run.repairs,
-            numbers=[_numbers(channel, sums.get(channel.number)) for channel in own],
+            numbers=[_numbers(c, one.statistics) for c, one in zip(own, found, strict=True)],
             marks=[Mark(m.at, m.text, m.by) for m in marks],
             crossings=read_crossings(Path(run.folder), {c.name: c.states for c in own}),
         )
 
 
-def _numbers(channel: RunChannel, sums: Any) -> RunNumbers:
+def _numbers(channel: RunChannel, statistics: Statistics) -> RunNumbers:
     return RunNumbers(
         number=channel.number,
         id=channel.key,
@@ -176,21 +161,7 @@ def _numbers(channel: RunChannel, sums: Any) -> RunNumbers:
         timed_by=channel.timed_by,
         states=channel.states,
         usual=channel.usual,
-        statistics=_statistics(sums, bool(channel.states)) if sums else Statistics(),
-    )
-
-
-def _statistics(sums: Any, of_states: bool) -> Statistics:
-    """What the database summed up. States have no lowest, highest and mean."""
-    known = sums.measured and not of_states
-    return Statistics(
-        samples=sums.samples,
-        measured=sums.measured,
-        minimum=sums.minimum if known else None,
-        maximum=sums.maximum if known else None,
-        mean=sums.total / sums.measured if known else None,
-        first=sums.first,
-        last=sums.last,
+        statistics=statistics,
     )
 
 
