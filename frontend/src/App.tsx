@@ -17,6 +17,7 @@ import { HealthPage } from "./health/HealthPage";
 import { GlobalStyle } from "./look/GlobalStyle";
 import { type ThemeName, themes } from "./look/theme";
 import { LineBanner } from "./alarms/LineBanner";
+import { RefusedPage } from "./alarms/RefusedPage";
 import { useLive } from "./live/connection";
 import { Logbook } from "./logbook/Logbook";
 import { RunPage } from "./logbook/RunPage";
@@ -209,23 +210,27 @@ export function App() {
         <LineBanner live={live} />
         <AlarmBanner alarms={alarms} run={run} onSettings={() => setSettings(true)} />
       </div>
-      <Guard place={place}>
-        <Routes>
-          <Route path="/" element={<Bench theme={theme} />} />
-          <Route path="/instruments" element={<InstrumentsPage />} />
-          <Route path="/instruments/new" element={<AddPage />} />
-          <Route path="/instruments/calculated" element={<CalculatedPage />} />
-          <Route path="/instruments/:id" element={<SetupPage />} />
-          <Route path="/simulated" element={<SimulatedPage />} />
-          <Route path="/health" element={<HealthPage />} />
-          <Route path="/logbook" element={<Logbook />} />
-          <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
-          <Route
-            path="*"
-            element={<p style={{ padding: 40 }}>There is no such page. The places are above.</p>}
-          />
-        </Routes>
-      </Guard>
+      {live.line === "refused" ? (
+        <RefusedPage />
+      ) : (
+        <Guard place={place}>
+          <Routes>
+            <Route path="/" element={<Bench theme={theme} />} />
+            <Route path="/instruments" element={<InstrumentsPage />} />
+            <Route path="/instruments/new" element={<AddPage />} />
+            <Route path="/instruments/calculated" element={<CalculatedPage />} />
+            <Route path="/instruments/:id" element={<SetupPage />} />
+            <Route path="/simulated" element={<SimulatedPage />} />
+            <Route path="/health" element={<HealthPage />} />
+            <Route path="/logbook" element={<Logbook />} />
+            <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
+            <Route
+              path="*"
+              element={<p style={{ padding: 40 }}>There is no such page. The places are above.</p>}
+            />
+          </Routes>
+        </Guard>
+      )}
       {settings && <AlarmSettings onClose={() => setSettings(false)} />}
       {help && (
         <Window title="Keys" open onClose={() => setHelp(false)}>

@@ -5,6 +5,7 @@ import os
 import pty
 import sys
 import threading
+import time
 import tty
 from pathlib import Path
 
@@ -300,3 +301,23 @@ def _memory(pid: int) -> int:
     """Resident memory in kB."""
     lines = Path(f"/proc/{pid}/status").read_text().splitlines()
     return next(int(line.split()[1]) for line in lines if line.startswith("VmRSS"))
+
+
+def test_a_mark_has_the_moment_of_the_press_and_the_operator_unless_told(
+    recorder: RecorderProcess, shop: Shop
+) -> None:
+    recorder.start("loop-flow-meter")
+    wait_for(recorder.all_passing, "passing")
+    recorder.client.ask(BeginRun(name="Marks", operator="M. Okafor"))
+    wait_for(lambda: recorder.status().run.rows > 12, "rows")  # type: ignore[union-attr]
+    before = time.time_ns() // 1000
+    answer, _ = recorder.client.ask(AddMark(text="pump off", ago_ms=1500))
+    recorder.client.ask(AddMark(text="long ago", by="R. Weiss", ago_ms=3_600_000))
+    answer, _ = recorder.client.ask(AddMark(text="as long ago", ago_ms=3_600_000))
+    assert answer.run is not None
+    pressed, first, second = answer.run.marks
+    assert -50_000 < pressed.at - (before - 1_500_000) < 500_000
+    assert (pressed.by, first.by) == ("M. Okafor", "R. Weiss")
+    # None before the run began, and each known by its own time.
+    assert 0 <= first.at - answer.run.begun_at < 1_000
+    assert second.at == first.at + 1_000

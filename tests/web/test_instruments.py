@@ -207,3 +207,31 @@ def test_the_demo_s_panel(server: Server, api: httpx.Client) -> None:
         )
         panel.shutdown()
     server.places.stand_ins.unlink()
+
+
+def test_somebody_else_s_save_is_not_written_over(server: Server) -> None:
+    form = server.get("/api/instruments/loop-flow-meter").json()
+    change = {"changes": {"instrument": {"note": "first"}}, "version": form["version"]}
+    with server.client() as client:
+        assert client.patch("/api/instruments/loop-flow-meter", json=change).status_code == 200
+        again = client.patch("/api/instruments/loop-flow-meter", json=change)
+        assert again.status_code == 409
+        assert f"Version {form['version'] + 1} was kept meanwhile" in again.json()["detail"]
+        assert server.get("/api/instruments/loop-flow-meter").json()["version"] == form["version"] + 1
+        kept = client.get("/api/calculated").json()["text"]
+        body = {"calculations": {"format": 1, "calculated": []}, "was": kept + "# another"}
+        refused = client.put("/api/calculated", json=body)
+        assert (refused.status_code, refused.json()["detail"].split(",")[0]) == (
+            409,
+            "Other calculated channels were kept meanwhile",
+        )
+
+
+def test_errors_of_pages_stand_in_the_log_and_do_not_fill_it(server: Server) -> None:
+    for _ in range(40):
+        told = server.post(
+            "/api/health/page-errors", {"message": "x is undefined", "where": "Trends, /", "stack": "at y"}
+        )
+        assert told.status_code == 204
+    log = "".join(path.read_text() for path in server.places.logs.glob("web*.log"))
+    assert 0 < log.count("a page failed (Trends, /): x is undefined") <= 30

@@ -27,6 +27,8 @@ function lineWords({ line, since, why }: LiveState): string {
       return `Nothing has been heard from the bench since ${clock(since)}, though the connection stands. ${goesOn}`;
     case "no recorder":
       return `${why} Not heard since ${clock(since)}.`;
+    case "refused":
+      return "";
     default:
       return why;
   }

@@ -28,7 +28,7 @@ const banner = (alarms: Alarm[]): void => {
 };
 const run = { name: "Pump 7", operator: "M. Okafor" } as Status["run"];
 const live = (more: Partial<LiveState> = {}, crossings: Status["crossings"] = []): LiveState => ({
-  line: "live", since: 0, why: "", status: { run, crossings } as unknown as Status, ...more,
+  line: "live", since: 0, why: "", ended: null, status: { run, crossings } as unknown as Status, ...more,
 }); // prettier-ignore
 const crossing = (id: number, words: string): NonNullable<Status["crossings"]>[number] => ({
   id, back_at: 0,

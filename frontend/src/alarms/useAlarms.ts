@@ -32,7 +32,8 @@ export function alarmsOf(live: LiveState, now: number): Alarm[] {
 
 /** The line itself as an alarm, where nothing is heard of the bench. */
 function quiet(live: LiveState, now: number): Alarm | null {
-  if (live.line === "live" || live.line === "joining" || now - live.since < SILENT) return null;
+  if (live.line === "live" || live.line === "joining" || live.line === "refused" || now - live.since < SILENT)
+    return null;
   const run = live.status?.run;
   const more = run ? ` The run “${run.name}” was being logged; whether it still is cannot be seen here.` : "";
   return { id: 0, words: `Nothing is heard from the bench.${more}`, since: live.since, over: 0 };

@@ -1058,6 +1058,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/health/page-errors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Page Error
+         * @description Put an error of a page into the log.
+         */
+        post: operations["page_error"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1254,12 +1274,15 @@ export interface components {
         };
         /**
          * CalculationsBody
-         * @description Calculated channels to keep: as TOML, or as data.
+         * @description Calculated channels to keep: as TOML, or as data. `was`: the document that they were changed from; where another was kept
+         *     meanwhile, they are refused.
          */
         CalculationsBody: {
             /** Text */
             text?: string | null;
             calculations?: components["schemas"]["Calculations"] | null;
+            /** Was */
+            was?: string | null;
         };
         /**
          * CalculationsForm
@@ -2514,7 +2537,7 @@ export interface components {
         };
         /**
          * NewMark
-         * @description A mark for the run in progress.
+         * @description A mark for the run in progress: of the moment `ago_ms` (milliseconds) before this one; `by` empty for its operator.
          */
         NewMark: {
             /** Text */
@@ -2524,6 +2547,11 @@ export interface components {
              * @default
              */
             by: string;
+            /**
+             * Ago Ms
+             * @default 0
+             */
+            ago_ms: number;
         };
         /**
          * NmeaPart
@@ -2568,6 +2596,24 @@ export interface components {
             due: string;
             /** Words */
             words: string;
+        };
+        /**
+         * PageError
+         * @description What went wrong in a browser: in which part of the page, where the page was, and the stack.
+         */
+        PageError: {
+            /** Message */
+            message: string;
+            /**
+             * Where
+             * @default
+             */
+            where: string;
+            /**
+             * Stack
+             * @default
+             */
+            stack: string;
         };
         /**
          * PairsPart
@@ -2819,6 +2865,8 @@ export interface components {
             changes: {
                 [key: string]: unknown;
             };
+            /** Version */
+            version?: number | null;
             /**
              * Answers
              * @default {}
@@ -3568,13 +3616,16 @@ export interface components {
         };
         /**
          * SetupChange
-         * @description Some keys of a set-up: tables are merged, null takes a key away.
+         * @description Some keys of a set-up: tables are merged, null takes a key away. `version`: the one that they change; where another was
+         *     kept meanwhile, it is refused. Absent: whichever is in force.
          */
         SetupChange: {
             /** Changes */
             changes: {
                 [key: string]: unknown;
             };
+            /** Version */
+            version?: number | null;
         };
         /**
          * SetupForm
@@ -6096,6 +6147,37 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["QuestionAnswer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    page_error: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PageError"];
             };
         };
         responses: {

@@ -11,11 +11,13 @@ import { Past } from "../live/past";
 import { benchReadings } from "../live/readings";
 import type { Samples } from "../live/samples";
 import { Chip, Key } from "../parts/Button";
+import { Guard } from "../parts/Guard";
 import { useKeys } from "../parts/useKeys";
 import { Tape } from "../tape/Tape";
 import { BigReadouts } from "./BigReadouts";
 import { ChannelWindow, limitsOf, putLimits } from "./ChannelWindow";
 import { Cursor } from "./cursor";
+import { EndedCard } from "./EndedCard";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { LaneMenu } from "./LaneMenu";
 import { LaneStack } from "./LaneStack";
@@ -150,9 +152,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   const [movable, setMovable] = useState(false);
   const [channel, setChannel] = useState<string | null>(null);
   const [trouble, setTrouble] = useState("");
-  const [ended, setEnded] = useState<{ name: string; id: string; at: number } | null>(null);
   const run = status.run ?? null;
-  useEnded(run, setEnded);
   const big = address.get("view") === "readouts";
   const setBig = (on: boolean): void => setAddress(on ? { view: "readouts" } : {});
 
@@ -290,11 +290,17 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
         <RunStrip
           status={status}
           heard={here}
-          ended={ended}
           onBegin={() => setOpen("begin")}
           onMark={() => setOpen("mark")}
           onEnd={() => setOpen("end")}
         />
+        {live.ended && !run && (
+          <EndedCard
+            ended={live.ended}
+            links={[...new Set(status.instruments.filter((one) => !one.released).map((one) => one.link))]}
+            onClose={connection.seen}
+          />
+        )}
       </div>
       {status.instruments.length === 0 ? (
         <NothingYet ports={status.ports} onAdd={() => void go("/instruments/new")} />
@@ -307,104 +313,110 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
         />
       ) : (
         <Body>
-          <InstrumentColumn instruments={status.instruments} stale={!here} />
+          <Guard place="bench" part="The instruments">
+            <InstrumentColumn instruments={status.instruments} stale={!here} />
+          </Guard>
           <Right>
-            <LaneStack
-              lanes={lanes}
-              samples={samples}
-              past={past}
-              view={view}
-              live={stretch === null}
-              marks={marks}
-              theme={theme}
-              readings={readings}
-              cursor={cursor}
-              head={head}
-              onZoom={setStretch}
-              onScale={onScale}
-              onChannel={onChannel}
-              onLimit={onLimit}
-              limitsMovable={movable}
-              left={
-                <Chip
-                  $chosen={stretch !== null}
-                  aria-pressed={stretch !== null}
-                  onPress={freeze}
-                  style={{ marginLeft: 6 }}
-                >
-                  {stretch === null ? "freeze" : "frozen"}
-                </Chip>
-              }
-              edge={stretch === null ? "now" : clock(stretch.end)}
-              controls={
-                stretch ? (
-                  <Controls>
-                    <Chip onPress={() => shift(-0.5)}>earlier</Chip>
-                    <Chip onPress={() => shift(0.5)}>later</Chip>
-                    <Chip $chosen onPress={back}>
-                      back to now <Key>Esc</Key>
-                    </Chip>
-                  </Controls>
-                ) : (
-                  <Controls>
-                    {WINDOWS.filter((one) => one.chip).map((one) => (
-                      <Chip
-                        key={one.key}
-                        $chosen={one === chosen}
-                        aria-pressed={one === chosen}
-                        onPress={() => choose(one)}
-                      >
-                        {one.text}
-                      </Chip>
-                    ))}
-                    <More
-                      aria-label="Stretch of time"
-                      value={chosen.key}
-                      data-chosen={!chosen.chip}
-                      onChange={(event) => {
-                        const found = WINDOWS.find((one) => one.key === event.target.value);
-                        if (found) choose(found);
-                      }}
-                    >
-                      {WINDOWS.map((one) => (
-                        <option key={one.key} value={one.key}>
-                          {one.text}
-                        </option>
-                      ))}
-                    </More>
-                  </Controls>
-                )
-              }
-            />
-            {panel === "tape" ? (
-              <Tape
-                instruments={status.instruments}
-                roomy={tall}
-                style={{ height: tall ? "46vh" : 128 }}
-                tools={tools}
-                more={
-                  <Chip onPress={() => setTall((old) => !old)} aria-expanded={tall}>
-                    {tall ? "less" : "more"}
+            <Guard place="bench" part="The trends">
+              <LaneStack
+                lanes={lanes}
+                samples={samples}
+                past={past}
+                view={view}
+                live={stretch === null}
+                marks={marks}
+                theme={theme}
+                readings={readings}
+                cursor={cursor}
+                head={head}
+                onZoom={setStretch}
+                onScale={onScale}
+                onChannel={onChannel}
+                onLimit={onLimit}
+                limitsMovable={movable}
+                left={
+                  <Chip
+                    $chosen={stretch !== null}
+                    aria-pressed={stretch !== null}
+                    onPress={freeze}
+                    style={{ marginLeft: 6 }}
+                  >
+                    {stretch === null ? "freeze" : "frozen"}
                   </Chip>
                 }
+                edge={stretch === null ? "now" : clock(stretch.end)}
+                controls={
+                  stretch ? (
+                    <Controls>
+                      <Chip onPress={() => shift(-0.5)}>earlier</Chip>
+                      <Chip onPress={() => shift(0.5)}>later</Chip>
+                      <Chip $chosen onPress={back}>
+                        back to now <Key>Esc</Key>
+                      </Chip>
+                    </Controls>
+                  ) : (
+                    <Controls>
+                      {WINDOWS.filter((one) => one.chip).map((one) => (
+                        <Chip
+                          key={one.key}
+                          $chosen={one === chosen}
+                          aria-pressed={one === chosen}
+                          onPress={() => choose(one)}
+                        >
+                          {one.text}
+                        </Chip>
+                      ))}
+                      <More
+                        aria-label="Stretch of time"
+                        value={chosen.key}
+                        data-chosen={!chosen.chip}
+                        onChange={(event) => {
+                          const found = WINDOWS.find((one) => one.key === event.target.value);
+                          if (found) choose(found);
+                        }}
+                      >
+                        {WINDOWS.map((one) => (
+                          <option key={one.key} value={one.key}>
+                            {one.text}
+                          </option>
+                        ))}
+                      </More>
+                    </Controls>
+                  )
+                }
               />
-            ) : (
-              <NumbersPanel
-                channels={lanes.flatMap((lane) => lane.channels)}
-                live={stretch === null}
-                view={view}
-                cursor={cursor}
-                height={tall ? "46vh" : 220}
-                tools={tools}
-              />
-            )}
+            </Guard>
+            <Guard place={panel} part={panel === "tape" ? "The tape" : "The statistics"}>
+              {panel === "tape" ? (
+                <Tape
+                  instruments={status.instruments}
+                  roomy={tall}
+                  style={{ height: tall ? "46vh" : 128 }}
+                  tools={tools}
+                  more={
+                    <Chip onPress={() => setTall((old) => !old)} aria-expanded={tall}>
+                      {tall ? "less" : "more"}
+                    </Chip>
+                  }
+                />
+              ) : (
+                <NumbersPanel
+                  channels={lanes.flatMap((lane) => lane.channels)}
+                  live={stretch === null}
+                  view={view}
+                  cursor={cursor}
+                  height={tall ? "46vh" : 220}
+                  tools={tools}
+                />
+              )}
+            </Guard>
           </Right>
         </Body>
       )}
       {open === "begin" && (
-        <BeginWindow overdue={overdue} onClose={() => setOpen("")} onBegun={() => setEnded(null)} />
+        <BeginWindow overdue={overdue} onClose={() => setOpen("")} onBegun={connection.seen} />
       )}
-      {open === "mark" && run && <MarkWindow marks={run.marks} onClose={() => setOpen("")} />}
+      {open === "mark" && run && <MarkWindow run={run} onClose={() => setOpen("")} />}
       {open === "end" && run && <EndWindow run={run} onClose={() => setOpen("")} />}
       {open === "layout" && (
         <LayoutWindow
@@ -456,16 +468,4 @@ function usePast(view: () => LaneView): { samples: Samples; version: number; why
     return () => clearInterval(timer);
   }, [view, past]);
   return told;
-}
-
-/** Remember a run that has just ended, whoever ended it. */
-function useEnded(
-  run: RunStatus | null,
-  say: (ended: { name: string; id: string; at: number }) => void,
-): void {
-  const last = useRef<RunStatus | null>(null);
-  useEffect(() => {
-    if (last.current && !run) say({ name: last.current.name, id: last.current.id, at: connection.now() });
-    last.current = run;
-  }, [run, say]);
 }

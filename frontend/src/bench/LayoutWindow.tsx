@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { said } from "../api/client";
+import { Link } from "react-router";
 import { Button, Chip } from "../parts/Button";
 import { Entry } from "../parts/Select";
 import { Actions, Trouble, Window } from "../parts/Window";
@@ -49,7 +50,9 @@ export function LayoutWindow({ layout, channels, onLayout, onReset, onClose }: L
           <div key={one.name} style={{ display: "flex", gap: 8, alignItems: "center", marginTop: 6 }}>
             <b style={{ flex: 1, overflow: "hidden", textOverflow: "ellipsis" }}>{one.name}</b>
             <Chip onPress={() => onLayout(one.data)}>use</Chip>
-            <a href={`/?layout=${encodeURIComponent(one.name)}`}>link</a>
+            <Link to={`/?layout=${encodeURIComponent(one.name)}`} onClick={onClose}>
+              link
+            </Link>
             <Chip aria-label={`take away ${one.name}`} onPress={() => remove.mutate(one.name)}>
               take away
             </Chip>

@@ -81,14 +81,13 @@ export interface RunStripProps {
   status: Status;
   /** Whether the bench is heard: what was known before must not look like now. */
   heard: boolean;
-  ended: { name: string; id: string; at: number } | null;
   onBegin: () => void;
   onMark: () => void;
   onEnd: () => void;
 }
 
 /** The run is a place: pale while idle, deep green while logging. */
-export function RunStrip({ status, heard, ended, onBegin, onMark, onEnd }: RunStripProps) {
+export function RunStrip({ status, heard, onBegin, onMark, onEnd }: RunStripProps) {
   if (status.run)
     return <Logging run={status.run} status={status} heard={heard} onMark={onMark} onEnd={onEnd} />;
   return (
@@ -97,15 +96,7 @@ export function RunStrip({ status, heard, ended, onBegin, onMark, onEnd }: RunSt
         <div className="strong" style={{ fontSize: 17 }}>
           Not logging
         </div>
-        <div className="small">
-          {ended ? (
-            <>
-              “{ended.name}” ended {moment(ended.at)}. <a href={`/logbook/${ended.id}`}>Look at the run</a>
-            </>
-          ) : (
-            "Values are shown and kept for an hour; nothing is written to a file."
-          )}
-        </div>
+        <div className="small">Values are shown and kept for an hour; nothing is written to a file.</div>
       </div>
       <div className="room" />
       <Button $kind="bright" onPress={onBegin} isDisabled={!status.channels.length}>

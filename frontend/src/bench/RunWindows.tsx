@@ -2,7 +2,8 @@ import { useState } from "react";
 import { Form, Label, Radio, RadioGroup } from "react-aria-components";
 import styled from "styled-components";
 import { api, got, type RunStatus, type Schemas } from "../api/client";
-import { moment } from "../look/format";
+import { clock, moment } from "../look/format";
+import { connection } from "../live/connection";
 import { Button, Chip } from "../parts/Button";
 import { Field } from "../parts/Field";
 import { Actions, Trouble, Window } from "../parts/Window";
@@ -141,15 +142,29 @@ export function BeginWindow({ overdue = [], onClose, onBegun }: BeginWindowProps
   );
 }
 
-/** Write a mark. The time is that of pressing M, not of finishing the sentence: said, so nobody wonders. */
-export function MarkWindow({ marks = [], onClose }: { marks?: RunStatus["marks"]; onClose: () => void }) {
+export interface MarkWindowProps {
+  run: Pick<RunStatus, "marks" | "operator">;
+  onClose: () => void;
+}
+
+/** Write a mark. Its time is that of pressing M, not of finishing the sentence. */
+export function MarkWindow({ run, onClose }: MarkWindowProps) {
+  const { marks } = run;
   const [text, setText] = useState("");
+  const [by, setBy] = useState(run.operator);
+  // By a clock that nobody sets: how long ago it was pressed is all that is sent.
+  const [pressed] = useState(() => performance.now());
+  const [at] = useState(() => connection.now());
   const [chosen, setChosen] = useState<number | null>(null);
   const [trouble, setTrouble] = useState("");
   const mark = async (): Promise<void> => {
     try {
       if (chosen === null)
-        await got(api.POST("/api/run/marks", { body: { text, by: remembered().operator } }));
+        await got(
+          api.POST("/api/run/marks", {
+            body: { text, by, ago_ms: Math.max(0, performance.now() - pressed) },
+          }),
+        );
       else await got(api.PATCH("/api/run/marks", { body: { at: chosen, text } }));
       onClose();
     } catch (error) {
@@ -174,6 +189,12 @@ export function MarkWindow({ marks = [], onClose }: { marks?: RunStatus["marks"]
           autoFocus
           placeholder="for example: valve to 60 %"
         />
+        {chosen === null && (
+          <>
+            <Field label="By" value={by} onChange={setBy} longest={120} />
+            <p style={{ color: "var(--quiet)" }}>It marks {clock(at)}, when you pressed.</p>
+          </>
+        )}
         {trouble && <Trouble>{trouble}</Trouble>}
         <Actions>
           <Button onPress={onClose}>Cancel</Button>

@@ -1,6 +1,7 @@
 import { type ReactNode, useState } from "react";
 import styled from "styled-components";
 import { figure } from "../look/format";
+import { parsed } from "../parts/number";
 import { mono } from "../look/theme";
 import { isStates, type LaneSpec } from "./lanes";
 
@@ -58,10 +59,13 @@ export function ScaleEnds({ lane, scale, head, onScale }: ScaleEndsProps) {
   const places = Math.max(0, Math.min(6, -Math.floor(Math.log10(lane.log ? scale[0] : step || 1))));
   const keep = (): void => {
     if (!typed) return;
-    const value = Number(typed.text.trim().replace(",", ".").replace("−", "-"));
+    const value = parsed(typed.text);
+    if (value === null) {
+      if (typed.text.trim() === "") onScale?.(null);
+      return setTyped(null);
+    }
     const next: [number, number] = typed.end ? [scale[0], value] : [value, scale[1]];
-    if (typed.text.trim() === "") onScale?.(null);
-    else if (Number.isFinite(value) && next[0] < next[1] && (!lane.log || next[0] > 0)) onScale?.(next);
+    if (next[0] < next[1] && (!lane.log || next[0] > 0)) onScale?.(next);
     setTyped(null);
   };
   const end = (which: 0 | 1): ReactNode => {

@@ -23,14 +23,16 @@ const nothing = (): void => undefined;
 
 function strip(of: Status, verdict: Partial<Status["verdict"]> = {}, heard = true): void {
   render(
-    <RunStrip
-      status={{ ...of, verdict: { ...of.verdict, ...verdict } }}
-      heard={heard}
-      ended={null}
-      onBegin={nothing}
-      onMark={nothing}
-      onEnd={nothing}
-    />,
+    <MemoryRouter>
+      <RunStrip
+        status={{ ...of, verdict: { ...of.verdict, ...verdict } }}
+        heard={heard}
+
+        onBegin={nothing}
+        onMark={nothing}
+        onEnd={nothing}
+      />
+    </MemoryRouter>,
   );
 }
 

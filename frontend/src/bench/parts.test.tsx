@@ -5,6 +5,7 @@ import { type ReactElement, useRef } from "react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { serve } from "../fixtures.test-setup";
 import { themes } from "../look/theme";
+import { Routed } from "../routed.test-setup";
 import { connection } from "../live/connection";
 import { BigReadouts } from "./BigReadouts";
 import { Cursor } from "./cursor";
@@ -241,9 +242,11 @@ describe("the layout's window", () => {
     });
     const onLayout = vi.fn();
     shown(
-      <LayoutWindow
-        layout={{ ...layout, hidden: ["b"] }} channels={channels} onLayout={onLayout} onReset={vi.fn()} onClose={vi.fn()}
-      />,
+      <Routed>
+        <LayoutWindow
+          layout={{ ...layout, hidden: ["b"] }} channels={channels} onLayout={onLayout} onReset={vi.fn()} onClose={vi.fn()}
+        />
+      </Routed>,
     ); // prettier-ignore
     await userEvent.click(await screen.findByRole("button", { name: "use" }));
     expect(onLayout).toHaveBeenLastCalledWith(other);
@@ -262,12 +265,27 @@ describe("marks", () => {
   it("are corrected, known by their time", async () => {
     const { sent } = serve({ "PATCH /api/run/marks": { status: 200, body: {} } });
     const onClose = vi.fn();
-    render(<MarkWindow marks={[{ at: 5_000_000, text: "valve to 6 %", by: "" }]} onClose={onClose} />);
+    const run = { operator: "M. Okafor", marks: [{ at: 5_000_000, text: "valve to 6 %", by: "" }] };
+    render(<MarkWindow run={run} onClose={onClose} />);
     await userEvent.click(screen.getByRole("button", { name: "correct valve to 6 %" }));
     expect(screen.getByRole("heading", { name: "Correct a mark" })).toBeTruthy();
     await userEvent.type(screen.getByLabelText("What happened"), "!");
     await userEvent.click(screen.getByRole("button", { name: "Correct" }));
     await vi.waitFor(() => expect(onClose).toHaveBeenCalled());
     expect(sent).toEqual([{ at: 5_000_000, text: "valve to 6 %!" }]);
+  });
+  it("have the time of the press, and the run's operator unless another is named", async () => {
+    const { sent } = serve({ "POST /api/run/marks": { status: 201, body: {} } });
+    let clock = 1000;
+    vi.spyOn(performance, "now").mockImplementation(() => clock);
+    const onClose = vi.fn();
+    render(<MarkWindow run={{ operator: "M. Okafor", marks: [] }} onClose={onClose} />);
+    expect(screen.getByText(/^It marks \d\d:\d\d:\d\d, when you pressed\.$/)).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("What happened"), { target: { value: "pump off" } });
+    clock = 8250;
+    fireEvent.click(screen.getByRole("button", { name: "Mark" }));
+    await vi.waitFor(() => expect(onClose).toHaveBeenCalled());
+    expect(sent).toEqual([{ text: "pump off", by: "M. Okafor", ago_ms: 7250 }]);
+    vi.restoreAllMocks();
   });
 });

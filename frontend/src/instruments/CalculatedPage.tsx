@@ -8,6 +8,8 @@ import { digits, mono } from "../look/theme";
 import { isGood, valueAt } from "../live/readings";
 import { connection, useLive } from "../live/connection";
 import { Button, Chip } from "../parts/Button";
+import { useForm } from "../parts/formFields";
+import { useLeaveGuard } from "../parts/useLeaveGuard";
 import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
 import { Trouble } from "../parts/Window";
@@ -189,6 +191,7 @@ export function CalculatedPage() {
     <Editor
       key={form.data.text}
       kept={form.data.calculations.calculated}
+      was={form.data.text}
       channels={status.channels}
       sentence={sentence}
       onKept={setSentence}
@@ -198,13 +201,15 @@ export function CalculatedPage() {
 
 interface EditorProps {
   kept: Part[];
+  /** The document that these stand in. */
+  was: string;
   channels: Channel[];
   /** What was said when they were kept last. */
   sentence: string;
   onKept: (sentence: string) => void;
 }
 
-function Editor({ kept, channels, sentence, onKept }: EditorProps) {
+function Editor({ kept, was, channels, sentence, onKept }: EditorProps) {
   const client = useQueryClient();
   // Cards keep their places while ids are typed: each has a number of its own.
   const [rows, setRows] = useState<Row[]>(() => kept.map((part, key) => ({ key, part })));
@@ -212,6 +217,7 @@ function Editor({ kept, channels, sentence, onKept }: EditorProps) {
   const [trouble, setTrouble] = useState("");
   const [active, setActive] = useState(0);
   const areas = useRef<(HTMLTextAreaElement | null)[]>([]);
+  const fields = useForm();
   const dirty = JSON.stringify(parts) !== JSON.stringify(kept);
   const checked = useChecked(parts);
   const set = (index: number, part: Partial<Part>): void =>
@@ -225,7 +231,7 @@ function Editor({ kept, channels, sentence, onKept }: EditorProps) {
   };
   const save = async (): Promise<void> => {
     try {
-      const body = { calculations: { format: 1 as const, calculated: parts.map(lean) } };
+      const body = { calculations: { format: 1 as const, calculated: parts.map(lean) }, was };
       const saved = await got(api.PUT("/api/calculated", { body }));
       onKept(saved.sentence);
       setTrouble("");
@@ -250,8 +256,10 @@ function Editor({ kept, channels, sentence, onKept }: EditorProps) {
     setRows([...rows, { key: Math.max(-1, ...rows.map((row) => row.key)) + 1, part }]);
     setActive(parts.length);
   };
-  return (
+  const guard = useLeaveGuard(dirty || fields.wrong !== "", "What you changed in the calculated channels");
+  return fields.within(
     <Page>
+      {guard}
       <div className="top">
         <h1>Calculated channels</h1>
         <span style={{ color: "var(--quiet)", marginRight: "auto" }} role="status">
@@ -261,17 +269,23 @@ function Editor({ kept, channels, sentence, onKept }: EditorProps) {
         <Button onPress={add}>Add a channel</Button>
         <Button
           $kind="plain"
-          isDisabled={!dirty}
-          onPress={() => setRows(kept.map((part, key) => ({ key, part })))}
+          isDisabled={!dirty && !fields.wrong}
+          onPress={() => {
+            setRows(kept.map((part, key) => ({ key, part })));
+            setTrouble("");
+            fields.reset();
+            // What somebody else has kept meanwhile is shown from here on.
+            void client.invalidateQueries({ queryKey: ["calculated"] });
+          }}
         >
           Discard
         </Button>
-        <Button $kind="bright" isDisabled={!dirty} onPress={() => void save()}>
+        <Button $kind="bright" isDisabled={!dirty || fields.wrong !== ""} onPress={() => void save()}>
           Keep
         </Button>
       </div>
       <div>
-        {trouble && <Trouble>{trouble}</Trouble>}
+        {(trouble || fields.wrong) && <Trouble>{trouble || fields.wrong}</Trouble>}
         {!parts.length && (
           <p style={{ padding: 20, maxWidth: "62ch" }}>
             <b>None yet.</b> A calculated channel is made from others: a difference of two pressures, an
@@ -319,7 +333,7 @@ function Editor({ kept, channels, sentence, onKept }: EditorProps) {
           ))}
         </dl>
       </Aside>
-    </Page>
+    </Page>,
   );
 }
 
@@ -366,7 +380,10 @@ function PartCard({ part, live, checked, leads, area, onFocus, set, onName, onRe
         <NumberEntry
           label="Decimals"
           value={part.decimals}
-          onValue={(decimals) => set({ decimals: Math.min(9, Math.max(0, Math.round(decimals ?? 0))) })}
+          onValue={(decimals) => set({ decimals: decimals ?? 0 })}
+          least={0}
+          most={9}
+          whole
           width={76}
         />
         <Entry label="Id, in files" value={part.id} onChange={(id) => set({ id })} width={150} mono />

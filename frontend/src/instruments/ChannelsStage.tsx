@@ -191,9 +191,10 @@ export function ChannelsStage({
                 <NumberEntry
                   label="Decimals"
                   value={channel.decimals}
-                  onValue={(decimals) =>
-                    set(index, { decimals: Math.min(9, Math.max(0, Math.round(decimals ?? 0))) })
-                  }
+                  onValue={(decimals) => set(index, { decimals: decimals ?? 0 })}
+                  least={0}
+                  most={9}
+                  whole
                   width={68}
                 />
               </>
@@ -259,6 +260,7 @@ export function ChannelsStage({
                 change({ instrument: { ...setup.instrument, warm_up_s: warm_up_s ?? 0 } })
               }
               width={120}
+              least={0}
             />
           </Fields>
           <CalibrationFields

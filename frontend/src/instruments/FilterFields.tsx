@@ -48,7 +48,9 @@ export function FilterFields({ channel, set }: FilterFieldsProps) {
             <NumberEntry
               label="of values"
               value={one.count}
-              onValue={(count) => change(index, { count: Math.round(count ?? 5) })}
+              onValue={(count) => change(index, { count: count ?? 5 })}
+              least={2}
+              whole
               width={90}
             />
           )}
@@ -71,7 +73,9 @@ export function FilterFields({ channel, set }: FilterFieldsProps) {
               <NumberEntry
                 label="so many at most"
                 value={one.patience}
-                onValue={(patience) => change(index, { patience: Math.round(patience ?? 2) })}
+                onValue={(patience) => change(index, { patience: patience ?? 2 })}
+                least={1}
+                whole
                 width={120}
               />
             </>
@@ -124,7 +128,9 @@ export function FilterFields({ channel, set }: FilterFieldsProps) {
           <NumberEntry
             label="n"
             value={thinning.every}
-            onValue={(every) => set({ thinning: { keep: "every", every: Math.round(every ?? 10) } })}
+            onValue={(every) => set({ thinning: { keep: "every", every: every ?? 10 } })}
+            least={2}
+            whole
             width={80}
           />
         )}

@@ -4,7 +4,8 @@ import { BytesEntry } from "../parts/BytesEntry";
 import { Button } from "../parts/Button";
 import { ControlText } from "../parts/ControlText";
 import { endName, escaped } from "../parts/escapes";
-import { Entry, Select } from "../parts/Select";
+import { NumberEntry } from "../parts/NumberEntry";
+import { Select } from "../parts/Select";
 
 type Framing = Setup["framing"];
 type Kind = Framing["kind"];
@@ -69,8 +70,6 @@ function fresh(kind: Kind, framing: Framing): Partial<Framing> {
   };
 }
 
-const whole = (text: string, least: number): number => Math.max(least, Math.round(Number(text)) || least);
-
 /** How bytes are cut into messages, and what proves them whole. */
 export function FramingFields({
   framing,
@@ -105,11 +104,14 @@ export function FramingFields({
             onChange={(end) => end && onFraming({ end })}
             width={90}
           />
-          <Entry
+          <NumberEntry
             label="Check bytes behind it"
-            value={String(framing.behind)}
-            onChange={(text) => onFraming({ behind: Math.min(8, whole(text, 0)) })}
+            value={framing.behind}
+            onValue={(behind) => onFraming({ behind: behind ?? 0 })}
             width={130}
+            least={0}
+            most={8}
+            whole
           />
         </>
       )}
@@ -143,34 +145,42 @@ export function FramingFields({
         />
       )}
       {kind === "fixed length" && (
-        <Entry
+        <NumberEntry
           label="Bytes"
-          value={String(framing.length)}
-          onChange={(text) => onFraming({ length: whole(text, 1) })}
+          value={framing.length}
+          onValue={(length) => onFraming({ length: length ?? 1 })}
           width={80}
+          least={1}
+          whole
         />
       )}
       {(kind === "silence" || kind === "fixed length") && (
-        <Entry
+        <NumberEntry
           label="Silence, ms"
-          value={String(framing.silence_ms)}
-          onChange={(text) => onFraming({ silence_ms: Math.max(0.1, Number(text) || 0.1) })}
+          value={framing.silence_ms}
+          onValue={(ms) => onFraming({ silence_ms: ms ?? 0.1 })}
           width={90}
+          least={0.1}
         />
       )}
       {kind === "counted" && count && (
         <>
-          <Entry
+          <NumberEntry
             label="Count at byte (from 0)"
-            value={String(count.at)}
-            onChange={(text) => onFraming({ count: { ...count, at: whole(text, 0) } })}
+            value={count.at}
+            onValue={(at) => onFraming({ count: { ...count, at: at ?? 0 } })}
             width={130}
+            least={0}
+            whole
           />
-          <Entry
+          <NumberEntry
             label="its bytes"
-            value={String(count.size)}
-            onChange={(text) => onFraming({ count: { ...count, size: Math.min(8, whole(text, 1)) } })}
+            value={count.size}
+            onValue={(size) => onFraming({ count: { ...count, size: size ?? 1 } })}
             width={70}
+            least={1}
+            most={8}
+            whole
           />
           <Select
             label="written"
@@ -179,11 +189,12 @@ export function FramingFields({
             onChange={(written) => onFraming({ count: { ...count, written } })}
             width={105}
           />
-          <Entry
+          <NumberEntry
             label="and so many more"
-            value={String(count.plus)}
-            onChange={(text) => onFraming({ count: { ...count, plus: Math.round(Number(text)) || 0 } })}
+            value={count.plus}
+            onValue={(plus) => onFraming({ count: { ...count, plus: plus ?? 0 } })}
             width={110}
+            whole
           />
         </>
       )}
@@ -214,11 +225,14 @@ export function FramingFields({
             onChange={(written) => setCheck({ written })}
             width={105}
           />
-          <Entry
+          <NumberEntry
             label="leaving out at the start"
-            value={String(check.skip)}
-            onChange={(text) => setCheck({ skip: Math.min(64, whole(text, 0)) })}
+            value={check.skip}
+            onValue={(skip) => setCheck({ skip: skip ?? 0 })}
             width={140}
+            least={0}
+            most={64}
+            whole
           />
           {framing.behind ? (
             <Select

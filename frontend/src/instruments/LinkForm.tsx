@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Link, Port, SerialPart } from "../api/client";
 import { Chip } from "../parts/Button";
 import { endName, ENDS } from "../parts/escapes";
+import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
 
 export const BAUDS = [
@@ -31,8 +32,6 @@ const UNCHOSEN = "not chosen yet";
 /** A port as people call it: their own label first. */
 export const portName = (port: Port): string => (port.label ? `“${port.label}” (${port.name})` : port.name);
 
-const whole = (text: string, least: number): number => Math.max(least, Math.round(Number(text)) || 0);
-
 export interface LinkFormProps {
   link: Link;
   onChange: (link: Link) => void;
@@ -61,21 +60,27 @@ export function LinkForm({ link, onChange, ports }: LinkFormProps) {
         {link.kind === "tcp" && (
           <>
             <Entry label="Host" value={link.host} onChange={(host) => set({ host })} width={220} />
-            <Entry
+            <NumberEntry
               label="TCP port"
-              value={String(link.tcp_port)}
-              onChange={(text) => set({ tcp_port: whole(text, 0) })}
+              value={link.tcp_port}
+              onValue={(tcp_port) => set({ tcp_port: tcp_port ?? 0 })}
               width={90}
+              least={1}
+              most={65535}
+              whole
             />
           </>
         )}
         {link.kind === "udp" && (
           <>
-            <Entry
+            <NumberEntry
               label="Listen on UDP port"
-              value={String(link.listen_port)}
-              onChange={(text) => set({ listen_port: whole(text, 0) })}
+              value={link.listen_port}
+              onValue={(listen_port) => set({ listen_port: listen_port ?? 0 })}
               width={130}
+              least={1}
+              most={65535}
+              whole
             />
             <Select
               label="Take datagrams of"
@@ -98,11 +103,14 @@ export function LinkForm({ link, onChange, ports }: LinkFormProps) {
               width={220}
             />
             {link.host && (
-              <Entry
+              <NumberEntry
                 label="its UDP port"
-                value={String(link.udp_port ?? "")}
-                onChange={(text) => set({ udp_port: whole(text, 0) })}
+                value={link.udp_port}
+                onValue={(udp_port) => set({ udp_port: udp_port ?? 0 })}
                 width={90}
+                least={1}
+                most={65535}
+                whole
               />
             )}
           </>
@@ -189,12 +197,14 @@ function SerialFields({ link, set }: Part) {
   return (
     <>
       <Fields>
-        <Entry
+        <NumberEntry
           label="Baud rate"
-          value={link.baud ? String(link.baud) : ""}
-          among={BAUDS}
-          onChange={(text) => set({ baud: whole(text, 0) })}
+          value={link.baud}
+          onValue={(baud) => set({ baud: baud ?? 0 })}
           width={104}
+          among={BAUDS}
+          least={50}
+          whole
         />
         <Select
           label="Data bits"
@@ -260,31 +270,35 @@ function SerialFields({ link, set }: Part) {
           />
           {rs485 && (
             <>
-              <Entry
+              <NumberEntry
                 label="before, ms"
-                value={String(rs485.before_ms)}
-                onChange={(text) => set({ rs485: { ...rs485, before_ms: Number(text) || 0 } })}
+                value={rs485.before_ms}
+                onValue={(ms) => set({ rs485: { ...rs485, before_ms: ms ?? 0 } })}
                 width={80}
+                least={0}
               />
-              <Entry
+              <NumberEntry
                 label="after, ms"
-                value={String(rs485.after_ms)}
-                onChange={(text) => set({ rs485: { ...rs485, after_ms: Number(text) || 0 } })}
+                value={rs485.after_ms}
+                onValue={(ms) => set({ rs485: { ...rs485, after_ms: ms ?? 0 } })}
                 width={80}
+                least={0}
               />
             </>
           )}
-          <Entry
+          <NumberEntry
             label="Gap between characters, ms"
-            value={String(link.character_gap_ms)}
-            onChange={(text) => set({ character_gap_ms: Number(text) || 0 })}
+            value={link.character_gap_ms}
+            onValue={(ms) => set({ character_gap_ms: ms ?? 0 })}
             width={170}
+            least={0}
           />
-          <Entry
+          <NumberEntry
             label="Gap between commands, ms"
-            value={String(link.command_gap_ms)}
-            onChange={(text) => set({ command_gap_ms: Number(text) || 0 })}
+            value={link.command_gap_ms}
+            onValue={(ms) => set({ command_gap_ms: ms ?? 0 })}
             width={170}
+            least={0}
           />
           <Select
             label="Typed commands end with"

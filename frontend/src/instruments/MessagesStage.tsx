@@ -6,6 +6,8 @@ import { Button, Chip } from "../parts/Button";
 import { FramingFields, Suggestions } from "./FramingFields";
 import { useProposals } from "./ProposalCard";
 import { ReplyFields } from "./ReplyFields";
+import { milli } from "../parts/number";
+import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
 import type { StageProps } from "./SetupPage";
 
@@ -25,8 +27,6 @@ const Group = styled.fieldset`
     font-size: 13.5px;
   }
 `;
-
-const milli = (seconds: number): string => String(Number((seconds * 1000).toFixed(3)));
 
 const freshQuery = (setup: Setup, end: string): QueryPart => {
   const ids = setup.query.map((query) => query.id);
@@ -79,23 +79,18 @@ export function MessagesStage({
         />
         <FramingFields framing={framing} onFraming={(part) => change({ framing: { ...framing, ...part } })} />
         {talks !== "when asked" && (
-          <Entry
+          <NumberEntry
             label={talks === "on its key" ? "A reading is good for, s" : "It talks every, s"}
-            value={setup.listen?.every_s == null ? "" : String(setup.listen.every_s)}
-            placeholder={talks === "on its key" ? "600" : "1"}
-            onChange={(text) =>
+            value={setup.listen?.every_s}
+            onValue={(every_s) =>
               change({
-                listen: {
-                  begins: "",
-                  contains: "",
-                  patterns: [],
-                  errors: [],
-                  ...setup.listen,
-                  every_s: Number(text) > 0 ? Number(text) : null,
-                },
+                listen: { begins: "", contains: "", patterns: [], errors: [], ...setup.listen, every_s },
               })
             }
             width={150}
+            placeholder={talks === "on its key" ? "600" : "1"}
+            least={0.001}
+            empty
           />
         )}
       </Fields>
@@ -149,20 +144,20 @@ export function MessagesStage({
                 width={135}
               />
               {!query.on_demand && (
-                <Entry
+                <NumberEntry
                   label="ms (0: without pause)"
                   value={milli(query.every_s)}
-                  onChange={(text) => setQuery(index, { every_s: Math.max(0, Number(text) || 0) / 1000 })}
+                  onValue={(ms) => setQuery(index, { every_s: (ms ?? 0) / 1000 })}
                   width={130}
+                  least={0}
                 />
               )}
-              <Entry
+              <NumberEntry
                 label="Give up after, ms"
                 value={milli(query.give_up_after_s)}
-                onChange={(text) =>
-                  setQuery(index, { give_up_after_s: Math.max(5, Number(text) || 0) / 1000 })
-                }
+                onValue={(ms) => setQuery(index, { give_up_after_s: (ms ?? 5) / 1000 })}
                 width={115}
+                least={5}
               />
               <ReplyFields query={query} onQuery={(part) => setQuery(index, part)} />
               <Chip
@@ -281,13 +276,13 @@ function AroundSession({
                 onChange={(expect) => change({ identity: { ...identity, expect } })}
                 width={200}
               />
-              <Entry
+              <NumberEntry
                 label="Lines (0: until quiet)"
-                value={String(identity.lines)}
-                onChange={(text) =>
-                  change({ identity: { ...identity, lines: Math.max(0, Math.round(Number(text)) || 0) } })
-                }
+                value={identity.lines}
+                onValue={(lines) => change({ identity: { ...identity, lines: lines ?? 0 } })}
                 width={130}
+                least={0}
+                whole
               />
               {said && said.lines.length > 0 && (
                 <Button

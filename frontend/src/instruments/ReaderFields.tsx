@@ -1,4 +1,5 @@
 import type { ReaderPart } from "../api/client";
+import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
 import { endName } from "../parts/escapes";
 import { ListEntry } from "../parts/ListEntry";
@@ -158,11 +159,14 @@ export function ReaderFields({
             onChange={(order) => set({ order })}
             width={110}
           />
-          <Entry
+          <NumberEntry
             label="Single numbers, most"
-            value={String(reader.most)}
-            onChange={(text) => set({ most: Math.min(200, Math.max(0, Math.round(Number(text)) || 0)) })}
+            value={reader.most}
+            onValue={(most) => set({ most: most ?? 0 })}
             width={130}
+            least={0}
+            most={200}
+            whole
           />
         </>
       )}

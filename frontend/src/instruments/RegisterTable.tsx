@@ -2,6 +2,8 @@ import { useState } from "react";
 import styled from "styled-components";
 import { api, got, type RegisterPart, said, type Setup } from "../api/client";
 import { Button, Chip } from "../parts/Button";
+import { milli, parsed } from "../parts/number";
+import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
 import { Trouble } from "../parts/Window";
 
@@ -64,9 +66,10 @@ export function WriteRegister({ instrumentKey, name }: { instrumentKey: string; 
   const [text, setText] = useState("");
   const [said_, setSaid] = useState<{ good: boolean; words: string } | null>(null);
   const [busy, setBusy] = useState(false);
-  const value = Number(text.replace(",", "."));
-  const good = text.trim() !== "" && Number.isFinite(value);
+  const value = parsed(text);
+  const good = value !== null;
   const write = (): void => {
+    if (value === null) return;
     setBusy(true);
     got(
       api.POST("/api/instruments/{key}/registers", {
@@ -126,35 +129,41 @@ export function RegisterTable({
   return (
     <Rows aria-label="Register map" role="group">
       <Fields>
-        <Entry
+        <NumberEntry
           label="Bus address"
-          value={String(modbus.unit)}
-          onChange={(text) => set({ unit: Math.min(255, Math.max(0, Math.round(Number(text)) || 0)) })}
+          value={modbus.unit}
+          onValue={(unit) => set({ unit: unit ?? 0 })}
           width={90}
+          least={0}
+          most={255}
+          whole
         />
-        <Entry
+        <NumberEntry
           label="Asked every, ms"
-          value={String(Math.round(modbus.every_s * 1000))}
-          onChange={(text) => set({ every_s: Math.max(0, Number(text) || 0) / 1000 })}
+          value={milli(modbus.every_s)}
+          onValue={(ms) => set({ every_s: (ms ?? 0) / 1000 })}
           width={110}
+          least={0}
         />
-        <Entry
+        <NumberEntry
           label="Give up after, ms"
-          value={String(Math.round(modbus.give_up_after_s * 1000))}
-          onChange={(text) => set({ give_up_after_s: Math.max(5, Number(text) || 0) / 1000 })}
+          value={milli(modbus.give_up_after_s)}
+          onValue={(ms) => set({ give_up_after_s: (ms ?? 5) / 1000 })}
           width={115}
+          least={5}
         />
       </Fields>
       {modbus.registers.map((one, index) => (
         <Fields key={index}>
           <Entry label="Name" value={one.name} onChange={(name) => row(index, { name })} width={130} />
-          <Entry
+          <NumberEntry
             label="Address (from 0)"
-            value={String(one.at)}
-            onChange={(text) =>
-              row(index, { at: Math.min(65535, Math.max(0, Math.round(Number(text)) || 0)) })
-            }
+            value={one.at}
+            onValue={(at) => row(index, { at: at ?? 0 })}
             width={110}
+            least={0}
+            most={65535}
+            whole
           />
           <Select
             label="Table"
@@ -178,13 +187,14 @@ export function RegisterTable({
             />
           )}
           {one.holds === "bit" && (
-            <Entry
+            <NumberEntry
               label="Bit"
-              value={String(one.bit ?? 0)}
-              onChange={(text) =>
-                row(index, { bit: Math.min(15, Math.max(0, Math.round(Number(text)) || 0)) })
-              }
+              value={one.bit ?? 0}
+              onValue={(bit) => row(index, { bit: bit ?? 0 })}
               width={60}
+              least={0}
+              most={15}
+              whole
             />
           )}
           {/32|64/.test(one.holds) && (

@@ -2,7 +2,9 @@ import { useState } from "react";
 import type { QueryPart } from "../api/client";
 import { BytesEntry } from "../parts/BytesEntry";
 import { Chip } from "../parts/Button";
-import { Entry, Select } from "../parts/Select";
+import { milli } from "../parts/number";
+import { NumberEntry } from "../parts/NumberEntry";
+import { Select } from "../parts/Select";
 
 type Whole = "one line" | "lines" | "until" | "silence";
 
@@ -47,11 +49,13 @@ export function ReplyFields({
         width={175}
       />
       {whole === "lines" && (
-        <Entry
+        <NumberEntry
           label="messages"
-          value={String(query.lines)}
-          onChange={(text) => onQuery({ lines: Math.max(2, Math.round(Number(text)) || 2) })}
+          value={query.lines}
+          onValue={(lines) => onQuery({ lines: lines ?? 2 })}
           width={80}
+          least={2}
+          whole
         />
       )}
       {whole === "until" && (
@@ -63,11 +67,12 @@ export function ReplyFields({
         />
       )}
       {whole === "silence" && (
-        <Entry
+        <NumberEntry
           label="for, ms"
-          value={String(query.quiet_ms)}
-          onChange={(text) => onQuery({ quiet_ms: Math.max(1, Number(text) || 1) })}
+          value={query.quiet_ms}
+          onValue={(ms) => onQuery({ quiet_ms: ms ?? 1 })}
           width={80}
+          least={1}
         />
       )}
       <BytesEntry
@@ -78,11 +83,12 @@ export function ReplyFields({
         width={130}
       />
       {query.trigger && (
-        <Entry
+        <NumberEntry
           label="then wait, ms"
-          value={String(Math.round(query.trigger_wait_s * 1000))}
-          onChange={(text) => onQuery({ trigger_wait_s: Math.max(0, Number(text) || 0) / 1000 })}
+          value={milli(query.trigger_wait_s)}
+          onValue={(ms) => onQuery({ trigger_wait_s: (ms ?? 0) / 1000 })}
           width={90}
+          least={0}
         />
       )}
     </>

@@ -276,9 +276,10 @@ function PointFields({
         <NumberEntry
           label="Degree"
           value={step.degree}
-          onValue={(degree) =>
-            onChange({ ...step, degree: Math.min(6, Math.max(1, Math.round(degree ?? 2))) })
-          }
+          onValue={(degree) => onChange({ ...step, degree: degree ?? 2 })}
+          least={1}
+          most={6}
+          whole
           width={80}
         />
       )}

@@ -5,6 +5,7 @@ import { mono } from "../look/theme";
 import { Button } from "../parts/Button";
 import { ControlText, hex } from "../parts/ControlText";
 import { unescaped } from "../parts/escapes";
+import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields } from "../parts/Select";
 import { Actions, Trouble, Window } from "../parts/Window";
 import { BAUDS, portName } from "./LinkForm";
@@ -173,8 +174,8 @@ export function SettingsWindow({
 export function AddressWindow({ link, onClose }: OneSearchProps) {
   const { search, trouble, start, stop } = useSearch();
   const [query, setQuery] = useState("");
-  const [first, setFirst] = useState("1");
-  const [last, setLast] = useState("32");
+  const [first, setFirst] = useState(1);
+  const [last, setLast] = useState(32);
   const [wrong, setWrong] = useState("");
   const running = search !== null && !search.done;
   const begin = (): void => {
@@ -183,7 +184,7 @@ export function AddressWindow({ link, onClose }: OneSearchProps) {
       const { port, baud, data_bits, parity, stop_bits } = link;
       start({
         search: "addresses", ports: [port], query: unescaped(query), baud, data_bits, parity, stop_bits,
-        first: Number(first) || 0, last: Number(last) || 0,
+        first, last,
       }); // prettier-ignore
     } catch (error) {
       setWrong(error instanceof Error ? error.message : String(error));
@@ -204,8 +205,24 @@ export function AddressWindow({ link, onClose }: OneSearchProps) {
           placeholder="Modbus RTU: read holding register 0"
           width={340}
         />
-        <Entry label="From" value={first} onChange={setFirst} width={70} />
-        <Entry label="to" value={last} onChange={setLast} width={70} />
+        <NumberEntry
+          label="From"
+          value={first}
+          onValue={(from) => setFirst(from ?? 1)}
+          width={70}
+          least={0}
+          most={255}
+          whole
+        />
+        <NumberEntry
+          label="to"
+          value={last}
+          onValue={(to) => setLast(to ?? 32)}
+          width={70}
+          least={0}
+          most={255}
+          whole
+        />
       </Fields>
       {search && (
         <>
@@ -275,13 +292,12 @@ export function ListenRoundWindow({
   onAdd: (port: string, baud: number) => void;
 }) {
   const { search, trouble, start } = useSearch();
-  const [baud, setBaud] = useState("9600");
+  const [baud, setBaud] = useState(9600);
   const [asked] = useState(() => ports.filter((port) => !port.used_by.length).map((port) => port.name));
-  const begin = (rate: string): void => {
-    if (asked.length && Number(rate) >= 50)
-      start({ search: "listen round", ports: asked, baud: Number(rate) });
+  const begin = (rate: number): void => {
+    if (asked.length) start({ search: "listen round", ports: asked, baud: rate });
   };
-  useEffect(() => begin("9600"), []); // eslint-disable-line react-hooks/exhaustive-deps
+  useEffect(() => begin(9600), []); // eslint-disable-line react-hooks/exhaustive-deps
   const rows = search?.rows ?? [];
   return (
     <Window title="Listen round" open wide onClose={onClose}>
@@ -290,14 +306,16 @@ export function ListenRoundWindow({
           ? (search?.sentence ?? "Opening the ports …")
           : "Every port is used by an instrument already: their bytes are on the tape."}
       </p>
-      <Entry
+      <NumberEntry
         label="Baud rate"
         value={baud}
         among={BAUDS}
-        onChange={(rate) => {
-          setBaud(rate);
-          begin(rate);
+        onValue={(rate) => {
+          setBaud(rate ?? 9600);
+          begin(rate ?? 9600);
         }}
+        least={50}
+        whole
         width={110}
       />
       {rows.length > 0 && (
@@ -329,7 +347,7 @@ export function ListenRoundWindow({
                     <td>
                       <Button
                         style={{ minHeight: 28, padding: "0 10px" }}
-                        onPress={() => onAdd(row.what, Number(baud))}
+                        onPress={() => onAdd(row.what, baud)}
                       >
                         Add here
                       </Button>

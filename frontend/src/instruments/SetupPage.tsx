@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { useNavigate, useParams, useSearchParams, Link } from "react-router";
 import styled from "styled-components";
 import {
   api,
@@ -18,6 +18,8 @@ import { Button, Chip, ChipLink } from "../parts/Button";
 import { ControlText, hex } from "../parts/ControlText";
 import { firstFault } from "../parts/ReadingPath";
 import { Entry } from "../parts/Select";
+import { useForm } from "../parts/formFields";
+import { useLeaveGuard } from "../parts/useLeaveGuard";
 import { Actions, Trouble, Window } from "../parts/Window";
 import { Tape } from "../tape/Tape";
 import { useTapeLines } from "../tape/useTapeLines";
@@ -93,19 +95,23 @@ export function SetupPage() {
   const form = useQuery({
     queryKey: ["instrument", key],
     queryFn: () => got(api.GET("/api/instruments/{key}", { params: { path: { key } } })),
+    // So that somebody else's save is seen before one's own.
+    refetchInterval: 5_000,
     retry: false,
   });
   if (form.isError)
     return (
       <p style={{ padding: 40 }} role="alert">
-        {form.error.message} <a href="/instruments">All instruments</a>
+        {form.error.message} <Link to="/instruments">All instruments</Link>
       </p>
     );
   if (!form.data) return <p style={{ padding: 40, color: "var(--quiet)" }}>Fetching the set-up …</p>;
-  return <Form key={`${key} ${form.data.version}`} form={form.data} />;
+  return <Form key={key} newest={form.data} />;
 }
 
-function Form({ form }: { form: SetupForm }) {
+function Form({ newest }: { newest: SetupForm }) {
+  // What the draft was made from; what somebody else saves meanwhile is shown beside it.
+  const [form, setForm] = useState(newest);
   const live = useLive();
   const go = useNavigate();
   const client = useQueryClient();
@@ -118,7 +124,7 @@ function Form({ form }: { form: SetupForm }) {
     sessionStorage.removeItem(KEPT + form.key);
     return sentence;
   });
-  const [turn, setTurn] = useState(0); // fields that keep what is typed begin anew
+  const fields = useForm();
   const [asText, setAsText] = useState(false);
   const [renaming, setRenaming] = useState<string | null>(null);
   const instrument = live.status?.instruments.find((one) => one.id === form.key);
@@ -139,10 +145,17 @@ function Form({ form }: { form: SetupForm }) {
     setTrouble("");
     setDraft((old) => ({ ...old, ...part }));
   };
+  const take = (from: SetupForm, over: Partial<Setup> = {}): void => {
+    setForm(from);
+    setDraft({ ...from.setup, ...over });
+  };
+  // Without changes of one's own the newest is simply shown.
+  if (newest.version !== form.version && !dirty) take(newest);
+  const others = newest.version !== form.version && dirty;
   const discard = (): void => {
     setTrouble("");
-    setDraft(form.setup);
-    setTurn(turn + 1);
+    take(newest);
+    fields.reset();
   };
   const attempt = (act: () => Promise<unknown>): void => {
     setTrouble("");
@@ -151,11 +164,21 @@ function Form({ form }: { form: SetupForm }) {
   const save = (what: Record<string, unknown>): void =>
     attempt(async () => {
       const saved = await got(
-        api.PATCH("/api/instruments/{key}", { params: { path: { key: form.key } }, body: { changes: what } }),
-      );
+        api.PATCH("/api/instruments/{key}", {
+          params: { path: { key: form.key } },
+          body: { changes: what, version: form.version },
+        }),
+      ).catch(async (error: unknown) => {
+        await client.invalidateQueries({ queryKey: ["instrument", form.key] });
+        throw error;
+      });
       setKept(saved.sentence);
-      sessionStorage.setItem(KEPT + form.key, saved.sentence);
-      await client.invalidateQueries({ queryKey: ["instrument", form.key] });
+      // The page stays as it is: where one was, and what has the focus.
+      const fresh = await client.fetchQuery({
+        queryKey: ["instrument", form.key],
+        queryFn: () => got(api.GET("/api/instruments/{key}", { params: { path: { key: form.key } } })),
+      });
+      take(fresh);
     });
   const offer = (stage: Stage): void => {
     if (stage.offer === "work out the settings") {
@@ -193,12 +216,12 @@ function Form({ form }: { form: SetupForm }) {
     Bytes: ["", <Bytes key="bytes" instrument={instrument} />],
     Messages: [
       instrument ? `${how(instrument)}; ${framingWords(draft.framing)}` : "",
-      <MessagesStage key={`messages ${turn}`} {...part} instrumentKey={form.key} changes={changes} />,
+      <MessagesStage key="messages" {...part} instrumentKey={form.key} changes={changes} />,
     ],
     Readings: [
       preview.trouble ? "the patterns cannot be used yet" : "",
       <ReadingsStage
-        key={`readings ${turn}`}
+        key="readings"
         {...part}
         rows={preview.rows}
         failures={preview.failures}
@@ -209,7 +232,7 @@ function Form({ form }: { form: SetupForm }) {
     Channels: [
       draft.channel.map((channel) => channel.name).join(", ") || "none yet",
       <ChannelsStage
-        key={`channels ${turn}`}
+        key="channels"
         setup={draft}
         change={change}
         rows={preview.rows}
@@ -217,8 +240,13 @@ function Form({ form }: { form: SetupForm }) {
       />,
     ],
   };
-  return (
+  const guard = useLeaveGuard(
+    (dirty || fields.wrong !== "") && !leaving,
+    `The set-up of ${form.setup.instrument.name}`,
+  );
+  return fields.within(
     <Page>
+      {guard}
       <Left>
         <div className="top">
           <h1>{form.setup.instrument.name}</h1>
@@ -231,14 +259,24 @@ function Form({ form }: { form: SetupForm }) {
               {instrument.released ? "Take the port back" : "Release the port"}
             </Button>
           )}
-          {dirty && <Button onPress={discard}>Discard</Button>}
-          <Button $kind="bright" isDisabled={!dirty} onPress={() => save(changes)}>
+          {(dirty || fields.wrong) && <Button onPress={discard}>Discard</Button>}
+          <Button $kind="bright" isDisabled={!dirty || fields.wrong !== ""} onPress={() => save(changes)}>
             Save
           </Button>
         </div>
-        {(trouble || (dirty && preview.trouble)) && (
+        {others && (
           <div style={{ paddingLeft: 32 }}>
-            <Trouble>{trouble || preview.trouble}</Trouble>
+            <Trouble>
+              Version {newest.version} was saved meanwhile, by somebody else. It changes{" "}
+              {partsOf(form.setup, newest.setup).join(", ")}.{" "}
+              <Chip onPress={() => take(newest, mine(form.setup, draft))}>keep my changes on top of it</Chip>{" "}
+              <Chip onPress={discard}>take it, and let mine go</Chip>
+            </Trouble>
+          </div>
+        )}
+        {(trouble || fields.wrong || (dirty && preview.trouble)) && (
+          <div style={{ paddingLeft: 32 }}>
+            <Trouble>{trouble || fields.wrong || preview.trouble}</Trouble>
           </div>
         )}
         {STAGES.map((name, index) => (
@@ -333,9 +371,21 @@ function Form({ form }: { form: SetupForm }) {
           </Actions>
         </Window>
       )}
-    </Page>
+    </Page>,
   );
 }
+
+type Key = keyof Setup;
+
+/** The parts of a set-up that differ. */
+function partsOf(old: Setup, now: Setup): Key[] {
+  const same = (key: Key): boolean => JSON.stringify(old[key]) === JSON.stringify(now[key]);
+  return (Object.keys(now) as Key[]).filter((key) => !same(key));
+}
+
+/** The parts that the draft has changed. */
+const mine = (old: Setup, draft: Setup): Partial<Setup> =>
+  Object.fromEntries(partsOf(old, draft).map((key) => [key, draft[key]]));
 
 const KEPT = "tidybench-kept-";
 const OFFERS: Record<string, string> = {

@@ -2,7 +2,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import type { ReactElement } from "react";
-import { MemoryRouter } from "react-router";
+import { Routed } from "../routed.test-setup";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { ChannelWindow } from "../bench/ChannelWindow";
 import { channelPart, inForce, previewRow, serve } from "../fixtures.test-setup";
@@ -24,7 +24,7 @@ afterEach(() => {
 const shown = (element: ReactElement): void => {
   render(
     <QueryClientProvider client={new QueryClient()}>
-      <MemoryRouter>{element}</MemoryRouter>
+      <Routed>{element}</Routed>
     </QueryClientProvider>,
   );
 };
@@ -109,7 +109,7 @@ describe("calculated channels", () => {
 
   it("are added, checked while they are typed, and kept lean", async () => {
     const status = { channels: [inForce({ id: "loop-flow" })] } as unknown as Status;
-    vi.spyOn(live, "useLive").mockReturnValue({ line: "live", since: 0, why: "", status });
+    vi.spyOn(live, "useLive").mockReturnValue({ line: "live", since: 0, why: "", ended: null, status });
     const { sent } = serve({
       "GET /api/calculated": { status: 200, body: { text: "", calculations: { format: 1, calculated: [] } } },
       "POST /api/calculated/check": {
@@ -137,6 +137,7 @@ describe("calculated channels", () => {
           format: 1,
           calculated: [{ id: "double", name: "Double", expression: '2*"loop-flow"', unit: "", decimals: 2 }],
         },
+        was: "",
       }),
     );
     expect(await screen.findByText("Version 1 is in force.")).toBeTruthy();

@@ -1,7 +1,8 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render, screen, waitFor, within } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { MemoryRouter, Route, Routes } from "react-router";
+import { Link, Route, Routes } from "react-router";
+import { Routed } from "../routed.test-setup";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Instrument, Setup, Stage } from "../api/client";
 import {
@@ -69,19 +70,26 @@ function bench(instruments: Instrument[]): void {
     at: 0, session: "s", pid: 1, instruments, channels: [], crossings: [], overdue: [], version: "0", verdict: allWithin, run: null, disk: { free_bytes: 1, hours_left: null },
     ports: [port("port 3", { used_by: ["Loop flow meter"] }), port("port 4")],
   }; // prettier-ignore
-  vi.spyOn(live, "useLive").mockReturnValue({ line: "live", since: 0, why: "", status });
+  vi.spyOn(live, "useLive").mockReturnValue({ line: "live", since: 0, why: "", ended: null, status });
 }
 
+let client = new QueryClient();
+
 function show(path: string): void {
+  client = new QueryClient();
   render(
-    <QueryClientProvider client={new QueryClient()}>
-      <MemoryRouter initialEntries={[path]}>
-        <Routes>
-          <Route path="/instruments" element={<InstrumentsPage />} />
-          <Route path="/instruments/new" element={<AddPage />} />
-          <Route path="/instruments/:id" element={<SetupPage />} />
-        </Routes>
-      </MemoryRouter>
+    <QueryClientProvider client={client}>
+      <Routed at={path}>
+        <>
+          <Link to="/else">Elsewhere</Link>
+          <Routes>
+            <Route path="/instruments" element={<InstrumentsPage />} />
+            <Route path="/instruments/new" element={<AddPage />} />
+            <Route path="/instruments/:id" element={<SetupPage />} />
+            <Route path="*" element={<p>Somewhere else</p>} />
+          </Routes>
+        </>
+      </Routed>
     </QueryClientProvider>,
   );
 }
@@ -149,22 +157,74 @@ describe("the set-up page", () => {
     await userEvent.selectOptions(await screen.findByLabelText("Parity"), "even");
     await userEvent.click(screen.getByRole("button", { name: "Save" }));
     await screen.findByText("Version 4 is in force.");
-    expect(sent).toContainEqual({ changes: { link: { parity: "even" } } });
+    expect(sent).toContainEqual({ changes: { link: { parity: "even" } }, version: 3 });
   });
 
   it("keeps what was typed when it is refused, and lets go of it when asked to", async () => {
-    serve({ ...answers, [`PATCH ${KEY}`]: { status: 400, body: { detail: "link.baud: at least 50." } } });
+    serve({
+      ...answers,
+      [`PATCH ${KEY}`]: { status: 400, body: { detail: "This port cannot do 77 baud." } },
+    });
     bench([instrument()]);
     show("/instruments/loop-flow-meter?stage=Port");
     const baud = (await screen.findByLabelText("Baud rate")) as HTMLInputElement;
     await userEvent.clear(baud);
-    await userEvent.type(baud, "12");
+    await userEvent.type(baud, "77");
     await userEvent.click(screen.getByRole("button", { name: "Save" }));
-    expect((await screen.findByRole("alert")).textContent).toBe("link.baud: at least 50.");
-    expect(baud.value).toBe("12");
+    expect((await screen.findByRole("alert")).textContent).toBe("This port cannot do 77 baud.");
+    expect(baud.value).toBe("77");
     await userEvent.click(screen.getByRole("button", { name: "Discard" }));
     expect((screen.getByLabelText("Baud rate") as HTMLInputElement).value).toBe("9600");
     expect(screen.queryByRole("alert")).toBeNull();
+  });
+
+  it("asks before changes that are not saved are left", async () => {
+    serve({ ...answers, "GET /api/demo": { status: 200, body: [] } });
+    bench([instrument()]);
+    show("/instruments/loop-flow-meter?stage=Port");
+    await userEvent.selectOptions(await screen.findByLabelText("Parity"), "even");
+    const bytes = within(screen.getByTestId("stage-Bytes")).getAllByRole("button");
+    await userEvent.click(bytes[0] as HTMLElement); // another stage is the same page
+    expect(screen.queryByRole("alertdialog")).toBeNull();
+    await userEvent.click(screen.getByRole("link", { name: "Elsewhere" }));
+    expect(screen.getByRole("alertdialog", { name: "Leave without saving?" })).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Stay here" }));
+    await userEvent.click(screen.getByRole("button", { name: "Discard" }));
+    await userEvent.click(screen.getByRole("link", { name: "Elsewhere" }));
+    expect(await screen.findByText("Somewhere else")).toBeTruthy();
+  });
+
+  it("shows what somebody else saved beside the draft, which stays", async () => {
+    const theirs = {
+      ...form,
+      version: 4,
+      setup: { ...form.setup, link: { ...form.setup.link, baud: 19200 } },
+    };
+    const replies = { ...answers };
+    serve(replies);
+    bench([instrument()]);
+    show("/instruments/loop-flow-meter?stage=Messages");
+    const pause = (await screen.findByLabelText("Give up after, ms")) as HTMLInputElement;
+    fireEvent.change(pause, { target: { value: "750" } });
+    serve({ ...answers, [`GET ${KEY}`]: { status: 200, body: theirs } });
+    await client.invalidateQueries({ queryKey: ["instrument"] });
+    expect((await screen.findByRole("alert")).textContent).toContain(
+      "Version 4 was saved meanwhile, by somebody else. It changes link.",
+    );
+    expect(pause.value).toBe("750");
+    const { sent } = serve({
+      ...answers,
+      [`GET ${KEY}`]: { status: 200, body: theirs },
+      [`PATCH ${KEY}`]: { status: 200, body: { key: "loop-flow-meter", version: 5, in_force: true, sentence: "Version 5 is in force." } },
+    }); // prettier-ignore
+    await userEvent.click(screen.getByRole("button", { name: "keep my changes on top of it" }));
+    expect(screen.queryByRole("alert")).toBeNull();
+    expect((screen.getByLabelText("Give up after, ms") as HTMLInputElement).value).toBe("750");
+    await userEvent.click(screen.getByRole("button", { name: "Save" }));
+    await screen.findByText("Version 5 is in force.");
+    const [patch] = sent.filter((body) => JSON.stringify(body).includes('"version"'));
+    expect(patch).toMatchObject({ version: 4 });
+    expect(JSON.stringify(patch)).not.toContain("19200");
   });
 
   it("offers to take a released port back, right where the path breaks", async () => {
@@ -191,6 +251,7 @@ describe("the set-up page", () => {
     const patch = sent.find((body) => JSON.stringify(body).includes("give_up_after_s"));
     expect(patch).toEqual({
       changes: { query: [{ id: "flow", send: "FL?\r", patterns: ["FL=<flow>"], give_up_after_s: 1.1 }] },
+      version: 3,
     });
   }); // prettier-ignore
 
@@ -220,7 +281,9 @@ describe("the set-up page", () => {
     await userEvent.clear(box);
     await userEvent.type(box, "Flow, rack 2");
     await userEvent.click(screen.getByRole("button", { name: "Rename" }));
-    await waitFor(() => expect(sent).toContainEqual({ changes: { instrument: { name: "Flow, rack 2" } } }));
+    await waitFor(() =>
+      expect(sent).toContainEqual({ changes: { instrument: { name: "Flow, rack 2" } }, version: 3 }),
+    );
   });
 
   it("says when there is no such instrument", async () => {

@@ -112,6 +112,40 @@ describe("the live connection", () => {
     expect(connection.snapshot().line).toBe("live");
   });
 
+  it("remembers a run that has ended, whoever ended it, until that was seen", () => {
+    const { connection, socket } = joined();
+    const say = (run: object | null): void =>
+      socket.say({ kind: "status", status: { at: 5_000_000, instruments: [], run } });
+    const ended = (): unknown => connection.snapshot().ended?.run;
+    say({ id: "a", rows: 1 });
+    say({ id: "a", rows: 7 });
+    socket.say({ kind: "away", why: "gone", status: null });
+    expect(ended()).toBeUndefined(); // that it is not heard of does not mean that it has ended
+    say({ id: "a", rows: 9 });
+    say(null);
+    expect(ended()).toEqual({ id: "a", rows: 9 });
+    say(null);
+    expect(connection.snapshot().ended?.at).toBe(5000);
+    connection.seen();
+    expect(ended()).toBeUndefined();
+    say({ id: "b" });
+    say({ id: "c" });
+    expect(ended()).toEqual({ id: "b" });
+    say({ id: "c" });
+    expect(ended()).toBeUndefined();
+  });
+
+  it("says when this browser may not use the bench any more", async () => {
+    vi.stubGlobal("fetch", () => Promise.resolve(new Response("{}", { status: 401 })));
+    const { connection, socket } = joined();
+    socket.onclose();
+    await vi.advanceTimersByTimeAsync(10);
+    expect(connection.snapshot().line).toBe("refused");
+    FakeSocket.all.at(-1)?.onclose();
+    await vi.advanceTimersByTimeAsync(10);
+    expect(connection.snapshot().line).toBe("refused");
+  });
+
   it("keeps the tape in order, without doubles, and bounded", async () => {
     const { connection, socket } = joined();
     socket.onopen();

@@ -1,7 +1,7 @@
 /** The live connection: socket to buffers, past React. React hears of status and tape only. */
 
 import { useSyncExternalStore } from "react";
-import { type LiveMessage, samplesFrom, type Status, type TapeLine } from "../api/client";
+import { type LiveMessage, type RunStatus, samplesFrom, type Status, type TapeLine } from "../api/client";
 import { Samples } from "./samples";
 
 const TAPE_LINES = 2000;
@@ -11,10 +11,19 @@ const SILENT = 4000;
 
 export interface LiveState {
   /** "joining" until the first word, then whether server and recorder are heard; "silent": the line stands, and says nothing. */
-  line: "joining" | "live" | "silent" | "no server" | "no recorder";
+  line: "joining" | "live" | "silent" | "no server" | "no recorder" | "refused";
   since: number;
   why: string;
   status: Status | null;
+  /** The run that has ended last while this page was open, whoever ended it, until that was seen or another one is on. */
+  ended: Ended | null;
+}
+
+export interface Ended {
+  /** As it was heard of last. */
+  run: RunStatus;
+  /** When its end was seen, in milliseconds. */
+  at: number;
 }
 
 /** One connection for the whole page. */
@@ -22,7 +31,7 @@ export class Connection {
   readonly samples = new Samples();
   tape: TapeLine[] = [];
   leftOut = 0;
-  private state: LiveState = { line: "joining", since: Date.now(), why: "", status: null };
+  private state: LiveState = { line: "joining", since: Date.now(), why: "", status: null, ended: null };
   private readonly listeners = new Set<() => void>();
   private readonly tapeListeners = new Set<() => void>();
   private waiting: ArrayBuffer[] | null = [];
@@ -54,10 +63,18 @@ export class Connection {
     };
     socket.onclose = () => {
       this.waiting = [];
-      this.become("no server", "");
+      if (this.state.line !== "refused") this.become("no server", "");
+      void this.askWhy();
       setTimeout(() => this.join(), this.retry);
       this.retry = Math.min(this.retry * 1.6, 4000);
     };
+  }
+
+  /** A socket that is refused says no more than one that is lost. */
+  private async askWhy(): Promise<void> {
+    const response = await fetch("/api/bench").catch(() => null);
+    if (response?.status === 401) this.become("refused", "");
+    else if (this.state.line === "refused") this.become("no server", "");
   }
 
   /** Milliseconds since 1970 by the recorder's clock. */
@@ -122,9 +139,23 @@ export class Connection {
     const before = this.state.line;
     // Not heard since the last word that came.
     const since = line === before ? this.state.since : line === "silent" ? this.heard : Date.now();
-    this.state = { line, since, why, status: status ?? null };
+    this.state = { line, since, why, status: status ?? null, ended: this.endedBy(line, status ?? null) };
     this.listeners.forEach((listener) => listener());
   }
+
+  private endedBy(line: LiveState["line"], status: Status | null): Ended | null {
+    const { ended, status: last } = this.state;
+    // That nothing is heard does not mean that it has ended.
+    if (line !== "live" || !status) return ended;
+    if (last?.run && status.run?.id !== last.run.id) return { run: last.run, at: status.at / 1000 };
+    return status.run ? null : ended;
+  }
+
+  /** Somebody has seen that a run has ended. */
+  readonly seen = (): void => {
+    this.state = { ...this.state, ended: null };
+    this.listeners.forEach((listener) => listener());
+  };
 
   readonly subscribe = (listener: () => void): (() => void) => {
     this.listeners.add(listener);

@@ -28,6 +28,12 @@ export const Labelled = styled.div`
   input[aria-invalid="true"] {
     border-color: var(--fault);
   }
+  .wrong {
+    color: var(--fault);
+    font-size: 12.5px;
+    line-height: 1.2;
+    max-width: 22ch;
+  }
 `;
 
 export interface SelectProps<T extends string> {
@@ -64,11 +70,15 @@ export interface EntryProps {
   onChange: (value: string) => void;
   width?: number | string;
   /** Values to choose from; others may be typed. */
-  among?: readonly string[];
+  among?: readonly string[] | undefined;
   mono?: boolean;
-  placeholder?: string;
+  placeholder?: string | undefined;
   invalid?: boolean;
+  /** What is wrong, said below it. */
+  wrong?: string;
   after?: ReactNode;
+  inputMode?: "decimal" | undefined;
+  onBlur?: () => void;
 }
 
 /** A labelled entry on one line. */
@@ -81,7 +91,10 @@ export function Entry({
   mono,
   placeholder,
   invalid,
+  wrong,
   after,
+  inputMode,
+  onBlur,
 }: EntryProps) {
   const id = useId();
   return (
@@ -96,11 +109,19 @@ export function Entry({
           spellCheck={false}
           autoComplete="off"
           aria-invalid={invalid}
+          aria-describedby={wrong ? `${id}-wrong` : undefined}
+          inputMode={inputMode}
+          onBlur={onBlur}
           style={mono ? { fontFamily: '"Atkinson Hyperlegible Mono Variable", monospace' } : undefined}
           onChange={(event) => onChange(event.target.value)}
         />
         {after}
       </span>
+      {wrong && (
+        <span className="wrong" id={`${id}-wrong`} role="alert">
+          {wrong}
+        </span>
+      )}
       {among && (
         <datalist id={`${id}-list`}>
           {among.map((one) => (

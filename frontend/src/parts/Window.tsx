@@ -1,4 +1,4 @@
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import { Dialog, Heading, Modal, ModalOverlay } from "react-aria-components";
 import styled from "styled-components";
 
@@ -60,14 +60,18 @@ export interface WindowProps {
 
 /** A window over the page. */
 export function Window({ title, open, onClose, asks, wide, children }: WindowProps) {
+  // What was typed is not thrown away by a click beside it.
+  const [typed, setTyped] = useState(false);
   return (
-    <Overlay isOpen={open} onOpenChange={(next) => !next && onClose()} isDismissable>
+    <Overlay isOpen={open} onOpenChange={(next) => !next && onClose()} isDismissable={!typed}>
       <Panel $wide={wide}>
         <Dialog role={asks ? "alertdialog" : "dialog"}>
           <Heading slot="title" level={2}>
             {title}
           </Heading>
-          {children}
+          <div style={{ display: "contents" }} onInput={() => setTyped(true)}>
+            {children}
+          </div>
         </Dialog>
       </Panel>
     </Overlay>

@@ -214,12 +214,16 @@ class RunInProgress:
         for worker in employed.workers.values():
             worker.snapshot()
 
-    def mark(self, text: str, by: str) -> None:
-        """Mark this moment. Raises RequestRefused."""
+    def mark(self, text: str, by: str, ago_ms: float = 0.0) -> None:
+        """Mark the moment `ago_ms` ago, for the run's operator where `by` is empty. Raises RequestRefused."""
         self._refuse_while_mending()
         if self.log is None:
             raise RequestRefused("conflict", "No run is on: there is nothing to mark.")
-        mark = Mark(self._clock.now() // 1000 * 1000, text, by)
+        state = self.log.state
+        at = max(state.begun_at + 999, self._clock.now() - round(ago_ms * 1000)) // 1000 * 1000
+        while any(mark.at == at for mark in self.log.marks):  # a mark is known by its time
+            at += 1000
+        mark = Mark(at, text, by or state.operator)
         try:
             self.log.mark(mark)
         except OSError as error:

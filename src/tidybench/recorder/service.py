@@ -252,7 +252,7 @@ class Service(threading.Thread):
     def _mark(self, request: AddMark) -> Answer:
         text, by = checked_mark(request.text), without_controls(request.by, "The name beside a mark")
         writer = self._parts.writer
-        return Answer(run=self._ask(lambda: writer.mark(text, by)))
+        return Answer(run=self._ask(lambda: writer.mark(text, by, request.ago_ms)))
 
     def _correct_mark(self, request: CorrectMark) -> Answer:
         text, writer = checked_mark(request.text), self._parts.writer

@@ -204,9 +204,9 @@ class Writer(threading.Thread):
         self.run_in_progress.end(at, reason, status, done)
         return sealed
 
-    def mark(self, text: str, by: str) -> RunStatus:
-        """Mark this moment. Raises RequestRefused."""
-        self.run_in_progress.mark(text, by)
+    def mark(self, text: str, by: str, ago_ms: float = 0.0) -> RunStatus:
+        """Mark the moment `ago_ms` ago. Raises RequestRefused."""
+        self.run_in_progress.mark(text, by, ago_ms)
         return self._run_status()
 
     def correct_mark(self, at: int, text: str) -> RunStatus:

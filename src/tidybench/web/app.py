@@ -32,6 +32,7 @@ from tidybench.web import (
     health_routes,
     instrument_routes,
     layout_routes,
+    page_errors,
     port_routes,
     register_routes,
     run_routes,
@@ -108,6 +109,7 @@ def make_app(
     app.include_router(again_routes.router)
     app.include_router(tape_routes.router)
     app.include_router(health_routes.router)
+    app.include_router(page_errors.router)
     app.add_exception_handler(RecorderAway, _recorder_away)
     app.add_exception_handler(SQLAlchemyError, _database_away)
     app.add_exception_handler(RequestValidationError, _invalid)

@@ -37,10 +37,11 @@ class End(Exact):
 
 
 class NewMark(Exact):
-    """A mark for the run in progress."""
+    """A mark for the run in progress: of the moment `ago_ms` (milliseconds) before this one; `by` empty for its operator."""
 
     text: Annotated[str, Field(max_length=500)]
     by: Annotated[str, Field(max_length=120)] = ""
+    ago_ms: Annotated[float, Field(ge=0, le=86_400_000, allow_inf_nan=False)] = 0.0
 
 
 class MarkText(Exact):
@@ -118,7 +119,7 @@ async def end(request: Request, body: End) -> None:
 @router.post("/run/marks", status_code=201)
 async def mark(request: Request, body: NewMark) -> RunStatus:
     """Mark this moment of the run in progress."""
-    answer = await answered(request, AddMark(text=body.text, by=body.by))
+    answer = await answered(request, AddMark(text=body.text, by=body.by, ago_ms=body.ago_ms))
     assert answer.run is not None
     return answer.run
 

@@ -76,10 +76,12 @@ class CalculationsForm(BaseModel):
 
 
 class CalculationsBody(Exact):
-    """Calculated channels to keep: as TOML, or as data."""
+    """Calculated channels to keep: as TOML, or as data. `was`: the document that they were changed from; where another was kept
+    meanwhile, they are refused."""
 
     text: Annotated[str, Field(max_length=500_000)] | None = None
     calculations: Calculations | None = None
+    was: Annotated[str, Field(max_length=500_000)] | None = None
 
 
 class CalculatedChecked(BaseModel):
@@ -108,6 +110,10 @@ async def keep_calculated(request: Request, body: CalculationsBody) -> SetupSave
     """Keep the calculated channels as a new version and put them in force. Comments stay where a channel stays."""
     context = context_of(request)
     before = await run_in_threadpool(calculations_text, context)
+    if body.was is not None and body.was != before:
+        raise HTTPException(
+            409, "Other calculated channels were kept meanwhile, by somebody else. Discard yours to see them."
+        )
     try:
         if body.text is not None:
             text = body.text

@@ -39,9 +39,11 @@ class SetupForm(BaseModel):
 
 
 class SetupChange(Exact):
-    """Some keys of a set-up: tables are merged, null takes a key away."""
+    """Some keys of a set-up: tables are merged, null takes a key away. `version`: the one that they change; where another was
+    kept meanwhile, it is refused. Absent: whichever is in force."""
 
     changes: dict[str, Any]
+    version: Annotated[int, Field(ge=0, le=2**53)] | None = None
 
 
 class NewInstrument(Exact):
@@ -127,6 +129,11 @@ async def show_library() -> list[LibraryEntry]:
 async def change(request: Request, key: Key, body: SetupChange) -> SetupSaved:
     """Change some keys of a set-up; its comments stay."""
     stored = await stored_setup(request, key)
+    if body.version is not None and body.version != stored.version:
+        raise HTTPException(
+            409,
+            f"Version {stored.version} was kept meanwhile, by somebody else. Look at it before you save yours.",
+        )
     text = _changed(stored.text, body.changes)
     if load(text).instrument.id != key:
         raise HTTPException(400, "instrument.id: an id never changes; rename it, or duplicate it.")

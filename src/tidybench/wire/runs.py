@@ -44,9 +44,13 @@ class EndRun(BaseModel):
 
 
 class AddMark(BaseModel):
+    """Mark the moment `ago_ms` before this one: when the person pressed, not when the sentence was written. `by`: empty for the
+    run's operator."""
+
     kind: Literal["add mark"] = "add mark"
     text: str
     by: str = ""
+    ago_ms: float = 0.0
 
 
 class CorrectMark(BaseModel):
