@@ -1,30 +1,40 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { NavLink, Route, Routes, useLocation } from "react-router";
 import styled from "styled-components";
 import { AlarmBanner } from "./alarms/AlarmBanner";
-import { AlarmSettings } from "./alarms/AlarmSettings";
 import { useAlarms } from "./alarms/useAlarms";
 import { useTab } from "./alarms/useTab";
 import { api, got } from "./api/client";
 import { Bench } from "./bench/Bench";
-import { AddPage } from "./instruments/AddPage";
-import { CalculatedPage } from "./instruments/CalculatedPage";
-import { InstrumentsPage } from "./instruments/InstrumentsPage";
-import { SetupPage } from "./instruments/SetupPage";
-import { SimulatedPage } from "./instruments/SimulatedPage";
-import { HealthPage } from "./health/HealthPage";
 import { GlobalStyle } from "./look/GlobalStyle";
 import { type ThemeName, themes } from "./look/theme";
 import { LineBanner } from "./alarms/LineBanner";
 import { RefusedPage } from "./alarms/RefusedPage";
 import { useLive } from "./live/connection";
-import { Logbook } from "./logbook/Logbook";
-import { RunPage } from "./logbook/RunPage";
-import { Button, Key } from "./parts/Button";
+import { Button } from "./parts/Button";
 import { Guard } from "./parts/Guard";
 import { useKeys } from "./parts/useKeys";
-import { Actions, Window } from "./parts/Window";
+
+// Pages come when they are visited.
+const AddPage = lazy(() => import("./instruments/AddPage").then((page) => ({ default: page.AddPage })));
+const CalculatedPage = lazy(() =>
+  import("./instruments/CalculatedPage").then((page) => ({ default: page.CalculatedPage })),
+);
+const InstrumentsPage = lazy(() =>
+  import("./instruments/InstrumentsPage").then((page) => ({ default: page.InstrumentsPage })),
+);
+const SetupPage = lazy(() => import("./instruments/SetupPage").then((page) => ({ default: page.SetupPage })));
+const SimulatedPage = lazy(() =>
+  import("./instruments/SimulatedPage").then((page) => ({ default: page.SimulatedPage })),
+);
+const HealthPage = lazy(() => import("./health/HealthPage").then((page) => ({ default: page.HealthPage })));
+const Logbook = lazy(() => import("./logbook/Logbook").then((page) => ({ default: page.Logbook })));
+const RunPage = lazy(() => import("./logbook/RunPage").then((page) => ({ default: page.RunPage })));
+const AlarmSettings = lazy(() =>
+  import("./alarms/AlarmSettings").then((part) => ({ default: part.AlarmSettings })),
+);
+const KeysWindow = lazy(() => import("./look/KeysWindow").then((part) => ({ default: part.KeysWindow })));
 
 const Bar = styled.header`
   display: flex;
@@ -92,30 +102,8 @@ const Bar = styled.header`
   }
 `;
 
-const Keys = styled.dl`
-  display: grid;
-  grid-template-columns: auto 1fr;
-  gap: 8px 16px;
-  margin: 0;
-  dd {
-    margin: 0;
-  }
-`;
-
 const KEPT = "tidybench-theme";
 const LOOKED_AT_EVERY = 30_000;
-const LIST: [string, string][] = [
-  ["F", "freeze the trends, and go on"],
-  ["B", "begin a run"],
-  ["M", "mark this moment"],
-  ["E", "end the run (asks first)"],
-  ["T", "tape, taller and back"],
-  ["S", "statistics of what is shown, and back"],
-  ["R", "big readouts for across the room, and back"],
-  ["1 to 9", "bring a lane forward, and back"],
-  ["[ and ]", "a narrower or a wider stretch of time"],
-  ["Esc", "back to now, back out"],
-];
 
 /** The whole: name, places, health, and the place that is open. */
 export function App() {
@@ -214,44 +202,27 @@ export function App() {
         <RefusedPage />
       ) : (
         <Guard place={place}>
-          <Routes>
-            <Route path="/" element={<Bench theme={theme} />} />
-            <Route path="/instruments" element={<InstrumentsPage />} />
-            <Route path="/instruments/new" element={<AddPage />} />
-            <Route path="/instruments/calculated" element={<CalculatedPage />} />
-            <Route path="/instruments/:id" element={<SetupPage />} />
-            <Route path="/simulated" element={<SimulatedPage />} />
-            <Route path="/health" element={<HealthPage />} />
-            <Route path="/logbook" element={<Logbook />} />
-            <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
-            <Route
-              path="*"
-              element={<p style={{ padding: 40 }}>There is no such page. The places are above.</p>}
-            />
-          </Routes>
+          <Suspense fallback={<p style={{ padding: 40 }}>Opening the page …</p>}>
+            <Routes>
+              <Route path="/" element={<Bench theme={theme} />} />
+              <Route path="/instruments" element={<InstrumentsPage />} />
+              <Route path="/instruments/new" element={<AddPage />} />
+              <Route path="/instruments/calculated" element={<CalculatedPage />} />
+              <Route path="/instruments/:id" element={<SetupPage />} />
+              <Route path="/simulated" element={<SimulatedPage />} />
+              <Route path="/health" element={<HealthPage />} />
+              <Route path="/logbook" element={<Logbook />} />
+              <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
+              <Route
+                path="*"
+                element={<p style={{ padding: 40 }}>There is no such page. The places are above.</p>}
+              />
+            </Routes>
+          </Suspense>
         </Guard>
       )}
-      {settings && <AlarmSettings onClose={() => setSettings(false)} />}
-      {help && (
-        <Window title="Keys" open onClose={() => setHelp(false)}>
-          <p>On the Bench, when no field has focus:</p>
-          <Keys>
-            {LIST.map(([key, what]) => (
-              <div key={key} style={{ display: "contents" }}>
-                <dt>
-                  <Key>{key}</Key>
-                </dt>
-                <dd>{what}</dd>
-              </div>
-            ))}
-          </Keys>
-          <Actions>
-            <Button $kind="bright" onPress={() => setHelp(false)}>
-              Close
-            </Button>
-          </Actions>
-        </Window>
-      )}
+      <Suspense fallback={null}>{settings && <AlarmSettings onClose={() => setSettings(false)} />}</Suspense>
+      <Suspense fallback={null}>{help && <KeysWindow onClose={() => setHelp(false)} />}</Suspense>
     </>
   );
 }

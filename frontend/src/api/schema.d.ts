@@ -2361,14 +2361,29 @@ export interface components {
         };
         /**
          * LiveMessage
-         * @description A text frame of the live socket; binary frames are samples (docs/formats/samples.md).
+         * @description A text frame of the live socket; binary frames are samples (docs/formats/samples.md). A “change” says what is different in
+         *     the status of `since`: pairs of a path (keys and places) and the value that stands there now. Who has another status asks
+         *     for a whole one.
          */
         LiveMessage: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "status" | "away" | "tape" | "skipped";
+            kind: "status" | "change" | "away" | "tape" | "skipped";
+            /**
+             * Since
+             * @default 0
+             */
+            since: number;
+            /**
+             * Changes
+             * @default []
+             */
+            changes: [
+                (string | number)[],
+                unknown
+            ][];
             status?: components["schemas"]["Status"] | null;
             tape?: components["schemas"]["LiveTape"] | null;
             /**

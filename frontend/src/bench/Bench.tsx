@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { VisuallyHidden } from "react-aria-components";
 import { useNavigate, useSearchParams } from "react-router";
 import styled from "styled-components";
@@ -15,22 +15,27 @@ import { Guard } from "../parts/Guard";
 import { useKeys } from "../parts/useKeys";
 import { Tape } from "../tape/Tape";
 import { BigReadouts } from "./BigReadouts";
-import { ChannelWindow, limitsOf, putLimits } from "./ChannelWindow";
+import { limitsOf, putLimits } from "./limits";
 import { Cursor } from "./cursor";
-import { EndedCard } from "./EndedCard";
 import { InstrumentColumn } from "./InstrumentColumn";
-import { LaneMenu } from "./LaneMenu";
+import { LaneHead } from "./LaneHead";
 import { LaneStack } from "./LaneStack";
 import type { LaneMark, LaneView } from "./Lane";
 import { arranged, changed, clocksOf, forward, type Layout } from "./layout";
-import { LayoutWindow } from "./LayoutWindow";
 import { type Bare, type LaneChannel, type LaneSpec } from "./lanes";
-import { NothingYet } from "./NothingYet";
 import { NumbersPanel } from "./NumbersPanel";
 import { RunStrip } from "./RunStrip";
-import { BeginWindow, EndWindow, MarkWindow } from "./RunWindows";
 import { layouts, useLayout } from "./useLayout";
 import { keepWindow, keptWindow, nextWindow, type TimeWindow, WINDOWS } from "./windows";
+
+// What is not there at first comes when it is opened.
+const BeginWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.BeginWindow })));
+const EndWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.EndWindow })));
+const MarkWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.MarkWindow })));
+const LayoutWindow = lazy(() => import("./LayoutWindow").then((part) => ({ default: part.LayoutWindow })));
+const EndedCard = lazy(() => import("./EndedCard").then((part) => ({ default: part.EndedCard })));
+const NothingYet = lazy(() => import("./NothingYet").then((part) => ({ default: part.NothingYet })));
+const ChannelWindow = lazy(() => import("./ChannelWindow").then((part) => ({ default: part.ChannelWindow })));
 
 const Page = styled.main`
   display: grid;
@@ -127,6 +132,7 @@ const PASSING = new Set(["since", "zero", "zeroed_at", "problem"]);
 /** The live view. */
 export function Bench({ theme }: { theme: Theme }) {
   const live = useLive();
+  useEffect(() => connection.wantPast(), []);
   if (!live.status) {
     const words =
       live.line === "joining" ? "Joining the bench …" : "The bench does not answer. Trying again …";
@@ -227,7 +233,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   });
   const head = useCallback(
     (lane: LaneSpec, place: number) => (
-      <LaneMenu lane={lane} place={place} layout={layout} onLayout={change} />
+      <LaneHead lane={lane} place={place} layout={layout} onLayout={change} />
     ),
     [layout, change],
   );
@@ -294,16 +300,20 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
           onMark={() => setOpen("mark")}
           onEnd={() => setOpen("end")}
         />
-        {live.ended && !run && (
-          <EndedCard
-            ended={live.ended}
-            links={[...new Set(status.instruments.filter((one) => !one.released).map((one) => one.link))]}
-            onClose={connection.seen}
-          />
-        )}
+        <Suspense fallback={null}>
+          {live.ended && !run && (
+            <EndedCard
+              ended={live.ended}
+              links={[...new Set(status.instruments.filter((one) => !one.released).map((one) => one.link))]}
+              onClose={connection.seen}
+            />
+          )}
+        </Suspense>
       </div>
       {status.instruments.length === 0 ? (
-        <NothingYet ports={status.ports} onAdd={() => void go("/instruments/new")} />
+        <Suspense fallback={null}>
+          <NothingYet ports={status.ports} onAdd={() => void go("/instruments/new")} />
+        </Suspense>
       ) : big ? (
         <BigReadouts
           channels={lanes.flatMap((lane) => lane.channels)}
@@ -413,21 +423,23 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
           </Right>
         </Body>
       )}
-      {open === "begin" && (
-        <BeginWindow overdue={overdue} onClose={() => setOpen("")} onBegun={connection.seen} />
-      )}
-      {open === "mark" && run && <MarkWindow run={run} onClose={() => setOpen("")} />}
-      {open === "end" && run && <EndWindow run={run} onClose={() => setOpen("")} />}
-      {open === "layout" && (
-        <LayoutWindow
-          layout={layout}
-          channels={channels}
-          onLayout={change}
-          onReset={laid.reset}
-          onClose={() => setOpen("")}
-        />
-      )}
-      {whole && <ChannelWindow key={whole.id} channel={whole} onClose={() => setChannel(null)} />}
+      <Suspense fallback={null}>
+        {open === "begin" && (
+          <BeginWindow overdue={overdue} onClose={() => setOpen("")} onBegun={connection.seen} />
+        )}
+        {open === "mark" && run && <MarkWindow run={run} onClose={() => setOpen("")} />}
+        {open === "end" && run && <EndWindow run={run} onClose={() => setOpen("")} />}
+        {open === "layout" && (
+          <LayoutWindow
+            layout={layout}
+            channels={channels}
+            onLayout={change}
+            onReset={laid.reset}
+            onClose={() => setOpen("")}
+          />
+        )}
+        {whole && <ChannelWindow key={whole.id} channel={whole} onClose={() => setChannel(null)} />}
+      </Suspense>
     </Page>
   );
 }

@@ -1,24 +1,12 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, type Channel, got, said, type Schemas } from "../api/client";
+import { api, type Channel, got, said } from "../api/client";
 import { figure, moment } from "../look/format";
+import { limitsOf, putLimits } from "./limits";
 import { LimitFields } from "../instruments/LimitFields";
-import type { Limits } from "../instruments/limits";
 import { Button } from "../parts/Button";
 import { Actions, Trouble, Window } from "../parts/Window";
-
-/** The limits of a channel in force, as a form edits them. */
-export function limitsOf(channel: Channel): Limits {
-  const limits: Limits & Partial<Channel["limits"]> = { ...channel.limits };
-  // How it stands is no limit.
-  delete limits.state;
-  delete limits.since;
-  return limits;
-}
-
-export const putLimits = (id: string, limits: Limits): Promise<Schemas["SetupSaved"]> =>
-  got(api.PUT("/api/channels/{key}/limits", { params: { path: { key: id } }, body: limits }));
 
 export interface ChannelWindowProps {
   channel: Channel;

@@ -5,7 +5,7 @@ import { type Instrument, said } from "../api/client";
 import { how, readOnce } from "../instruments/actions";
 import { Chip } from "../parts/Button";
 import { firstFault, ReadingPath } from "../parts/ReadingPath";
-import { Trouble } from "../parts/Window";
+import { Trouble } from "../parts/Trouble";
 
 const Column = styled.aside`
   display: flex;

@@ -1,32 +1,7 @@
-import { Button, Menu, MenuItem, MenuTrigger, Popover, Separator } from "react-aria-components";
+import { Menu, MenuItem, MenuTrigger, Popover, Separator } from "react-aria-components";
 import styled from "styled-components";
 import { again, changed, forward, hidden, joined, type Layout, moved, resized, split, timed } from "./layout";
-import type { LaneSpec } from "./lanes";
-
-const Name = styled(Button)`
-  font: inherit;
-  font-size: 13px;
-  font-weight: 700;
-  text-align: left;
-  border: 0;
-  background: none;
-  padding: 2px;
-  border-radius: 4px;
-  cursor: pointer;
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  color: var(--ink);
-  small {
-    display: block;
-    font-size: 11px;
-    font-weight: 400;
-    color: var(--quiet);
-  }
-  &[data-hovered] {
-    background: var(--chosen);
-  }
-`;
+import { clockedIn, type LaneHeadProps, LaneName, ownTime } from "./LaneHead";
 
 export const MenuBox = styled(Menu)`
   background: var(--panel);
@@ -60,19 +35,15 @@ const Rule = styled(Separator)`
   margin: 4px 0;
 `;
 
-export interface LaneMenuProps {
-  lane: LaneSpec;
-  place: number;
-  layout: Layout;
-  onLayout: (layout: Layout) => void;
+export interface LaneMenuProps extends LaneHeadProps {
+  /** Whether it is open at once. */
+  defaultOpen?: boolean;
 }
 
 /** The lane's unit; pressed, what can be done to the lane. */
-export function LaneMenu({ lane, place, layout, onLayout }: LaneMenuProps) {
-  const instruments = [
-    ...new Set(lane.channels.flatMap((one) => (one.timed_by ? [one.instrument ?? ""] : []))),
-  ];
-  const own = instruments.some((one) => layout.own_time?.includes(one));
+export function LaneMenu({ lane, place, layout, onLayout, defaultOpen = false }: LaneMenuProps) {
+  const instruments = clockedIn(lane);
+  const own = ownTime(lane, layout);
   const act = (key: string): void => {
     const acts: Record<string, () => Layout> = {
       up: () => moved(layout, place, -1),
@@ -94,11 +65,8 @@ export function LaneMenu({ lane, place, layout, onLayout }: LaneMenuProps) {
   };
   const several = lane.channels.length > 1;
   return (
-    <MenuTrigger>
-      <Name aria-label={`Lane ${place + 1}, ${lane.unit || "no unit"}: what can be done`}>
-        {lane.unit || "–"}
-        {own && <small>own time</small>}
-      </Name>
+    <MenuTrigger defaultOpen={defaultOpen}>
+      <LaneName lane={lane} place={place} own={own} />
       <Popover placement="right top">
         <MenuBox onAction={(key) => act(String(key))} aria-label={`Lane ${place + 1}`}>
           <Item id="forward">{lane.weight === 4 ? "All lanes alike" : "Bring forward"}</Item>

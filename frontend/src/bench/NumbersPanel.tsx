@@ -4,7 +4,7 @@ import type { Schemas } from "../api/client";
 import { count, figure, length, moment } from "../look/format";
 import { mono } from "../look/theme";
 import { useStatistics } from "../live/useStatistics";
-import { Trouble } from "../parts/Window";
+import { Trouble } from "../parts/Trouble";
 import type { Cursor } from "./cursor";
 import type { LaneView } from "./Lane";
 import { isState, type LaneChannel } from "./lanes";

@@ -118,7 +118,7 @@ function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
     return () => clearInterval(timer);
   }, []);
   // The strip never runs on with an old status.
-  const now = heard ? ticking : status.at / 1000;
+  const now = heard ? ticking : connection.heardAt();
   const begun = run.begun_at / 1000;
   const saved = run.saved_at ? Math.max(0, (now - run.saved_at / 1000) / 1000) : null;
   const { verdict } = status;

@@ -4,6 +4,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { MemoryRouter, useLocation } from "react-router";
 import type { Stage, Status } from "../api/client";
 import { inForce, instrument, serve, stage, well, allWithin } from "../fixtures.test-setup";
+import { connection } from "../live/connection";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { RunStrip } from "./RunStrip";
 import { BeginWindow, EndWindow, remember } from "./RunWindows";
@@ -85,7 +86,8 @@ describe("the run strip", () => {
 
   it("stands still when the bench is not heard", () => {
     const at = new Date(2026, 10, 23, 14, 3, 12).getTime();
-    strip({ ...status({ begun_at: (at - 60_000) * 1000 }), at: at * 1000 }, {}, false);
+    vi.spyOn(connection, "heardAt").mockReturnValue(at);
+    strip(status({ begun_at: (at - 60_000) * 1000 }), {}, false);
     expect(screen.getByTestId("elapsed").textContent).toBe("00:01:00");
     expect(screen.getByTestId("verdict").textContent).toBe("not known: not heard since 14:03:12");
     expect(screen.getByText(/^As of 14:03:12/)).toBeTruthy();

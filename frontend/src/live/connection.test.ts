@@ -45,6 +45,7 @@ afterEach(() => {
 
 function joined(): { connection: Connection; socket: FakeSocket } {
   const connection = new Connection();
+  connection.wantPast();
   connection.start();
   const socket = FakeSocket.all.at(-1);
   if (!socket) throw new Error("no socket");
@@ -144,6 +145,57 @@ describe("the live connection", () => {
     FakeSocket.all.at(-1)?.onclose();
     await vi.advanceTimersByTimeAsync(10);
     expect(connection.snapshot().line).toBe("refused");
+  });
+
+  it("fetches the hour once, and only for a page that draws it; after a loss only what was missed", async () => {
+    const asked: string[] = [];
+    vi.stubGlobal("fetch", async (address: string) => {
+      asked.push(address);
+      return new Response(address.includes("tape") ? "[]" : new ArrayBuffer(0));
+    });
+    const connection = new Connection();
+    connection.start();
+    const past = (): string[] => asked.filter((one) => one.includes("history"));
+    const socket = (): FakeSocket => FakeSocket.all.at(-1) as FakeSocket;
+    socket().onopen();
+    await vi.advanceTimersByTimeAsync(10);
+    expect(past()).toEqual([]);
+    connection.wantPast();
+    connection.wantPast();
+    await vi.advanceTimersByTimeAsync(10);
+    expect(past()).toEqual(["/api/live/history?seconds=3600&points=4000"]);
+    socket().onclose();
+    await vi.advanceTimersByTimeAsync(20_000);
+    socket().onopen();
+    await vi.advanceTimersByTimeAsync(10);
+    expect(past()[1]).toBe("/api/live/history?seconds=30&points=4000");
+  });
+
+  it("hears of changes, renders nothing where there is none, and asks for the whole where it missed one", async () => {
+    let asked = 0;
+    vi.stubGlobal("fetch", async () => {
+      asked++;
+      return Response.json({
+        kind: "status",
+        status: { at: 40, run: { rows: 9 }, instruments: [] },
+        why: "",
+      });
+    });
+    const { connection, socket } = joined();
+    const told = vi.fn();
+    connection.subscribe(told);
+    socket.say({ kind: "status", why: "", status: { at: 10, run: { rows: 1 }, instruments: [] } });
+    const before = connection.snapshot().status;
+    socket.say({ kind: "change", since: 10, why: "", changes: [[["at"], 20]] });
+    expect(told).toHaveBeenCalledTimes(1);
+    expect(connection.snapshot().status).toBe(before);
+    expect(connection.heardAt()).toBe(0.02);
+    socket.say({ kind: "change", since: 20, why: "", changes: [[["at"], 30], [["run", "rows"], 2]] }); // prettier-ignore
+    expect(connection.snapshot().status).toMatchObject({ run: { rows: 2 } });
+    expect(connection.snapshot().status?.instruments).toBe(before?.instruments);
+    socket.say({ kind: "change", since: 35, why: "", changes: [[["run", "rows"], 5]] });
+    await vi.advanceTimersByTimeAsync(10);
+    expect([asked, connection.snapshot().status?.run?.rows]).toEqual([1, 9]);
   });
 
   it("keeps the tape in order, without doubles, and bounded", async () => {

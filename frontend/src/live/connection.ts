@@ -2,12 +2,15 @@
 
 import { useSyncExternalStore } from "react";
 import { type LiveMessage, type RunStatus, samplesFrom, type Status, type TapeLine } from "../api/client";
+import { type Change, changed } from "./changes";
 import { Samples } from "./samples";
 
 const TAPE_LINES = 2000;
 const HISTORY_SECONDS = 3600;
 /** Milliseconds without a word after which an open line counts as silent: the bench speaks four times a second. */
 const SILENT = 4000;
+/** Milliseconds that are fetched again where this browser did not keep up. */
+const SKIPPED = 300_000;
 
 export interface LiveState {
   /** "joining" until the first word, then whether server and recorder are heard; "silent": the line stands, and says nothing. */
@@ -39,6 +42,13 @@ export class Connection {
   private retry = 300;
 
   private heard = 0;
+  private told = 0;
+  private asking = false;
+  /** Whether a page draws the past, and whether it is here. */
+  private drawn = false;
+  private filled = false;
+  private open = false;
+  private lostAt = 0;
 
   start(): void {
     this.join();
@@ -54,7 +64,8 @@ export class Connection {
     socket.binaryType = "arraybuffer";
     socket.onopen = () => {
       this.retry = 300;
-      void this.catchUp();
+      this.open = true;
+      void this.catchUp(Date.now() - this.lostAt);
     };
     socket.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
       if (typeof event.data === "string") this.text(JSON.parse(event.data) as LiveMessage);
@@ -62,6 +73,8 @@ export class Connection {
       else this.samples.add(event.data);
     };
     socket.onclose = () => {
+      if (this.open) this.lostAt = Date.now();
+      this.open = false;
       this.waiting = [];
       if (this.state.line !== "refused") this.become("no server", "");
       void this.askWhy();
@@ -95,11 +108,26 @@ export class Connection {
     return Math.max(oldest, whole);
   }
 
+  /** The last hour is wanted: fetched once, by the first page that draws it. */
+  wantPast(): void {
+    if (this.drawn) return;
+    this.drawn = true;
+    if (this.open) void this.catchUp(0);
+  }
+
   /** Fill in what was measured before the page opened, or while the line was down. */
-  private async catchUp(): Promise<void> {
+  private async catchUp(missed: number): Promise<void> {
     this.waiting = [];
     try {
-      this.samples.add(await samplesFrom(`/api/live/history?seconds=${HISTORY_SECONDS}&points=4000`));
+      // Samples that are not newer than the last are left out: what came live meanwhile would keep the past from going in.
+      if (this.drawn && !this.filled) this.samples.series.clear();
+      if (this.drawn) {
+        const seconds = this.filled
+          ? Math.min(HISTORY_SECONDS, Math.ceil(missed / 1000) + 10)
+          : HISTORY_SECONDS;
+        this.samples.add(await samplesFrom(`/api/live/history?seconds=${seconds}&points=4000`));
+        this.filled = true;
+      }
       const response = await fetch("/api/live/tape?last=200");
       if (response.ok) this.lines((await response.json()) as TapeLine[], 0);
     } catch {
@@ -112,13 +140,44 @@ export class Connection {
   private text(message: LiveMessage): void {
     this.heard = Date.now();
     if (message.kind === "tape" && message.tape) this.lines(message.tape.lines, message.tape.left_out ?? 0);
-    else if (message.kind === "skipped") void this.catchUp();
+    else if (message.kind === "skipped") void this.catchUp(SKIPPED);
+    else if (message.kind === "change") this.change(message);
     else if (message.kind === "away") this.become("no recorder", message.why ?? "", message.status);
     else if (message.status) {
-      const offset = message.status.at / 1000 - Date.now();
-      if (Math.abs(offset - this.offset) > 250) this.offset = offset;
+      this.at(message.status.at);
       this.become("live", message.why ?? "", message.status);
     }
+  }
+
+  private at(time: number): void {
+    this.told = time;
+    const offset = time / 1000 - Date.now();
+    if (Math.abs(offset - this.offset) > 250) this.offset = offset;
+  }
+
+  /** When the bench was heard last, in milliseconds by its own clock. */
+  heardAt(): number {
+    return this.told / 1000;
+  }
+
+  /** What has changed in the status. Where nothing has but its time, nobody is told. */
+  private change({ since, changes, why }: LiveMessage): void {
+    const { status, line } = this.state;
+    if (!status || since !== this.told) return void this.whole();
+    const time = changes.find(([path]) => path.length === 1 && path[0] === "at");
+    const others = (changes as Change[]).filter((one) => one[0][0] !== "at");
+    this.at(Number(time?.[1] ?? since));
+    if (others.length || line !== "live" || why !== this.state.why)
+      this.become("live", why, changed(status, others));
+  }
+
+  /** Changes of another status than this one were told: ask for all of it. */
+  private async whole(): Promise<void> {
+    if (this.asking) return;
+    this.asking = true;
+    const response = await fetch("/api/bench").catch(() => null);
+    this.asking = false;
+    if (response?.ok) this.text((await response.json()) as LiveMessage);
   }
 
   private lines(lines: TapeLine[], leftOut: number): void {

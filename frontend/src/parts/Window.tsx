@@ -2,6 +2,8 @@ import { type ReactNode, useState } from "react";
 import { Dialog, Heading, Modal, ModalOverlay } from "react-aria-components";
 import styled from "styled-components";
 
+export { Trouble } from "./Trouble";
+
 const Overlay = styled(ModalOverlay)`
   position: fixed;
   inset: 0;
@@ -38,15 +40,6 @@ export const Actions = styled.div`
   justify-content: flex-end;
   gap: 10px;
   margin-top: 4px;
-`;
-
-/** What went wrong, in words, where it went wrong. */
-export const Trouble = styled.p.attrs({ role: "alert" })`
-  color: var(--fault);
-  background: var(--faultGround);
-  border-radius: 6px;
-  padding: 8px 10px;
-  white-space: pre-wrap;
 `;
 
 export interface WindowProps {

@@ -17,6 +17,7 @@ from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
+from starlette.middleware.gzip import GZipMiddleware
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
 from starlette.types import ASGIApp
@@ -93,6 +94,7 @@ def make_app(
         max_body_size=MAX_BODY,
         generate_unique_id_function=lambda route: route.name,
     )
+    app.add_middleware(GZipMiddleware, minimum_size=1024, compresslevel=6)
     app.openapi = partial(_described, app)  # type: ignore[method-assign]
     app.include_router(bench_routes.router)
     app.include_router(setup_routes.router)
@@ -142,7 +144,7 @@ def guarded(app: FastAPI, token: str, port: int, places: Places) -> ASGIApp:
 
 
 def _serve_front_end(app: FastAPI, folder: Path) -> None:
-    app.mount("/assets", StaticFiles(directory=folder / "assets"))
+    app.mount("/assets", _Assets(directory=folder / "assets"))
 
     @app.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> Response:
@@ -152,6 +154,15 @@ def _serve_front_end(app: FastAPI, folder: Path) -> None:
         if path and named.is_relative_to(folder.resolve()) and named.is_file():
             return FileResponse(named)
         return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})
+
+
+class _Assets(StaticFiles):
+    """Files whose names have a hash of their content: they never change."""
+
+    def file_response(self, *args: Any, **kwargs: Any) -> Response:
+        response = super().file_response(*args, **kwargs)
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return response
 
 
 async def _rest(context: Context) -> None:

@@ -67,7 +67,7 @@ async def live(socket: WebSocket) -> None:
     await socket.accept()
     listener = hub.listen()
     try:
-        await socket.send_text(hub.message().model_dump_json())
+        await socket.send_text(hub.first())
         reading = asyncio.create_task(_until_closed(socket))
         while not reading.done():
             getting = asyncio.create_task(listener.get())

@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import itertools
+import json
 import time
 from collections.abc import Coroutine
 from typing import Any
@@ -18,6 +19,7 @@ from tidybench.core.samples import channels_of, qualities_of, unpack
 from tidybench.core.tape.lines import parse_tape_line
 from tidybench.core.tape.shown import shown
 from tidybench.core.thinning import thin
+from tidybench.web.differences import calmed, differences
 from tidybench.web.live import LiveMessage, LiveTape
 from tidybench.wire.client import RecorderAway
 from tidybench.wire.places import Places
@@ -26,6 +28,9 @@ from tidybench.wire.status import GetStatus, Status
 
 AWAY_AFTER = 1.5
 """Seconds without a status after which the recorder counts as away."""
+
+SLOWLY = 1.0
+"""Seconds between two times that counters and rates are told."""
 
 MANY = 400
 """Samples in one piece of the stream from which on they are thinned for the eye."""
@@ -64,7 +69,10 @@ class Hub:
         self._waiting: dict[bytes, asyncio.Future[tuple[Answer, list[bytes]]]] = {}
         self._tasks: set[asyncio.Task[None]] = set()
         self._listeners: set[Listener] = set()
-        self.status: Status | None = None
+        self._told: dict[str, Any] = {}  # the status as browsers have it
+        self._newest: bytes = b""
+        self._parsed: Status | None = None
+        self._slow_at = 0.0
         self._heard = 0.0
         self.mismatch = ""
 
@@ -131,27 +139,67 @@ class Hub:
             topic, *frames = await socket.recv_multipart()
             try:
                 self._heard_of(topic, frames)
-            except (ValueError, IndexError):
+            except (ValueError, IndexError, KeyError, TypeError):
                 # An older or newer recorder: its run goes on, and the handshake says what to do.
                 self._heard = time.monotonic()
                 self._start(self._greet())
 
     def _heard_of(self, topic: bytes, frames: list[bytes]) -> None:
-        """One piece of the stream. Raises ValueError or IndexError where it is another version's."""
+        """One piece of the stream. Raises ValueError, LookupError or TypeError where it is another version's."""
         if topic == TOPIC_SAMPLES:
             data = frames[0]
             self._tell(thinned(data, 25) if len(data) > MANY * RECORD_SIZE else data)
         elif topic == TOPIC_STATUS:
-            status = Status.model_validate_json(frames[0])
-            fresh = self.status is None or self.status.session != status.session
-            self.status, self._heard = status, time.monotonic()
-            if fresh:
-                self._start(self._greet())
-            self._tell(self.message().model_dump_json())
+            self._take(frames[0])
         elif self._listeners:
             told = [shown(*parse_tape_line(line)) for line in frames[1].decode().split("\n")]
             tape = LiveTape(lines=[line for line in told if line is not None], left_out=int(frames[0]))
             self._tell(LiveMessage(kind="tape", tape=tape).model_dump_json())
+
+    @property
+    def status(self) -> Status | None:
+        """How everything stood last; None before it is heard. Checked only where somebody asks."""
+        if self._parsed is None and self._newest:
+            with contextlib.suppress(ValidationError):
+                self._parsed = Status.model_validate_json(self._newest)
+        return self._parsed
+
+    def _take(self, packed: bytes) -> None:
+        """A status: browsers hear what has changed. Raises ValueError where it is none."""
+        was_here, now = self.here, time.monotonic()
+        status = json.loads(packed)
+        old, fresh = self._told, self._told.get("session") != status["session"]
+        self._newest, self._parsed, self._heard = packed, None, now
+        if fresh:
+            self._start(self._greet())
+        if fresh or not was_here:
+            self._told = status
+            self._tell(self._whole())
+            return
+        if not self._listeners:
+            self._told = status
+            return
+        if now - self._slow_at < SLOWLY:
+            status = calmed(old, status)
+        else:
+            self._slow_at = now
+        self._told = status
+        message = {
+            "kind": "change",
+            "since": old["at"],
+            "changes": differences(old, status),
+            "why": self.mismatch,
+        }
+        self._tell(json.dumps(message, ensure_ascii=False, separators=(",", ":")))
+
+    def _whole(self) -> str:
+        """The status as browsers have it, whole."""
+        message = {"kind": "status", "status": self._told, "why": self.mismatch}
+        return json.dumps(message, ensure_ascii=False, separators=(",", ":"))
+
+    def first(self) -> str:
+        """What a browser hears first."""
+        return self._whole() if self.here and self._told else self.message().model_dump_json()
 
     def _start(self, work: Coroutine[Any, Any, None]) -> None:
         task = asyncio.create_task(work)
@@ -175,7 +223,9 @@ class Hub:
     def message(self) -> LiveMessage:
         """How the bench stands."""
         if self.here:
-            return LiveMessage(kind="status", status=self.status, why=self.mismatch)
+            # Changes that come after it are those of this very status.
+            status = Status.model_validate(self._told) if self._told else None
+            return LiveMessage(kind="status", status=status, why=self.mismatch)
         return LiveMessage(kind="away", why=str(RecorderAway()), status=self.status)
 
     def listen(self) -> Listener:

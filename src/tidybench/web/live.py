@@ -1,6 +1,6 @@
 """What the live socket says."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel
 
@@ -16,9 +16,13 @@ class LiveTape(BaseModel):
 
 
 class LiveMessage(BaseModel):
-    """A text frame of the live socket; binary frames are samples (docs/formats/samples.md)."""
+    """A text frame of the live socket; binary frames are samples (docs/formats/samples.md). A “change” says what is different in
+    the status of `since`: pairs of a path (keys and places) and the value that stands there now. Who has another status asks
+    for a whole one."""
 
-    kind: Literal["status", "away", "tape", "skipped"]
+    kind: Literal["status", "change", "away", "tape", "skipped"]
+    since: int = 0
+    changes: list[tuple[list[str | int], Any]] = []
     status: Status | None = None
     tape: LiveTape | None = None
     why: str = ""

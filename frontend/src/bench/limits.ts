@@ -1,0 +1,14 @@
+import { api, type Channel, got, type Schemas } from "../api/client";
+import type { Limits } from "../instruments/limits";
+
+/** The limits of a channel in force, as a form edits them. */
+export function limitsOf(channel: Channel): Limits {
+  const limits: Limits & Partial<Channel["limits"]> = { ...channel.limits };
+  // How it stands is no limit.
+  delete limits.state;
+  delete limits.since;
+  return limits;
+}
+
+export const putLimits = (id: string, limits: Limits): Promise<Schemas["SetupSaved"]> =>
+  got(api.PUT("/api/channels/{key}/limits", { params: { path: { key: id } }, body: limits }));

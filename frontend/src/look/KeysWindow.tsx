@@ -1,0 +1,50 @@
+import styled from "styled-components";
+import { Button, Key } from "../parts/Button";
+import { Actions, Window } from "../parts/Window";
+
+const List = styled.dl`
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 8px 16px;
+  margin: 0;
+  dd {
+    margin: 0;
+  }
+`;
+
+const LIST: [string, string][] = [
+  ["F", "freeze the trends, and go on"],
+  ["B", "begin a run"],
+  ["M", "mark this moment"],
+  ["E", "end the run (asks first)"],
+  ["T", "tape, taller and back"],
+  ["S", "statistics of what is shown, and back"],
+  ["R", "big readouts for across the room, and back"],
+  ["1 to 9", "bring a lane forward, and back"],
+  ["[ and ]", "a narrower or a wider stretch of time"],
+  ["Esc", "back to now, back out"],
+];
+
+/** Which keys do what. */
+export function KeysWindow({ onClose }: { onClose: () => void }) {
+  return (
+    <Window title="Keys" open onClose={onClose}>
+      <p>On the Bench, when no field has focus:</p>
+      <List>
+        {LIST.map(([key, what]) => (
+          <div key={key} style={{ display: "contents" }}>
+            <dt>
+              <Key>{key}</Key>
+            </dt>
+            <dd>{what}</dd>
+          </div>
+        ))}
+      </List>
+      <Actions>
+        <Button $kind="bright" onPress={onClose}>
+          Close
+        </Button>
+      </Actions>
+    </Window>
+  );
+}
