@@ -145,7 +145,7 @@ export function App() {
   return (
     <>
       <GlobalStyle $name={name} />
-      <div ref={above}>
+      <div ref={above} style={{ display: "flow-root" }}>
         <Bar data-stopped={stopped > 0}>
           <div className="name">
             <svg

@@ -1,4 +1,13 @@
-import { memo, type ReactNode, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import {
+  memo,
+  type ReactNode,
+  useCallback,
+  useEffect,
+  useLayoutEffect,
+  useMemo,
+  useRef,
+  useState,
+} from "react";
 import styled from "styled-components";
 import uPlot from "uplot";
 import { clock, qualityWords } from "../look/format";
@@ -91,6 +100,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
   const [scale, setScale] = useState<[number, number]>([0, 1]);
   const scaleRef = useRef<[number, number] | null>(null);
   const before = past?.samples;
+  const chartRef = useRef<uPlot | null>(null);
   const marksRef = useRef(marks);
   useEffect(() => {
     marksRef.current = marks;
@@ -114,6 +124,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
         width: Math.max(element.clientWidth, 10),
         height,
         legend: { show: false },
+        focus: { alpha: 0.18 },
         cursor: { show: false },
         padding: [0, 0, 0, 0],
         scales: {
@@ -149,6 +160,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
       [[0], ...lane.channels.map(() => [null])],
       element,
     );
+    chartRef.current = chart;
     const draw = (): void => {
       // Never asked of the page here: it would lay everything out anew for every lane.
       if (wide === 0 && pens.current) return pens.current(view(), scaleRef.current ?? [0, 1]);
@@ -198,10 +210,19 @@ export const Lane = memo(function Lane(props: LaneProps) {
     draw();
     return () => {
       leave();
+      chartRef.current = null;
       resize.disconnect();
       chart.destroy();
     };
   }, [shape, samples, view, theme, register, first, height, before]);
+
+  const point = useCallback(
+    (channel: number | null) => {
+      const index = lane.channels.findIndex((one) => one.number === channel);
+      chartRef.current?.setSeries(index < 0 ? null : index + 1, { focus: true });
+    },
+    [lane],
+  );
 
   return (
     <Row style={{ height }} data-testid="lane">
@@ -217,6 +238,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
         pensRef={pens}
         cursor={cursor}
         onChannel={props.onChannel}
+        onPoint={point}
         onLimit={props.onLimit}
         limitsMovable={props.limitsMovable}
       />

@@ -13,7 +13,8 @@ const Name = styled(Button)`
   text-align: left;
   border: 0;
   background: none;
-  padding: 2px;
+  padding: 0 2px;
+  line-height: 1.1;
   border-radius: 4px;
   cursor: pointer;
   white-space: nowrap;

@@ -136,11 +136,17 @@ export function LaneStack({
     let drawn = 0;
     let penned = 0;
     let told = 0;
+    let slow = 16;
+    let last = performance.now();
     const beat = (time: number): void => {
       frame = requestAnimationFrame(beat);
+      slow = 0.8 * slow + 0.2 * Math.min(time - last, 1000);
+      last = time;
       const now = view();
       // A pixel of a long window takes its time to fill; digits do not wait for it.
-      const pause = Math.min(Math.max((now.end - now.start) / 900 / 2, 45), 1000);
+      const fill = Math.min(Math.max((now.end - now.start) / 900 / 2, 45), 1000);
+      // A computer that cannot keep up draws less often, and stays free for the person.
+      const pause = slow > 60 ? Math.max(fill, slow * 4) : fill;
       if (time - drawn >= pause) {
         drawn = time;
         draws.current.forEach((draw) => draw());

@@ -2,13 +2,22 @@ import { type RefObject, useEffect, useRef, useState } from "react";
 import styled from "styled-components";
 import { figure, qualityWords, valueWords } from "../look/format";
 import { dashes, digits, type Theme } from "../look/theme";
-import { isGood, type Readings, type Shown } from "../live/readings";
+import { isGood, MISSING, type Readings, type Shown } from "../live/readings";
 import type { Samples } from "../live/samples";
 import { type Trend, trendOf } from "../live/stats";
 import type { Cursor } from "./cursor";
 import type { LaneView } from "./Lane";
 import { LimitRail } from "./LimitRail";
-import { isState, isStates, type LaneChannel, type LaneSpec, limitWords, placeOf, standing } from "./lanes";
+import {
+  isState,
+  isStates,
+  type LaneChannel,
+  type LaneSpec,
+  limitWords,
+  placeOf,
+  READOUT,
+  standing,
+} from "./lanes";
 
 const Ends = styled.div`
   display: grid;
@@ -40,14 +49,16 @@ const Readout = styled.div`
   grid-template-columns: minmax(0, 1fr) auto;
   align-items: center;
   column-gap: 8px;
+  /* A long name takes two lines rather than being cut. */
   .name {
-    display: block;
+    display: -webkit-box;
+    -webkit-box-orient: vertical;
+    -webkit-line-clamp: 2;
     max-width: 100%;
     font-size: 13px;
-    line-height: 1.2;
+    line-height: 1.15;
     overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
+    overflow-wrap: anywhere;
     border: 0;
     background: none;
     padding: 0;
@@ -108,9 +119,71 @@ const Readout = styled.div`
     font-size: 12px;
   }
   .unit {
+    display: block;
     font-size: 12px;
+    line-height: 1.1;
     color: var(--quiet);
-    margin-left: 5px;
+    padding-right: 16px;
+  }
+`;
+
+/** Readouts of a lane of many: a line each. */
+const Lines = styled.div`
+  overflow-y: auto;
+  scrollbar-width: thin;
+  min-height: 0;
+  padding: 3px 4px 3px 0;
+  > div {
+    display: grid;
+    grid-template-columns: 16px minmax(0, 1fr) auto;
+    column-gap: 6px;
+    align-items: center;
+    min-height: 24px;
+    border-radius: 4px;
+  }
+  > div:hover,
+  > div:focus-within {
+    background: var(--chosen);
+  }
+  .name {
+    min-width: 0;
+    border: 0;
+    background: none;
+    padding: 0;
+    color: var(--ink);
+    font: inherit;
+    font-size: 12.5px;
+    line-height: 1.1;
+    text-align: left;
+    cursor: pointer;
+    overflow-wrap: anywhere;
+  }
+  .digits {
+    font: 700 15px/1 ${digits};
+    white-space: pre;
+    text-align: right;
+  }
+  .limits {
+    grid-column: 2 / 4;
+    font-size: 11.5px;
+    line-height: 1.1;
+    text-align: right;
+    display: none;
+  }
+  .limits[data-out="true"],
+  .limits[data-out="caution"] {
+    display: block;
+    color: var(--fault);
+    font-weight: 700;
+  }
+  .limits[data-out="caution"] {
+    color: var(--caution);
+  }
+  .limits[data-out="true"]::before {
+    content: "◆ ";
+  }
+  .limits[data-out="caution"]::before {
+    content: "◇ ";
   }
 `;
 
@@ -126,6 +199,8 @@ export interface PenEndProps {
   onChannel?: ((channel: LaneChannel) => void) | undefined;
   onLimit?: ((channel: LaneChannel, which: "low" | "high", value: number) => void) | undefined;
   limitsMovable?: boolean | undefined;
+  /** A channel is pointed at: its curve stands in front. */
+  onPoint?: ((channel: number | null) => void) | undefined;
 }
 
 interface Cell {
@@ -143,6 +218,7 @@ export function PenEnd(props: PenEndProps) {
   const pointers = useRef(new Map<number, SVGPathElement>());
   const cells = useRef(new Map<number, Partial<Cell>>());
   const [order, setOrder] = useState<number[]>(() => lane.channels.map((channel) => channel.number));
+  const many = height < 10 + READOUT * lane.channels.length && lane.channels.length > 2;
 
   useEffect(() => {
     let written = 0;
@@ -151,6 +227,8 @@ export function PenEnd(props: PenEndProps) {
     const trends = new Map<number, Trend>();
     pensRef.current = (view, current) => {
       const time = performance.now();
+      // Nobody reads thirty numbers more than five times a second, and each one laid out anew takes its time.
+      if (many && time - written < 200 && cursor.at === null) return;
       const values = new Map<number, Shown>();
       for (const channel of lane.channels)
         values.set(channel.number, readings.of(channel, view.end, cursor.at, !cursor.pinned));
@@ -179,15 +257,16 @@ export function PenEnd(props: PenEndProps) {
         const trend = judged && !isState(channel) ? (trends.get(channel.number) ?? "") : "";
         write(channel, shown, cell, { from, trend, judged });
       }
-      if (lane.channels.length > 1 && !isStates(lane) && time - sorted > 1000) {
+      if (lane.channels.length > 1 && time - sorted > 1000) {
         sorted = time;
-        setOrder((old) => inOrder(old, values, (current[1] - current[0]) * 0.08));
+        if (many) setOrder((old) => troubleFirst(old, lane, values, !readings.judged(cursor.at)));
+        else if (!isStates(lane)) setOrder((old) => inOrder(old, values, (current[1] - current[0]) * 0.08));
       }
     };
     return () => {
       pensRef.current = null;
     };
-  }, [lane, samples, readings, height, pensRef, cursor]);
+  }, [lane, samples, readings, height, pensRef, cursor, many]);
 
   const known = order.filter((number) => lane.channels.some((channel) => channel.number === number));
   const rows = lane.channels.length === known.length ? known : lane.channels.map((channel) => channel.number);
@@ -205,60 +284,116 @@ export function PenEnd(props: PenEndProps) {
         movable={props.limitsMovable}
         onLimit={props.onLimit}
       />
-      <Readouts>
-        {rows.map((number) => {
-          const channel = lane.channels.find((one) => one.number === number);
-          if (!channel) return null;
-          const ink = theme.inks[channel.ink] ?? theme.ink;
-          return (
-            <Readout key={number} data-testid={`readout-${channel.name}`}>
-              <div style={{ minWidth: 0 }}>
-                <svg width="24" height="5" aria-hidden="true" style={{ display: "block" }}>
-                  <path
-                    d="M0 2.5h24"
-                    stroke={ink}
-                    strokeWidth="2.4"
-                    strokeDasharray={dashes[channel.dash]?.join(" ")}
-                  />
-                </svg>
-                {props.onChannel ? (
-                  <button
-                    type="button"
-                    className="name"
-                    title={`${channel.name}: zero, limits, set-up`}
-                    onClick={() => props.onChannel?.(channel)}
-                  >
-                    {channel.name}
-                  </button>
-                ) : (
-                  <div className="name" title={channel.name}>
-                    {channel.name}
-                  </div>
-                )}
-                <div className="limits" ref={(limits) => void (limits && cell(number, { limits }))}>
-                  {limitWords(channel)}
-                </div>
-              </div>
-              <div className="value">
+      {many ? (
+        <Lines role="list" aria-label={`Readouts in ${lane.unit || "no unit"}`}>
+          {rows.map((number) => {
+            const channel = lane.channels.find((one) => one.number === number);
+            if (!channel) return null;
+            const ink = theme.inks[channel.ink] ?? theme.ink;
+            return (
+              <div
+                key={number}
+                role="listitem"
+                data-testid={`readout-${channel.name}`}
+                onPointerEnter={() => props.onPoint?.(number)}
+                onPointerLeave={() => props.onPoint?.(null)}
+                onFocus={() => props.onPoint?.(number)}
+                onBlur={() => props.onPoint?.(null)}
+              >
+                <Mark ink={ink} dash={channel.dash} width={16} />
+                <button
+                  type="button"
+                  className="name"
+                  disabled={!props.onChannel}
+                  title={props.onChannel && `${channel.name}: zero, limits, set-up`}
+                  onClick={() => props.onChannel?.(channel)}
+                >
+                  {channel.name}
+                </button>
                 <span
-                  className={isState(channel) ? "digits word" : "digits"}
-                  title={channel.states?.join(", ")}
+                  className="digits"
                   style={{ color: ink }}
-                  ref={(element) => void (element && cell(number, { digits: element }))}
+                  ref={(element) => void (element && cell(number, { digits: element, trend: null }))}
                 >
                   –
                 </span>
-                <span className="unit">{channel.unit}</span>
-                <svg className="trend" width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
-                  <path ref={(trend) => void (trend && cell(number, { trend }))} fill={ink} d="" />
-                </svg>
+                <span className="limits" ref={(limits) => void (limits && cell(number, { limits }))} />
               </div>
-            </Readout>
-          );
-        })}
-      </Readouts>
+            );
+          })}
+        </Lines>
+      ) : (
+        <Readouts>
+          {rows.map((number) => {
+            const channel = lane.channels.find((one) => one.number === number);
+            if (!channel) return null;
+            const ink = theme.inks[channel.ink] ?? theme.ink;
+            return (
+              <Readout key={number} data-testid={`readout-${channel.name}`}>
+                <div style={{ minWidth: 0 }}>
+                  <Mark ink={ink} dash={channel.dash} width={24} />
+                  {props.onChannel ? (
+                    <button
+                      type="button"
+                      className="name"
+                      title={`${channel.name}: zero, limits, set-up`}
+                      onClick={() => props.onChannel?.(channel)}
+                    >
+                      {channel.name}
+                    </button>
+                  ) : (
+                    <div className="name" title={channel.name}>
+                      {channel.name}
+                    </div>
+                  )}
+                  <div className="limits" ref={(limits) => void (limits && cell(number, { limits }))}>
+                    {limitWords(channel)}
+                  </div>
+                </div>
+                <div className="value">
+                  <span
+                    className={isState(channel) ? "digits word" : "digits"}
+                    title={channel.states?.join(", ")}
+                    style={{ color: ink }}
+                    ref={(element) => void (element && cell(number, { digits: element }))}
+                  >
+                    –
+                  </span>
+                  <svg className="trend" width="12" height="12" viewBox="0 0 12 12" role="img">
+                    <title />
+                    <path ref={(trend) => void (trend && cell(number, { trend }))} fill={ink} d="" />
+                  </svg>
+                  <span className="unit">{channel.unit}</span>
+                </div>
+              </Readout>
+            );
+          })}
+        </Readouts>
+      )}
     </Ends>
   );
+}
+
+/** How a channel's curve is drawn. */
+function Mark({ ink, dash, width }: { ink: string; dash: number; width: number }) {
+  return (
+    <svg width={width} height="5" aria-hidden="true" style={{ display: "block" }}>
+      <path d={`M0 2.5h${width}`} stroke={ink} strokeWidth="2.4" strokeDasharray={dashes[dash]?.join(" ")} />
+    </svg>
+  );
+}
+
+/** Those beyond their limits or not measured first; the others as they stand in the lane. */
+function troubleFirst(old: number[], lane: LaneSpec, values: Map<number, Shown>, plainly: boolean): number[] {
+  const calm = (channel: LaneChannel): number => {
+    const { level } = saidOf(channel, values.get(channel.number) ?? MISSING, plainly);
+    return level === true ? 0 : level ? 1 : 2;
+  };
+  const next = lane.channels
+    .map((channel) => ({ number: channel.number, calm: calm(channel) }))
+    .sort((one, other) => one.calm - other.calm)
+    .map((one) => one.number);
+  return next.some((number, index) => number !== old[index]) ? next : old;
 }
 
 /** What stands below a readout's name, and how loudly. */
@@ -289,6 +424,13 @@ function point(
   pointer.setAttribute("transform", `translate(0 ${Math.min(Math.max(y, 2), height - 2).toFixed(1)})`);
 }
 
+const TREND_WORDS: Record<Trend, string> = {
+  rising: "rising over the last 20 s",
+  falling: "falling over the last 20 s",
+  settled: "settled: within its band for 20 s",
+  "": "",
+};
+
 const TRENDS: Record<Trend, string> = {
   rising: "M1 9L6 2L11 9Z",
   falling: "M1 3L6 10L11 3Z",
@@ -311,7 +453,10 @@ function write(
   const path = good ? TRENDS[more.trend] : "";
   if (cell.trend && cell.trend.getAttribute("d") !== path) {
     cell.trend.setAttribute("d", path);
-    cell.trend.parentElement?.setAttribute("data-trend", good ? more.trend : "");
+    const box = cell.trend.parentElement;
+    box?.setAttribute("data-trend", good ? more.trend : "");
+    const title = box?.querySelector("title");
+    if (title) title.textContent = good ? TREND_WORDS[more.trend] : "";
   }
   if (!cell.limits) return;
   const { words, level } = saidOf(channel, shown, !more.judged);

@@ -102,12 +102,18 @@ export function standing(
   return { words: limitWords(channel), level: false };
 }
 
-const LEAST = 58;
-const READOUT = 40;
+const LEAST = 52;
+/** Pixels that a readout needs; a lane that has fewer for each of its channels has a line for each. */
+export const READOUT = 40;
+/** Channels of a lane from which on it does not grow for them: they have a line each, and more of them are scrolled. */
+const MANY = 4;
+const LINE = 24;
 
 /** How high the lanes are in a given room: by their weights, but never too low for their readouts; then they scroll. */
 export function laneHeights(channels: number[], room: number, weights: number[] = []): number[] {
-  const least = channels.map((count) => Math.max(LEAST, 10 + READOUT * count));
+  const least = channels.map((count) =>
+    Math.max(LEAST, count < MANY ? 6 + READOUT * count : 8 + LINE * Math.min(count, 6)),
+  );
   const weight = (index: number): number => weights[index] ?? 1;
   let left = room;
   let shares = channels.reduce((sum, _, index) => sum + weight(index), 0);

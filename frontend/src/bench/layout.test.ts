@@ -218,3 +218,17 @@ describe("a state that calls for somebody", () => {
     expect(serious("alarm")).toBe(true);
   });
 });
+
+describe("a lane of thirty-two alike channels", () => {
+  it("deals inks and dashes so that no two look alike", () => {
+    const many = Array.from({ length: 32 }, (_, n) => ({ ...channel(`t${n}`, "°C"), number: n + 1 }));
+    // Four quantities a station: the temperatures stand four apart among all channels.
+    const others = (n: number, unit: string) => ({ ...channel(`x${unit}${n}`, unit), number: 100 + n });
+    const all = many.flatMap((one, n) => [one, others(n, "bar"), others(n, "kW"), others(n, "V")]);
+    const [lane] = lay.arranged(all, lay.PLAIN);
+    const looks = lane?.channels.map((one) => `${one.ink} ${one.dash}`) ?? [];
+    expect(looks).toHaveLength(32);
+    expect(new Set(looks).size).toBe(32);
+    expect(lane?.channels[0]?.ink).not.toBe(lane?.channels[1]?.ink);
+  });
+});

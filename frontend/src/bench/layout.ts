@@ -69,13 +69,28 @@ export function settled(channels: Bare[], layout: Layout): Layout {
   return { ...layout, lanes, hidden: away };
 }
 
-/** The lanes to draw. A channel keeps its ink wherever it stands. */
+const INKS = 8;
+
+/** The ink of a channel: its own, or the next one that fewer channels of its lane have. */
+function dealt(own: number, used: number[]): number {
+  const fewest = Math.min(...used);
+  let ink = own;
+  while ((used[ink] ?? 0) > fewest) ink = (ink + 1) % INKS;
+  used[ink] = (used[ink] ?? 0) + 1;
+  return ink;
+}
+
+/** The lanes to draw. A channel keeps its ink wherever it stands, unless another one of its lane has it. */
 export function arranged(channels: Bare[], layout: Layout): LaneSpec[] {
   const byId = new Map(channels.map((channel, index) => [channel.id, { channel, index }]));
   return settled(channels, layout).lanes.map((lane, place): LaneSpec => {
-    const own = lane.channels.flatMap((id, dash): LaneChannel[] => {
+    const used = Array<number>(INKS).fill(0);
+    const own = lane.channels.flatMap((id, place): LaneChannel[] => {
       const found = byId.get(id);
-      return found ? [{ ...found.channel, ink: found.index % 8, dash: dash % 4 }] : [];
+      if (!found) return [];
+      const ink = dealt(found.index % INKS, used);
+      // Neighbours differ in dash too, and no two of 32 look alike.
+      return [{ ...found.channel, ink, dash: (place + Math.floor(place / INKS)) % 4 }];
     });
     const units = [...new Set(own.map((channel) => channel.unit))];
     return {

@@ -9,6 +9,8 @@ const TAPE_LINES = 2000;
 const HISTORY_SECONDS = 3600;
 /** Milliseconds without a word after which an open line counts as silent: the bench speaks four times a second. */
 const SILENT = 4000;
+/** Milliseconds between two times that the tape is drawn. */
+const TAPE_EVERY = 120;
 /** Milliseconds that are fetched again where this browser did not keep up. */
 const SKIPPED = 300_000;
 
@@ -49,6 +51,8 @@ export class Connection {
   private filled = false;
   private open = false;
   private lostAt = 0;
+  private telling: ReturnType<typeof setTimeout> | null = null;
+  private toldTape = 0;
 
   start(): void {
     this.join();
@@ -187,7 +191,20 @@ export class Connection {
     if (!fresh.length && !leftOut) return;
     this.tape = [...(restarted ? [] : this.tape), ...fresh].slice(-TAPE_LINES);
     this.leftOut += leftOut;
-    this.tapeListeners.forEach((listener) => listener());
+    this.tellTape();
+  }
+
+  /** The tape is drawn a few times a second at most: each time its whole page is laid out. */
+  private tellTape(): void {
+    if (this.telling !== null) return;
+    const wait = Math.max(0, TAPE_EVERY - (Date.now() - this.toldTape));
+    const tell = (): void => {
+      this.telling = null;
+      this.toldTape = Date.now();
+      this.tapeListeners.forEach((listener) => listener());
+    };
+    if (wait === 0) tell();
+    else this.telling = setTimeout(tell, wait);
   }
 
   private become(

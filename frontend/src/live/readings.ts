@@ -21,7 +21,8 @@ interface Asked {
   states?: string[] | undefined;
 }
 
-const MISSING: Shown = { value: NaN, quality: 0, stale: true };
+/** Nothing is known. */
+export const MISSING: Shown = { value: NaN, quality: 0, stale: true };
 
 /** Whether a number may be shown. */
 export const isGood = (shown: Shown): boolean =>

@@ -70,8 +70,10 @@ describe("lanes", () => {
   });
   it("shares the room, but leaves every readout its place", () => {
     expect(laneHeights([1, 1, 1], 501)).toEqual([167, 167, 167]);
-    expect(laneHeights([1, 5, 1], 501)).toEqual([145, 210, 145]);
-    expect(laneHeights([1, 1, 1, 1, 1, 1], 300)).toEqual([58, 58, 58, 58, 58, 58]);
+    expect(laneHeights([1, 3, 1], 251)).toEqual([62, 126, 62]);
+    // A lane of many does not grow for them: they have a line each, and are scrolled.
+    expect(laneHeights([1, 32, 1], 256)).toEqual([52, 152, 52]);
+    expect(laneHeights([1, 1, 1, 1, 1, 1], 200)).toEqual([52, 52, 52, 52, 52, 52]);
     expect(laneHeights([1, 1], 400, [3, 1])).toEqual([300, 100]);
     expect(laneHeights([], 300)).toEqual([]);
   });

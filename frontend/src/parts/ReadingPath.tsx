@@ -28,9 +28,9 @@ const Bead = styled(Button)`
 const SAY = { passing: "passing", losses: "passing with losses", stopped: "stopped", nothing: "nothing yet" };
 
 /** A bead: filled, with a notch, an open diamond, or hollow. Its shape says it all without colour. */
-export function BeadShape({ state }: { state: Stage["state"] }) {
+export function BeadShape({ state, size = 16 }: { state: Stage["state"]; size?: number }) {
   return (
-    <svg width="16" height="16" viewBox="0 0 16 16" aria-hidden="true">
+    <svg width={size} height={size} viewBox="0 0 16 16" aria-hidden="true">
       {state === "passing" && <circle cx="8" cy="8" r="6" fill="var(--action)" />}
       {state === "losses" && (
         <>
