@@ -150,7 +150,7 @@ def test_a_limit_is_dragged_and_crossed_and_the_cursor_agrees_with_the_csv(
     page.press("Set limits")
     page.see("is in force")
     page.press("Close")
-    page.see("back within at")
+    page.see("over at")
     page.press("Seen")
     wait_for(lambda: page.gone("[data-testid=crossings]"), "the crossing to be acknowledged")
 

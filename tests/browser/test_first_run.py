@@ -138,7 +138,9 @@ def test_two_windows_and_a_second_one_ends_the_run(page: Page, server: Server) -
     page.press("End run")
     page.see("Go on logging")
     assert server.post("/api/run/end", {"run": run["id"]}).status_code == 204
-    page.see("“From elsewhere” ended")
+    page.see("“From elsewhere” has ended")
+    page.see("ended by a person")
+    page.see("Repeat with a new test item")
 
 
 def test_a_phone_walks_past(page: Page, server: Server) -> None:

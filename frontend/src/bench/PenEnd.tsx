@@ -359,7 +359,7 @@ export function PenEnd(props: PenEndProps) {
                   >
                     –
                   </span>
-                  <svg className="trend" width="12" height="12" viewBox="0 0 12 12" role="img">
+                  <svg className="trend" width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
                     <title />
                     <path ref={(trend) => void (trend && cell(number, { trend }))} fill={ink} d="" />
                   </svg>
@@ -455,8 +455,12 @@ function write(
     cell.trend.setAttribute("d", path);
     const box = cell.trend.parentElement;
     box?.setAttribute("data-trend", good ? more.trend : "");
+    const words = good ? TREND_WORDS[more.trend] : "";
     const title = box?.querySelector("title");
-    if (title) title.textContent = good ? TREND_WORDS[more.trend] : "";
+    if (title) title.textContent = words;
+    if (words) box?.setAttribute("role", "img");
+    else box?.removeAttribute("role");
+    box?.setAttribute("aria-hidden", String(!words));
   }
   if (!cell.limits) return;
   const { words, level } = saidOf(channel, shown, !more.judged);

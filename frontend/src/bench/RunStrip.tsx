@@ -191,7 +191,7 @@ export function verdictWords(verdict: Schemas["Verdict"]): string {
     case "not all known":
       return `not all known: ${unknown}`;
     case "within":
-      return `all ${verdict.limited === 1 ? "" : `${verdict.limited} `}within limits${cautions}`;
+      return `all within limits${cautions}`;
     default:
       return "no limits set";
   }

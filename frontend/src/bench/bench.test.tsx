@@ -78,7 +78,7 @@ describe("the run strip", () => {
     );
     cleanup();
     strip(status({}), { state: "within", limited: 4, cautions: ["Supply"] });
-    expect(screen.getByTestId("verdict").textContent).toBe("all 4 within limits; caution: Supply");
+    expect(screen.getByTestId("verdict").textContent).toBe("all within limits; caution: Supply");
     cleanup();
     strip(status({}), { state: "no limits", limited: 0 });
     expect(screen.getByTestId("verdict").textContent).toBe("no limits set");
