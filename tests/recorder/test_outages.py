@@ -41,7 +41,7 @@ def test_a_path_that_stops_calls_once_and_says_when_it_is_back() -> None:
     assert told(outages, 0, gone) == []
     assert told(outages, HOLD - 1, gone) == []
     assert told(outages, HOLD, gone, missing=[unknown("flow")]) == [
-        "METER has stopped at Bytes: silent. Not judged meanwhile: Flow."
+        "METER has stopped at Bytes: silent. Not judged meanwhile: Flow"
     ]
     assert told(outages, 2 * HOLD, gone) == []
     assert told(outages, 3 * HOLD, instrument("meter")) == ["METER is passing again"]
@@ -59,13 +59,20 @@ def test_a_channel_with_limits_that_is_not_measured_calls_by_itself() -> None:
     there = instrument("meter")
     assert told(outages, 0, there, missing=[unknown("flow"), unknown("level", WARMS_UP)]) == []
     assert told(outages, HOLD, there, missing=[unknown("flow"), unknown("level", WARMS_UP)]) == [
-        "Flow is not measured: bad checksum."
+        "Flow is not measured: bad checksum"
     ]
     # Its instrument stops as well: that is said, and that it is measured again is not.
     gone = instrument("meter", "silent")
     assert told(outages, 2 * HOLD, gone, missing=[unknown("flow")]) == []
     assert told(outages, 3 * HOLD, gone, missing=[unknown("flow")])[0].startswith("METER has stopped")
     assert told(outages, 4 * HOLD, there) == ["METER is passing again"]
+
+
+def test_what_was_never_measured_is_not_lost() -> None:
+    outages = Outages()
+    never = Unknown(id="flow", name="Flow", words="no sample yet", since=0)
+    for at in range(0, 5 * HOLD, HOLD):
+        assert told(outages, at, instrument("meter"), missing=[never]) == []
 
 
 def test_nothing_calls_without_a_run_and_a_port_that_was_given_up_never() -> None:
@@ -77,7 +84,7 @@ def test_nothing_calls_without_a_run_and_a_port_that_was_given_up_never() -> Non
     outages = Outages()
     assert told(outages, 0, gone, running=False) == []
     # It was out before: whoever begins a run is told.
-    assert told(outages, HOLD, gone) == ["METER has stopped at Bytes: silent."]
+    assert told(outages, HOLD, gone) == ["METER has stopped at Bytes: silent"]
 
 
 def test_an_unplugged_meter_is_an_alarm_of_the_run(recorder: RecorderProcess, shop: Shop) -> None:
@@ -93,7 +100,7 @@ def test_an_unplugged_meter_is_an_alarm_of_the_run(recorder: RecorderProcess, sh
     [alarm] = recorder.status().crossings
     assert (
         alarm.crossing.words
-        == "Loop flow meter has stopped at Bytes: silent. Not judged meanwhile: Loop flow."
+        == "Loop flow meter has stopped at Bytes: silent. Not judged meanwhile: Loop flow"
     )
     shop.flow.fault("silent", on=False)
     wait_for(lambda: recorder.status().crossings[0].back_at, "it to be back")

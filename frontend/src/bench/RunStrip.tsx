@@ -74,6 +74,14 @@ const OnDark = styled(Button)`
 
 const Verdict = styled.div<{ $out: boolean }>`
   font-weight: 700;
+  /* Two lines rather than a cut one. */
+  && {
+    display: -webkit-box;
+    -webkit-box-orient: vertical;
+    -webkit-line-clamp: 2;
+    white-space: normal;
+    line-height: 1.15;
+  }
   text-decoration: ${({ $out }) => ($out ? "underline" : "none")};
 `;
 
@@ -150,7 +158,7 @@ function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
           </div>
         </div>
       )}
-      <div className="cell" style={{ flex: "0 1 auto", maxWidth: 330 }}>
+      <div className="cell" style={{ flex: "0 2 auto", minWidth: 130, maxWidth: 360 }}>
         <div className="small">Limits</div>
         <Verdict $out={!heard || verdict.state === "beyond"} title={words} data-testid="verdict">
           {words}

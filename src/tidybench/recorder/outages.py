@@ -47,15 +47,16 @@ class Outages:
             if one.released:  # somebody gave its port up
                 continue
             mine = [channel.name for channel in unknown if owners.get(channel.id) == one.id]
-            more = f" Not judged meanwhile: {', '.join(mine)}." if mine else ""
-            words = f"{one.name} has stopped at {stage.name}: {stage.words}.{more}"
+            more = f". Not judged meanwhile: {', '.join(mine)}" if mine else ""
+            words = f"{one.name} has stopped at {stage.name}: {stage.words}{more}"
             seen.add(("stopped", one.id))
             found += self._out_of("stopped", one.id, one.name, words, now, running)
         for channel in unknown:
-            if owners.get(channel.id) in stopped or channel.words == WARMS_UP:
+            # What was never measured is not lost: a gauge whose key nobody has pressed yet.
+            if owners.get(channel.id) in stopped or channel.words == WARMS_UP or not channel.since:
                 continue
             seen.add(("unmeasured", channel.id))
-            words = f"{channel.name} is not measured: {channel.words}."
+            words = f"{channel.name} is not measured: {channel.words}"
             found += self._out_of("unmeasured", channel.id, channel.name, words, now, running)
         for key in [key for key in self._out if key not in seen]:
             outage = self._out.pop(key)
