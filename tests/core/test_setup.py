@@ -76,3 +76,15 @@ def test_times_on_the_wire() -> None:
 def test_what_a_set_up_opens_besides_a_port_of_this_computer(link: str, reach: str) -> None:
     text = f'[instrument]\nid = "m"\nname = "M"\ntalks = "on its own"\n[link]\n{link}\n'
     assert load(text).link.reach == reach
+
+
+@pytest.mark.parametrize(
+    ("thinning", "interval"),
+    [("", 0.2), ('thinning = { keep = "mean", every_s = 60 }', 60.0), ('thinning = { keep = "every", every = 10 }', 2.0),
+     ('thinning = { keep = "max", every_s = 0.1 }', 0.2)],
+)  # fmt: skip
+def test_a_thinned_channel_has_the_interval_that_is_left(thinning: str, interval: float) -> None:
+    """Else most cells of its steady rows are empty, and what is calculated from it calls it too old."""
+    text = setup_text("loop-flow-meter").replace('id = "loop-flow"\n', f'id = "loop-flow"\n{thinning}\n')
+    setup = load(text)
+    assert setup.interval_of(setup.channel[0]) == pytest.approx(interval)
