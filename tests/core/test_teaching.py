@@ -5,6 +5,8 @@ import random
 import re
 from collections.abc import Callable
 from dataclasses import replace
+from functools import reduce
+from operator import xor
 
 import pytest
 from hypothesis import given
@@ -14,11 +16,11 @@ from tidybench.core.compile.load import load
 from tidybench.core.framing.check import CheckRule
 from tidybench.core.reading.pattern import PatternError, compile_pattern
 from tidybench.core.reading.stop import Stop
-from tidybench.core.setup.framing import CheckPart
+from tidybench.core.setup.framing import CheckPart, FramingPart
 from tidybench.core.teaching.alignment import align
 from tidybench.core.teaching.checks import find_check
 from tidybench.core.teaching.drafting import Exchanged, channels_of, draft
-from tidybench.core.teaching.framings import propose_framing
+from tidybench.core.teaching.framings import BETTER_BY, propose_framing, score
 from tidybench.core.teaching.pointing import Meaning, point
 from tidybench.core.teaching.proposals import propose
 from tidybench.core.teaching.remedies import remedies, token_remedies
@@ -587,3 +589,20 @@ def test_many_numbers_without_a_unit_say_how_large_they_are() -> None:
     assert [
         c.usual for c in load(draft([Exchanged(b"", [(0, few)])], {"port": "none"}, "Board").text).channel
     ] == [None, None]
+
+
+@pytest.mark.parametrize("count", [12, 30, 60, 300])
+def test_marks_are_found_however_long_one_has_listened(count: int) -> None:
+    """Debug text between marked messages has line ends: cut by those, each piece is some messages and none, and in the long
+    run the pieces look alike."""
+    between = (b"adc ok\r\n", b"tmp 41\r\n", b"", b"wdt kick ", b"")
+    bodies = [f"V={1.4 + n * 7 % 5 / 100:05.2f};S=04;".encode() for n in range(count)]
+    data = b"".join(between[n % 5] + b"BM{" + b + b"%02X}" % reduce(xor, b) for n, b in enumerate(bodies, 1))
+    [first, *_] = propose_framing(data)
+    assert (first.framing.kind, first.framing.start, first.framing.end) == ("between marks", "BM{", "}")
+    assert first.score > score(FramingPart(), data) + BETTER_BY
+
+
+def test_groups_in_brackets_are_no_messages() -> None:
+    for lines in (b"(1.2)(3.4)(5.6)\r\n", b'{"a": [1, 2], "b": [3]}\r\n'):
+        assert propose_framing(lines * 30)[0].framing.terminator == "\r\n"

@@ -19,7 +19,7 @@ from tidybench.core.tape.events import Event, Opened, Received, Sent
 from tidybench.core.teaching.alignment import align
 from tidybench.core.teaching.cells import cells, shape
 from tidybench.core.teaching.drafting import channels_of
-from tidybench.core.teaching.framings import propose_framing, score
+from tidybench.core.teaching.framings import BETTER_BY, propose_framing, score
 from tidybench.core.teaching.pointing import Meaning, point
 from tidybench.core.teaching.proposals import propose
 from tidybench.core.teaching.remedies import remedies, token_remedies
@@ -175,9 +175,6 @@ router = APIRouter(prefix="/api", responses=REFUSALS)
 LAST_LINES = 2000
 _READ = (Opened, Received, Sent)
 MAX_FAILURES = 8
-
-BETTER_BY = 0.15
-"""How much more alike another framing's messages must look to be suggested."""
 
 
 @router.post("/instruments/{key}/preview")

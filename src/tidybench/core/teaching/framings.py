@@ -13,6 +13,9 @@ from tidybench.core.teaching.lengths import framings_by_length
 
 ENDS = ("\r\n", "\n", "\r", "\x03", ";", "\x00")
 MAX_BYTES = 20_000
+BETTER_BY = 0.15
+"""How much more alike another framing's messages must look to be suggested."""
+
 _LINE_ENDS = re.compile(rb"[\r\n\x03]")
 SHORTEST_PAUSE = 30_000
 """Microseconds of silence that may part messages."""
@@ -48,7 +51,7 @@ def score(framing: FramingPart, data: bytes) -> float:
 
 
 def _score(bodies: Sequence[bytes], data: bytes) -> float:
-    return _alikeness(bodies) * _coverage(bodies, data)
+    return _alikeness(bodies) * _coverage(bodies, data) * _wholeness(bodies, data)
 
 
 def _cut(framing: FramingPart, data: bytes) -> list[bytes]:
@@ -76,10 +79,14 @@ def _ended(data: bytes) -> list[FramingProposal]:
     return made
 
 
+def _marks(data: bytes) -> list[tuple[tuple[bytes, bytes], int]]:
+    """The commonest pairs of marks, and how often something stands between them."""
+    return Counter((found[1], found[2]) for found in _MARKED.finditer(data)).most_common(2)
+
+
 def _marked(data: bytes) -> list[FramingProposal]:
-    counted = Counter((found[1], found[2]) for found in _MARKED.finditer(data))
     made = []
-    for (start, end), count in counted.most_common(2):
+    for (start, end), count in _marks(data):
         if count < 3:
             continue
         framing = FramingPart(kind="between marks", start=start.decode("latin-1"), end=end.decode("latin-1"))
@@ -137,6 +144,20 @@ def _alikeness(bodies: Sequence[bytes]) -> float:
     )
     left = sum(_LINE_ENDS.search(body) is not None for body in bodies[:200]) / max(1, count)
     return alike * (0.3 + 0.7 * with_numbers) * (1 - 0.7 * left)
+
+
+def _wholeness(bodies: Sequence[bytes], data: bytes) -> float:
+    """Less where marked messages stand in the pieces, now one, now several of them: what ends the pieces is something else, and
+    however alike those look in the long run, each is more than a message, or none."""
+    for (start, end), count in _marks(data):
+        marked = re.findall(re.escape(start) + rb"[^{}<>\[\]()\x02\x03]{1,80}?" + re.escape(end), data)
+        if count < 3 or sum(map(len, marked)) < 0.6 * len(data) or _alikeness(marked) < 0.8:
+            continue
+        held = Counter(body.count(start) for body in bodies)
+        usual = max(held.values())
+        if max(held) > 1:
+            return 1 - 0.8 * (len(bodies) - usual) / len(bodies)
+    return 1.0
 
 
 def _coverage(bodies: Sequence[bytes], data: bytes) -> float:
