@@ -33,7 +33,7 @@ def test_a_meter_that_falls_silent_calls_on_every_page_and_nothing_is_called_wit
         assert page.driver.title.startswith("Alarm: Loop flow meter has stopped")
         page.driver.find_element(By.LINK_TEXT, "Bench").click()
         page.see("not all known: Loop flow")
-        page.see("The run “Silent meter” is logged on.")
+        page.see("The run “Silent meter” is still being logged.")
     finally:
         server.shop.flow.fault("silent", on=False)
     page.see("over at")

@@ -107,7 +107,7 @@ def test_head_power_and_efficiency_from_the_stand_ins(page: Page, pressures: Ser
     assert float(str(channel(pressures, "suction")["zero"])) == pytest.approx(before, abs=0.05)
     page.find("[data-testid='readout-Suction'] button").click()
     page.press("Undo")
-    page.see("It is as it comes.")
+    page.see("No zero is set.")
     page.press("Close")
     wait_for(lambda: number(page, "Suction") > 0.05, "the pressure as it comes")
     page.no_complaints()

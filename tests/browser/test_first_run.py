@@ -60,7 +60,7 @@ def test_a_technician_s_first_run(page: Page, server: Server) -> None:
     page.see("1 of 2 instruments stopped")
     page.see("link lost")
     page.find("[data-testid='instrument-power-analyser'] [aria-label^='Port']").click()
-    page.see("it is taken up by itself")
+    page.see("Tidy Bench reconnects automatically")
     page.press("1 of 2 instruments stopped")
     page.see("stopped: Power analyser")
     page.see("running, process")

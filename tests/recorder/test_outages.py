@@ -24,7 +24,7 @@ def instrument(id: str, stopped: str = "", released: bool = False) -> Instrument
 
 
 def unknown(id: str, words: str = "bad checksum") -> Unknown:
-    return Unknown(id=id, name=id.capitalize(), words=words, since=1)
+    return Unknown(id=id, number=7, name=id.capitalize(), words=words, since=1)
 
 
 OWNERS = {"flow": "meter", "level": "sonde"}
@@ -68,9 +68,30 @@ def test_a_channel_with_limits_that_is_not_measured_calls_by_itself() -> None:
     assert told(outages, 4 * HOLD, there) == ["METER is passing again"]
 
 
+def test_what_is_over_after_the_run_is_told_as_well_and_the_next_run_is_told_anew() -> None:
+    outages = Outages()
+    gone = instrument("meter", "silent")
+    assert told(outages, 0, gone) == []
+    assert len(told(outages, HOLD, gone)) == 1
+    assert told(outages, 2 * HOLD, gone, running=False) == []
+    assert len(told(outages, 3 * HOLD, gone)) == 1
+    assert told(outages, 4 * HOLD, instrument("meter"), running=False) == ["METER is passing again"]
+
+
+def test_a_channel_is_known_by_its_number() -> None:
+    outages = Outages()
+    there = [instrument("meter")]
+    outages.look(0, True, there, [unknown("flow")], OWNERS)
+    [out] = outages.look(HOLD, True, there, [unknown("flow")], OWNERS)
+    [back] = outages.look(2 * HOLD, True, there, [], OWNERS)
+    assert [(one.channel, one.state, one.before) for one in (out, back)] == [
+        (7, "unmeasured", ""), (7, "back", "unmeasured"),
+    ]  # fmt: skip
+
+
 def test_what_was_never_measured_is_not_lost() -> None:
     outages = Outages()
-    never = Unknown(id="flow", name="Flow", words="no sample yet", since=0)
+    never = Unknown(id="flow", number=7, name="Flow", words="no sample yet", since=0)
     for at in range(0, 5 * HOLD, HOLD):
         assert told(outages, at, instrument("meter"), missing=[never]) == []
 

@@ -77,7 +77,7 @@ def test_an_unplugged_device_is_taken_back_and_the_other_notices_nothing(
     wait_for(recorder.all_passing, "passing")
     shop.flow.fault("unplugged")
     wait_for(lambda: stage(recorder, 0)[0] == "stopped", "the port to be missed")
-    assert "it is taken up by itself" in stage(recorder, 0)[2]
+    assert "Tidy Bench reconnects automatically" in stage(recorder, 0)[2]
     queries = shop.power.queries
     wait_for(lambda: shop.power.queries > queries + 2, "the other to go on")
     assert stage(recorder, 2, 1)[0] == "passing"

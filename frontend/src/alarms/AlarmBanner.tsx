@@ -80,7 +80,11 @@ export function AlarmBanner({ alarms, run, onSettings }: AlarmBannerProps) {
           </li>
         ))}
         <li className="small" style={{ color: "var(--ink)" }}>
-          {first.id === 0 ? "" : run ? `The run “${run.name}” is logged on.` : "Nothing is being logged."}
+          {first.id === 0
+            ? ""
+            : run
+              ? `The run “${run.name}” is still being logged.`
+              : "Nothing is being logged."}
           {others.length > shown.length && ` ${others.length - shown.length} more.`}
           {seen.error && ` ${said(seen.error)}`}
         </li>

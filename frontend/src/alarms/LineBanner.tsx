@@ -1,21 +1,11 @@
-import styled from "styled-components";
 import { clock } from "../look/format";
 import type { LiveState } from "../live/connection";
-
-const Banner = styled.div`
-  margin: 0 12px 10px;
-  background: var(--faultGround);
-  color: var(--fault);
-  border: 1px solid var(--fault);
-  border-radius: var(--radius);
-  padding: 10px 16px;
-  font-weight: 600;
-`;
+import { Banner } from "../parts/Banner";
 
 /** Whether the bench is heard at all, on every page. */
 export function LineBanner({ live }: { live: LiveState }) {
   const words = lineWords(live);
-  return words ? <Banner role="alert">{words}</Banner> : null;
+  return words ? <Banner style={{ margin: "0 12px 10px" }}>{words}</Banner> : null;
 }
 
 function lineWords({ line, since, why }: LiveState): string {

@@ -4205,6 +4205,8 @@ export interface components {
         Unknown: {
             /** Id */
             id: string;
+            /** Number */
+            number: number;
             /** Name */
             name: string;
             /** Words */

@@ -10,6 +10,7 @@ import { Exact } from "../live/exact";
 import { Past } from "../live/past";
 import { benchReadings } from "../live/readings";
 import type { Samples } from "../live/samples";
+import { Banner } from "../parts/Banner";
 import { Chip, Key } from "../parts/Button";
 import { Guard } from "../parts/Guard";
 import { useKeys } from "../parts/useKeys";
@@ -69,15 +70,6 @@ const Right = styled.div`
   min-width: 0;
 `;
 
-const Banner = styled.div`
-  background: var(--faultGround);
-  color: var(--fault);
-  border: 1px solid var(--fault);
-  border-radius: var(--radius);
-  padding: 10px 16px;
-  font-weight: 600;
-`;
-
 const Controls = styled.div`
   display: flex;
   gap: 6px;
@@ -132,7 +124,8 @@ const PASSING = new Set(["since", "zero", "zeroed_at", "problem"]);
 /** The live view. */
 export function Bench({ theme }: { theme: Theme }) {
   const live = useLive();
-  useEffect(() => connection.wantPast(), []);
+  // Before anything is drawn of what is at hand.
+  useState(() => connection.wantPast());
   if (!live.status) {
     const words =
       live.line === "joining" ? "Joining the bench …" : "The bench does not answer. Trying again …";
@@ -284,12 +277,10 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
       <VisuallyHidden elementType="h1">Bench</VisuallyHidden>
       <div style={{ display: "grid", gap: 10, gridTemplateColumns: "minmax(0, 1fr)" }}>
         {run?.troubles.map((one) => (
-          <Banner role="alert" key={one}>
-            {one}
-          </Banner>
+          <Banner key={one}>{one}</Banner>
         ))}
         {trouble && (
-          <Banner role="alert">
+          <Banner>
             {trouble} <Chip onPress={() => setTrouble("")}>understood</Chip>
           </Banner>
         )}

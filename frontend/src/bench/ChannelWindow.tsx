@@ -45,7 +45,7 @@ export function ChannelWindow({ channel, onClose }: ChannelWindowProps) {
               ? "The instrument zeroes itself when it is told to."
               : channel.zero
                 ? `${figure(channel.zero, channel.decimals)} ${channel.unit} is taken off, since ${moment(channel.zeroed_at / 1000)}.`
-                : "It is as it comes. Zeroing takes off the mean of its last second from now on; what was logged stays."}
+                : "No zero is set. Zeroing takes off the mean of its last second from now on; what was logged stays."}
           </p>
           <div style={{ display: "flex", gap: 8 }}>
             <Button onPress={() => zero.mutate(false)} isDisabled={zero.isPending}>

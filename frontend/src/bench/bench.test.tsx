@@ -1,3 +1,4 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, render, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
@@ -5,6 +6,7 @@ import { MemoryRouter, useLocation } from "react-router";
 import type { Stage, Status } from "../api/client";
 import { inForce, instrument, serve, stage, well, allWithin } from "../fixtures.test-setup";
 import { connection } from "../live/connection";
+import { EndedCard, outcome } from "./EndedCard";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { RunStrip } from "./RunStrip";
 import { BeginWindow, EndWindow, remember } from "./RunWindows";
@@ -68,7 +70,7 @@ describe("the run strip", () => {
   });
 
   it("does not call it within limits when one of them is not known, and says which", () => {
-    const unknown = [{ id: "v", name: "Vibration", words: "bad checksum", since: 1 }];
+    const unknown = [{ id: "v", number: 1, name: "Vibration", words: "bad checksum", since: 1 }];
     strip(status({}), { state: "not all known", limited: 3, unknown });
     expect(screen.getByTestId("verdict").textContent).toBe("not all known: Vibration (bad checksum)");
     cleanup();
@@ -135,6 +137,61 @@ describe("instruments", () => {
     );
     await userEvent.click(screen.getByRole("button", { name: "read once" }));
     expect((await screen.findByRole("alert")).textContent).toBe("It cannot be asked.");
+  });
+});
+
+describe("more than six instruments", () => {
+  it("have a line each where they are well; those in trouble stand first, and whole", () => {
+    const silent = well();
+    silent[1] = stage("Bytes", "stopped", "silent");
+    const all = Array.from({ length: 8 }, (_, n) =>
+      instrument({ id: `i${n}`, name: `Station ${n}`, stages: n === 5 ? silent : well() }),
+    );
+    render(
+      <MemoryRouter>
+        <InstrumentColumn instruments={all} />
+      </MemoryRouter>,
+    );
+    expect(screen.getAllByRole("article")).toHaveLength(1);
+    const names = screen.getAllByRole("link").map((link) => link.textContent);
+    expect(names[0]).toBe("Station 5");
+    expect(names.slice(1, 8)).toEqual([0, 1, 2, 3, 4, 6, 7].map((n) => `Station ${n}`));
+    expect(screen.getAllByRole("img", { name: "all five stages passing" })).toHaveLength(7);
+  });
+});
+
+describe("the end of a run", () => {
+  it("says why, what it came to, how complete it is, and what is next", async () => {
+    const run = status({ counts: { sequence: 9, polls: 9000, missed: 2, gave_up: 1, lost: 0 } }).run;
+    if (!run) throw new Error("no run");
+    const crossings = [
+      { state: "high", name: "Loop flow" },
+      { state: "within", name: "Loop flow" },
+    ];
+    const { sent } = serve({
+      "GET /api/runs/r": { status: 200, body: { reason: "ended by a person", ended_at: run.begun_at + 90e6, crossings } },
+      "POST /api/ports/release": { status: 204, body: null },
+    }); // prettier-ignore
+    const closed = vi.fn();
+    render(
+      <QueryClientProvider client={new QueryClient()}>
+        <MemoryRouter>
+          <EndedCard ended={{ run, at: 0 }} links={["port 3"]} onClose={closed} />
+          <Where />
+        </MemoryRouter>
+      </QueryClientProvider>,
+    );
+    expect(await screen.findByText("ended by a person")).toBeTruthy();
+    expect(screen.getByText("1 alarm: Loop flow")).toBeTruthy();
+    expect(screen.getByText("9 000 polls, 3 without reply or missed")).toBeTruthy();
+    expect(screen.getByText("1 min 30 s")).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Release the ports" }));
+    expect(await screen.findByText("The ports are free")).toBeTruthy();
+    expect(sent).toEqual([{ link: "port 3" }]);
+    await userEvent.click(screen.getByRole("button", { name: "Repeat with a new test item" }));
+    expect(screen.getByTestId("where").textContent).toBe("/?begin");
+    expect(closed).toHaveBeenCalled();
+    expect(outcome([])).toBe("no alarm");
   });
 });
 

@@ -11,8 +11,6 @@ const HISTORY_SECONDS = 3600;
 const SILENT = 4000;
 /** Milliseconds between two times that the tape is drawn. */
 const TAPE_EVERY = 120;
-/** Milliseconds that are fetched again where this browser did not keep up. */
-const SKIPPED = 300_000;
 
 export interface LiveState {
   /** "joining" until the first word, then whether server and recorder are heard; "silent": the line stands, and says nothing. */
@@ -50,7 +48,6 @@ export class Connection {
   private drawn = false;
   private filled = false;
   private open = false;
-  private lostAt = 0;
   private telling: ReturnType<typeof setTimeout> | null = null;
   private toldTape = 0;
 
@@ -69,7 +66,7 @@ export class Connection {
     socket.onopen = () => {
       this.retry = 300;
       this.open = true;
-      void this.catchUp(Date.now() - this.lostAt);
+      void this.catchUp();
     };
     socket.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
       if (typeof event.data === "string") this.text(JSON.parse(event.data) as LiveMessage);
@@ -77,7 +74,6 @@ export class Connection {
       else this.samples.add(event.data);
     };
     socket.onclose = () => {
-      if (this.open) this.lostAt = Date.now();
       this.open = false;
       this.waiting = [];
       if (this.state.line !== "refused") this.become("no server", "");
@@ -112,23 +108,31 @@ export class Connection {
     return Math.max(oldest, whole);
   }
 
+  /** When the newest sample at hand was taken; -Infinity where there is none. */
+  private newest(): number {
+    let newest = -Infinity;
+    for (const series of this.samples.series.values())
+      newest = Math.max(newest, series.last()?.time ?? -Infinity);
+    return newest;
+  }
+
   /** The last hour is wanted: fetched once, by the first page that draws it. */
   wantPast(): void {
     if (this.drawn) return;
     this.drawn = true;
-    if (this.open) void this.catchUp(0);
+    if (this.open) void this.catchUp();
   }
 
   /** Fill in what was measured before the page opened, or while the line was down. */
-  private async catchUp(missed: number): Promise<void> {
+  private async catchUp(): Promise<void> {
     this.waiting = [];
     try {
       // Samples that are not newer than the last are left out: what came live meanwhile would keep the past from going in.
       if (this.drawn && !this.filled) this.samples.series.clear();
       if (this.drawn) {
-        const seconds = this.filled
-          ? Math.min(HISTORY_SECONDS, Math.ceil(missed / 1000) + 10)
-          : HISTORY_SECONDS;
+        // No more than was missed: a browser that does not keep up must not be given an hour again and again.
+        const missed = this.filled ? Math.ceil((this.now() - this.newest()) / 1000) + 10 : HISTORY_SECONDS;
+        const seconds = Math.min(HISTORY_SECONDS, missed);
         this.samples.add(await samplesFrom(`/api/live/history?seconds=${seconds}&points=4000`));
         this.filled = true;
       }
@@ -144,7 +148,7 @@ export class Connection {
   private text(message: LiveMessage): void {
     this.heard = Date.now();
     if (message.kind === "tape" && message.tape) this.lines(message.tape.lines, message.tape.left_out ?? 0);
-    else if (message.kind === "skipped") void this.catchUp(SKIPPED);
+    else if (message.kind === "skipped") void this.catchUp();
     else if (message.kind === "change") this.change(message);
     else if (message.kind === "away") this.become("no recorder", message.why ?? "", message.status);
     else if (message.status) {

@@ -25,6 +25,11 @@ class Quality(IntEnum):
         return _CODES[self]
 
     @property
+    def words(self) -> str:
+        """Why there is no number, as it is said beside a channel; "" for ok."""
+        return _WORDS[self]
+
+    @property
     def measured(self) -> bool:
         """Whether a sample of this quality carries a number."""
         return self <= Quality.FLAGGED
@@ -40,4 +45,16 @@ _CODES = {
     Quality.BAD_CHECK: "bad-check",
     Quality.NO_REPLY: "no-reply",
     Quality.LINK_LOST: "link-lost",
+}
+
+_WORDS = {
+    Quality.OK: "",
+    Quality.FLAGGED: "flagged",
+    Quality.NO_READING: "no reading",
+    Quality.OVER: "over range",
+    Quality.UNDER: "under range",
+    Quality.NOT_UNDERSTOOD: "not understood",
+    Quality.BAD_CHECK: "bad checksum",
+    Quality.NO_REPLY: "no reply",
+    Quality.LINK_LOST: "link lost",
 }

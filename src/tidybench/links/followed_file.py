@@ -33,7 +33,7 @@ class FileLink:
             self._file = open(path, "rb", buffering=0)  # noqa: SIM115 - closed in `close`
         except FileNotFoundError as error:
             raise LinkError(
-                "missing", f"There is no file {path}. It is taken up by itself when it is there."
+                "missing", f"There is no file {path}. It is read as soon as it is there."
             ) from error
         except PermissionError as error:
             raise LinkError(

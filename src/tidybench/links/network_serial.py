@@ -36,7 +36,7 @@ class NetworkSerialLink:
                 raise LinkError(
                     "missing",
                     f"Nothing answers at {address}. Check that the device server is on and its address; "
-                    "it is taken up by itself.",
+                    "Tidy Bench reconnects automatically.",
                 ) from error
             if "parameter change" in text:
                 raise LinkError(

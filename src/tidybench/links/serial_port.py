@@ -53,7 +53,8 @@ class SerialLink:
         self._settings = settings
         if not os.path.exists(device):
             raise LinkError(
-                "missing", f"There is no port {name}. Plug the adapter in; it is taken up by itself."
+                "missing",
+                f"There is no port {name}. Plug the adapter in; Tidy Bench reconnects automatically.",
             )
         try:
             self._serial = serial.Serial(exclusive=True, timeout=0)
@@ -80,13 +81,15 @@ class SerialLink:
         if number in (errno.EAGAIN, errno.EBUSY) or "exclusively lock" in text:
             who = " and ".join(map(str, holders(device))) or "another program"
             return LinkError(
-                "in use", f"The port {self._name} is held by {who}. Close it there; it is taken up by itself."
+                "in use",
+                f"The port {self._name} is held by {who}. Close it there; Tidy Bench reconnects automatically.",
             )
         if number in (errno.EACCES, errno.EPERM):
             return LinkError("forbidden", f"You may not open {self._name}. {remedy(device)}")
         if number in (errno.ENOENT, errno.ENXIO, errno.ENODEV, errno.EIO):
             return LinkError(
-                "missing", f"There is no port {self._name}. Plug the adapter in; it is taken up by itself."
+                "missing",
+                f"There is no port {self._name}. Plug the adapter in; Tidy Bench reconnects automatically.",
             )
         return LinkError("settings", f"The port {self._name} does not take these settings: {text}.")
 
@@ -199,7 +202,8 @@ class SerialLink:
 
     def _gone(self) -> LinkError:
         return LinkError(
-            "lost", f"The port {self._name} has vanished. Plug it in again; it is taken up by itself."
+            "lost",
+            f"The port {self._name} has vanished. Plug it in again; Tidy Bench reconnects automatically.",
         )
 
 

@@ -47,9 +47,7 @@ class Zeros:
             ) from error
         self._employment.worker_of(setup).zero(channel, amount, before)
         figure = f"{amount:.{part.decimals}f} {part.unit}".strip()
-        return (
-            f"{part.name}: {figure} is taken off from now on." if amount else f"{part.name} is as it comes."
-        )
+        return f"{part.name}: {figure} is taken off from now on." if amount else f"{part.name}: zero removed."
 
     def _value_now(self, part: ChannelPart, setup: Setup) -> float:
         """The mean of a channel's last second, or its newest value. Raises RequestRefused."""

@@ -1,7 +1,6 @@
 """crossings.csv: the limits that were crossed in a run."""
 
 import csv
-from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import get_args
 
@@ -33,9 +32,16 @@ def _cell(crossing: Crossing) -> str:
     return csv_cell(crossing.word) if crossing.word else figure(crossing.value)
 
 
-def read_crossings(folder: Path, states: Mapping[str, Sequence[str]] = {}, most: int = 500) -> list[Crossing]:
-    """The first crossings of a run; [] where its folder has none. A torn line is left out. `states`: the words of channels
-    of states, by their names."""
+def _number(cell: str) -> float | None:
+    try:
+        return float(cell)
+    except ValueError:
+        return None
+
+
+def read_crossings(folder: Path, most: int = 500) -> list[Crossing]:
+    """The first crossings of a run; [] where its folder has none. A torn line is left out. Of a state only its word is
+    known."""
     found: list[Crossing] = []
     try:
         with open(folder / CROSSINGS, encoding="utf-8", newline="") as file:
@@ -43,9 +49,8 @@ def read_crossings(folder: Path, states: Mapping[str, Sequence[str]] = {}, most:
                 if len(row) == 6 and row[3] in _STATES:
                     limit = float(row[5]) if row[5] else None
                     name, cell = plain_text(row[2]), plain_text(row[4])
-                    words = states.get(name, ())
-                    word = cell if cell in words else ""
-                    value = float(words.index(word)) if word else float(row[4]) if cell else None
+                    value = _number(row[4])
+                    word = cell if value is None else ""
                     found.append(
                         Crossing(parse(row[0]), 0, _STATES[row[3]], "", value, limit, name, word=word)
                     )

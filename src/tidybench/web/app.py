@@ -20,7 +20,7 @@ from sqlalchemy.orm import Session
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
-from starlette.types import ASGIApp
+from starlette.types import ASGIApp, Receive, Scope, Send
 
 from tidybench import __version__
 from tidybench.core.setup import SetupError
@@ -94,7 +94,7 @@ def make_app(
         max_body_size=MAX_BODY,
         generate_unique_id_function=lambda route: route.name,
     )
-    app.add_middleware(GZipMiddleware, minimum_size=1024, compresslevel=6)
+    app.add_middleware(_Packed, minimum_size=1024, compresslevel=6)
     app.openapi = partial(_described, app)  # type: ignore[method-assign]
     app.include_router(bench_routes.router)
     app.include_router(setup_routes.router)
@@ -154,6 +154,16 @@ def _serve_front_end(app: FastAPI, folder: Path) -> None:
         if path and named.is_relative_to(folder.resolve()) and named.is_file():
             return FileResponse(named)
         return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})
+
+
+class _Packed(GZipMiddleware):
+    """What pages are made of is sent packed; a file that somebody downloads is not, it would only take longer."""
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "http" and scope["path"].endswith(("/csv", "/file")):
+            await self.app(scope, receive, send)
+        else:
+            await super().__call__(scope, receive, send)
 
 
 class _Assets(StaticFiles):

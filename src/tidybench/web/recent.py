@@ -111,6 +111,10 @@ class Recent:
         if self._channels and not self._lock.locked() and time.monotonic() - self._asked_at > LET_GO:
             self._clear()
 
+    @property
+    def _newest(self) -> int:
+        return max((int(one.times[one.end - 1]) for one in self._channels.values() if one.end), default=0)
+
     async def _follow(self, until: int | None = None) -> None:
         """Fetch what is new; not where everything up to `until` is here."""
         status = self._hub.status
@@ -118,7 +122,10 @@ class Recent:
         if session != self._session:
             self._clear()
             self._session = session
-        newest = max((int(one.times[one.end - 1]) for one in self._channels.values() if one.end), default=0)
+        if status is not None and status.at < self._newest - OVERLAP:
+            self._clear()  # the computer's clock was put back: what came since is not newer
+            self._session = session
+        newest = self._newest
         if until is not None and until < newest - OVERLAP:
             return
         _, frames = await self._hub.ask(GetHistory(since=max(0, newest - OVERLAP)))

@@ -142,7 +142,7 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             repairs=run.repairs,
             numbers=[_numbers(c, one.statistics) for c, one in zip(own, found, strict=True)],
             marks=[Mark(m.at, m.text, m.by) for m in marks],
-            crossings=read_crossings(Path(run.folder), {c.name: c.states for c in own}),
+            crossings=read_crossings(Path(run.folder)),
         )
 
 

@@ -8,16 +8,6 @@ from tidybench.core.quality import Quality
 from tidybench.core.values.crossing import CALLING, SERIOUS
 from tidybench.core.values.verdict import Unknown, Verdict
 
-_WORDS = {
-    Quality.NO_READING: "no reading",
-    Quality.OVER: "over range",
-    Quality.UNDER: "under range",
-    Quality.NOT_UNDERSTOOD: "not understood",
-    Quality.BAD_CHECK: "bad checksum",
-    Quality.NO_REPLY: "no reply",
-    Quality.LINK_LOST: "link lost",
-}
-
 WARMS_UP = "not judged yet: it warms up"
 
 
@@ -38,12 +28,16 @@ def unknown(one: Limited, now: int) -> Unknown | None:
     if watch.heard_at == 0:
         why = "no sample yet", 0
     elif watch.quality > Quality.FLAGGED:
-        why = _WORDS[Quality(watch.quality)], watch.unmeasured_since
+        why = Quality(watch.quality).words, watch.unmeasured_since
     elif now - watch.heard_at > one.patience:
         why = "no sample", watch.heard_at
     elif watch.state == "starting":
         why = WARMS_UP, watch.since
-    return Unknown(id=one.id, name=one.name, words=why[0], since=why[1]) if why is not None else None
+    return (
+        Unknown(id=one.id, number=watch.channel, name=one.name, words=why[0], since=why[1])
+        if why is not None
+        else None
+    )
 
 
 def judge(channels: Iterable[Limited], now: int) -> Verdict:

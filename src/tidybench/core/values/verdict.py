@@ -9,6 +9,7 @@ class Unknown(Exact):
     """A channel with limits of which nothing is known now: why, and since when (microseconds since 1970 UTC, 0 for ever)."""
 
     id: str
+    number: int
     name: str
     words: str
     since: int
