@@ -13,10 +13,11 @@ from measure.command import read_start
 from measure.disk import slow_disk
 from measure.flood import flood_32
 from measure.machine import calmest, with_stolen
+from measure.page import bundle, first_load, render, web_32
 from measure.reading import hostile, propose_200, propose_odd, read_binary, read_eight, read_four
 from measure.recovery import recovery, tape_size
 from measure.result import Result, Row
-from measure.screen import bundle, frames, page_memory, pixel_latency, window_30d
+from measure.screen import frames, frames_many, page_memory, pixel_latency, window_30d
 from measure.timing import jitter, socket_latency
 
 ROWS: dict[str, Row] = {
@@ -38,13 +39,17 @@ ROWS: dict[str, Row] = {
     "read-start": read_start,
     "calculated": calculated,
     "frames": frames,
+    "frames-128": frames_many,
     "window-30d": window_30d,
     "pixel-latency": pixel_latency,
     "page-memory": page_memory,
+    "web-32": web_32,
+    "render": render,
+    "first-load": first_load,
     "bundle": bundle,
 }
 
-LATENESS = {"jitter", "socket-latency", "pixel-latency", "frames", "slow-disk"}
+LATENESS = {"jitter", "socket-latency", "pixel-latency", "frames", "frames-128", "first-load", "slow-disk"}
 """Rows that a host which takes the cores away spoils altogether."""
 
 

@@ -29,8 +29,9 @@ def setup(
     baud: int = 9600,
     channels: list[str] | None = None,
     end: str = "\n",
+    units: dict[str, str] | None = None,
 ) -> SetupText:
-    """A set-up with one pattern and a channel for each of its fields (or for those named)."""
+    """A set-up with one pattern and a channel for each of its fields (or for those named), in volts unless told."""
     fields = channels or re.findall(r"<(\w+)>", pattern)
     talks = "when asked" if query else "on its own"
     asking = (
@@ -43,9 +44,7 @@ def setup(
         f"[framing]\nterminator = {json.dumps(end)}\n{asking}patterns = [{json.dumps(pattern)}]\n"
     )
     for field in fields:
-        text += (
-            f'[[channel]]\nid = "{name}-{field}"\nname = "{name} {field}"\nfield = "{field}"\nunit = "V"\n'
-        )
+        text += f'[[channel]]\nid = "{name}-{field}"\nname = "{name} {field}"\nfield = "{field}"\nunit = "{(units or {}).get(field, "V")}"\n'
     return SetupText(id=name, text=text)
 
 

@@ -41,6 +41,8 @@ class Stack:
     port: int
     client: Client
     database: str
+    recorder: subprocess.Popen[bytes]
+    web: subprocess.Popen[bytes]
 
     @property
     def page(self) -> str:
@@ -96,7 +98,7 @@ def stack(setups: list[SetupText], front_end: Path = PAGES) -> Iterator[Stack]:
                     return False
 
             wait_for(ready)
-            yield Stack(places, port, client, url)
+            yield Stack(places, port, client, url, recorder, web)
         finally:
             client.close()
             for process in (web, recorder):

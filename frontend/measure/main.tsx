@@ -15,15 +15,18 @@ import { Exact } from "../src/live/exact";
 import { benchReadings } from "../src/live/readings";
 import { Samples } from "../src/live/samples";
 
-const CHANNELS = 16;
+const MANY = new URLSearchParams(location.search).has("many");
+/** Sixteen channels in pairs, or those of 32 stations with four quantities each: a lane for each quantity. */
+const CHANNELS = MANY ? 128 : 16;
 const HOUR = 3_600_000;
-const EVERY = 50; // ms between two samples of a channel
-const STEP = 1000; // ms that pass between two draws: a pixel of an hour takes four times as long
-const [WIDTH, HEIGHT] = [900, 70];
+const SPAN = MANY ? 300_000 : HOUR;
+const EVERY = MANY ? 100 : 50; // ms between two samples of a channel
+const STEP = MANY ? 200 : 1000; // ms that pass between two draws: less than a pixel takes
+const [WIDTH, HEIGHT] = [900, MANY ? 152 : 70];
 const BEGIN = 1.7e12;
 
 const channels = Array.from({ length: CHANNELS }, (_, n) => ({
-  number: n + 1, id: `m-v${n + 1}`, name: `Channel ${n + 1}`, unit: `unit ${n >> 1}`, decimals: 2, interval_s: EVERY / 1000,
+  number: n + 1, id: `m-v${n + 1}`, name: `Channel ${n + 1}`, unit: `unit ${MANY ? n % 4 : n >> 1}`, decimals: 2, interval_s: EVERY / 1000,
   low: 2, high: 8,
 })); // prettier-ignore
 
@@ -49,7 +52,7 @@ let stretch: LaneView | null = null;
 
 function Lanes() {
   const [past, setPast] = useState<{ samples: Samples; version: number }>();
-  const view = useCallback((): LaneView => stretch ?? { start: now - HOUR, end: now }, []);
+  const view = useCallback((): LaneView => stretch ?? { start: now - SPAN, end: now }, []);
   show = (next, shown) => {
     stretch = shown;
     setPast(next);
@@ -76,7 +79,7 @@ const painted = async (): Promise<void> => {
 function bareCharts(): { draw: () => void; remove: () => void } {
   const holder = document.createElement("div");
   document.body.append(holder);
-  const view = grid(now - HOUR, now, WIDTH);
+  const view = grid(now - SPAN, now, WIDTH);
   const made = lanes.map((lane) => {
     const data = [view.x, ...lane.channels.map((one) => column(samples.of(one.number), view, 1500))];
     const chart = new uPlot(

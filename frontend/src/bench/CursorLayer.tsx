@@ -54,22 +54,27 @@ const Chosen = styled.div`
 
 export interface CursorLayerProps {
   cursor: Cursor;
+  /** The time axis, as often as it is drawn anew here. */
   axis: LaneView;
+  /** The time axis that the curves under the pointer were drawn with. */
+  drawn: () => LaneView;
   onZoom?: ((view: LaneView) => void) | undefined;
 }
 
 /** Over the curves: the pointer reads them, a press pins the cursor, dragging chooses a stretch to zoom in on. */
-export function CursorLayer({ cursor, axis, onZoom }: CursorLayerProps) {
+export function CursorLayer({ cursor, axis, drawn, onZoom }: CursorLayerProps) {
   const layer = useRef<HTMLDivElement>(null);
   const [, again] = useReducer((n: number) => n + 1, 0);
-  const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
+  // Times, not places: a stretch that is being chosen moves on with its curves.
+  const [drag, setDrag] = useState<{ from: number; to: number; x: number } | null>(null);
   useEffect(() => cursor.subscribe(again), [cursor]);
   const span = axis.end - axis.start;
-  const share = (event: PointerEvent): number => {
+  const time = (event: PointerEvent): number => {
     const box = layer.current?.getBoundingClientRect();
-    return box ? Math.min(1, Math.max(0, (event.clientX - box.left) / Math.max(box.width, 1))) : 0;
+    const share = box ? Math.min(1, Math.max(0, (event.clientX - box.left) / Math.max(box.width, 1))) : 0;
+    const { start, end } = drawn();
+    return start + share * (end - start);
   };
-  const time = (part: number): number => axis.start + part * span;
   const percent = (at: number): string => `${((at - axis.start) / span) * 100}%`;
   const inside = (at: number | null): at is number => at !== null && at >= axis.start && at <= axis.end;
   const keys = (event: KeyboardEvent): void => {
@@ -105,24 +110,22 @@ export function CursorLayer({ cursor, axis, onZoom }: CursorLayerProps) {
       onPointerDown={(event) => {
         if (event.button !== 0) return;
         event.currentTarget.setPointerCapture(event.pointerId);
-        const part = share(event);
-        setDrag({ from: part, to: part });
+        const at = time(event);
+        setDrag({ from: at, to: at, x: event.clientX });
       }}
       onPointerMove={(event) => {
-        const part = share(event);
-        if (drag) setDrag({ ...drag, to: part });
-        cursor.hover(time(part));
+        const at = time(event);
+        if (drag) setDrag({ ...drag, to: at });
+        cursor.hover(at);
       }}
       onPointerUp={(event) => {
         if (!drag) return;
         setDrag(null);
-        const width = layer.current?.clientWidth ?? 0;
-        const part = share(event);
-        if (Math.abs(part - drag.from) * width < 6) cursor.press(time(part));
+        const at = time(event);
+        if (Math.abs(event.clientX - drag.x) < 6) cursor.press(at);
         else if (onZoom) {
-          const [start, end] = [time(Math.min(drag.from, part)), time(Math.max(drag.from, part))];
           cursor.clear();
-          onZoom({ start, end });
+          onZoom({ start: Math.min(drag.from, at), end: Math.max(drag.from, at) });
         }
       }}
       onPointerCancel={() => setDrag(null)}
@@ -141,11 +144,11 @@ export function CursorLayer({ cursor, axis, onZoom }: CursorLayerProps) {
           </span>
         </Line>
       )}
-      {drag && onZoom && Math.abs(drag.to - drag.from) > 0.005 && (
+      {drag && onZoom && Math.abs(drag.to - drag.from) > 0.005 * span && (
         <Chosen
           style={{
-            left: `${Math.min(drag.from, drag.to) * 100}%`,
-            width: `${Math.abs(drag.to - drag.from) * 100}%`,
+            left: percent(Math.min(drag.from, drag.to)),
+            width: `${(Math.abs(drag.to - drag.from) / span) * 100}%`,
           }}
         />
       )}

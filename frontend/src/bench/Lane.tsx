@@ -17,6 +17,7 @@ import type { Readings } from "../live/readings";
 import type { Samples } from "../live/samples";
 import type { Cursor } from "./cursor";
 import { drawBands } from "./bands";
+import { pixelPath } from "./paths";
 import { INSET, isStates, type LaneChannel, type LaneSpec, patienceOf } from "./lanes";
 import { PenEnd } from "./PenEnd";
 import { ScaleEnds } from "./ScaleEnds";
@@ -143,7 +144,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
             dash: dashes[channel.dash],
             points: { show: false },
             spanGaps: false,
-            ...(words ? { paths: () => null } : {}),
+            paths: words ? () => null : pixelPath(lane.log),
           })),
         ],
         hooks: {

@@ -2,6 +2,7 @@ import { type ReactNode, useCallback, useEffect, useLayoutEffect, useMemo, useRe
 import styled from "styled-components";
 import { clock, day, moment } from "../look/format";
 import { mono, type Theme } from "../look/theme";
+import { useBeat } from "../live/connection";
 import { timeTicks } from "../live/pixels";
 import type { Readings } from "../live/readings";
 import type { Samples } from "../live/samples";
@@ -104,7 +105,6 @@ export function LaneStack({
   const cursor = given ?? own;
   const box = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState(0);
-  const [beats] = useState(() => new Set<(view: LaneView) => void>());
 
   const pens = useRef(new Set<() => void>());
   const register = useCallback((draw: () => void, pen: () => void) => {
@@ -119,23 +119,27 @@ export function LaneStack({
   useLayoutEffect(() => {
     const element = box.current;
     if (!element) return;
+    // At once, so that nothing is painted without its lanes.
+    setRoom(element.clientHeight);
     const observer = new ResizeObserver(() => setRoom(element.clientHeight));
     observer.observe(element);
     return () => observer.disconnect();
   }, []);
 
-  useEffect(() => {
+  const drawn = useRef<LaneView | null>(null);
+  const drawAll = useCallback(() => {
+    drawn.current = view();
     draws.current.forEach((draw) => draw());
-  }, [view, marks, live, past?.version]);
+  }, [view]);
+  useEffect(() => drawAll(), [drawAll, marks, live, past?.version]);
   useEffect(() => cursor.subscribe(() => pens.current.forEach((pen) => pen())), [cursor]);
   useEffect(() => readings.subscribe(() => pens.current.forEach((pen) => pen())), [readings]);
 
   useEffect(() => {
     if (!live) return;
     let frame = 0;
-    let drawn = 0;
+    let drawnAt = 0;
     let penned = 0;
-    let told = 0;
     let slow = 16;
     let last = performance.now();
     const beat = (time: number): void => {
@@ -147,20 +151,16 @@ export function LaneStack({
       const fill = Math.min(Math.max((now.end - now.start) / 900 / 2, 45), 1000);
       // A computer that cannot keep up draws less often, and stays free for the person.
       const pause = slow > 60 ? Math.max(fill, slow * 4) : fill;
-      if (time - drawn >= pause) {
-        drawn = time;
-        draws.current.forEach((draw) => draw());
+      if (time - drawnAt >= pause) {
+        drawnAt = time;
+        drawAll();
       } else if (time - penned >= 30) pens.current.forEach((pen) => pen());
       else return;
       penned = time;
-      if (time - told > 200) {
-        told = time;
-        beats.forEach((told) => told(now));
-      }
     };
     frame = requestAnimationFrame(beat);
     return () => cancelAnimationFrame(frame);
-  }, [live, view, beats]);
+  }, [live, view, drawAll]);
 
   const heads = useMemo(() => lanes.map((lane, place) => head?.(lane, place)), [lanes, head]);
   const heights = laneHeights(
@@ -196,15 +196,22 @@ export function LaneStack({
               />
             ))}
           {lanes.length > 0 && (
-            <WithAxis view={view} live={live} beats={beats}>
-              {(axis) => <CursorLayer cursor={cursor} axis={axis} onZoom={onZoom} />}
+            <WithAxis view={view} live={live}>
+              {(axis) => (
+                <CursorLayer
+                  cursor={cursor}
+                  axis={axis}
+                  drawn={() => drawn.current ?? view()}
+                  onZoom={onZoom}
+                />
+              )}
             </WithAxis>
           )}
         </div>
       </Lanes>
       <Foot>
         <span>{left}</span>
-        <WithAxis view={view} live={live} beats={beats}>
+        <WithAxis view={view} live={live}>
           {(axis) => <TimeAxis axis={axis} edge={edge} />}
         </WithAxis>
         {controls}
@@ -216,20 +223,13 @@ export function LaneStack({
 interface WithAxisProps {
   view: () => LaneView;
   live: boolean;
-  beats: Set<(view: LaneView) => void>;
   children: (axis: LaneView) => ReactNode;
 }
 
-/** What follows the time axis is drawn anew at every beat; the lanes are not. */
-function WithAxis({ view, live, beats, children }: WithAxisProps) {
-  const [axis, setAxis] = useState(() => view());
-  useEffect(() => {
-    beats.add(setAxis);
-    return () => {
-      beats.delete(setAxis);
-    };
-  }, [beats]);
-  return children(live ? axis : view());
+/** What follows the time axis is drawn anew at every beat of the page; the lanes are not. */
+function WithAxis({ view, live, children }: WithAxisProps) {
+  useBeat(live);
+  return children(view());
 }
 
 function TimeAxis({ axis, edge }: { axis: LaneView; edge: string }) {

@@ -1,9 +1,8 @@
-import { useEffect, useState } from "react";
 import styled from "styled-components";
 import type { RunStatus, Schemas, Status } from "../api/client";
 import { clock, count, elapsed, hours, moment } from "../look/format";
 import { digits } from "../look/theme";
-import { connection } from "../live/connection";
+import { connection, useBeat } from "../live/connection";
 import { Button, Key } from "../parts/Button";
 
 const Strip = styled.section<{ $on: boolean }>`
@@ -120,13 +119,9 @@ interface LoggingProps extends Pick<RunStripProps, "heard" | "onMark" | "onEnd">
 }
 
 function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
-  const [ticking, setNow] = useState(() => connection.now());
-  useEffect(() => {
-    const timer = setInterval(() => setNow(connection.now()), 200);
-    return () => clearInterval(timer);
-  }, []);
+  useBeat(heard);
   // The strip never runs on with an old status.
-  const now = heard ? ticking : connection.heardAt();
+  const now = heard ? connection.now() : connection.heardAt();
   const begun = run.begun_at / 1000;
   const saved = run.saved_at ? Math.max(0, (now - run.saved_at / 1000) / 1000) : null;
   const { verdict } = status;

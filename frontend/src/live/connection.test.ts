@@ -183,6 +183,7 @@ describe("the live connection", () => {
       });
     });
     const { connection, socket } = joined();
+    asked = 0; // the page itself asks once, at its beginning
     const told = vi.fn();
     connection.subscribe(told);
     socket.say({ kind: "status", why: "", status: { at: 10, run: { rows: 1 }, instruments: [] } });
@@ -199,6 +200,26 @@ describe("the live connection", () => {
     expect([asked, connection.snapshot().status?.run?.rows]).toEqual([1, 9]);
   });
 
+  it("moves the page on with the bench's word, status and tape at once, and by its own clock where there is none", () => {
+    const { connection, socket } = joined();
+    socket.onopen();
+    const told: string[] = [];
+    connection.subscribe(() => told.push("status"));
+    connection.subscribeTape(() => told.push("tape"));
+    const leave = connection.subscribeBeat(() => told.push("beat"));
+    socket.say({ kind: "tape", tape: { lines: [line(1)], left_out: 0 } });
+    expect(told).toEqual(["tape"]); // after a quiet time at once
+    socket.say({ kind: "tape", tape: { lines: [line(2)], left_out: 0 } });
+    expect(told).toEqual(["tape"]); // then with the next word
+    socket.say({ kind: "status", status: { at: Date.now() * 1000, instruments: [] } });
+    expect(told).toEqual(["tape", "status", "beat", "tape"]);
+    vi.advanceTimersByTime(2000);
+    expect(told.slice(4)).toEqual(["beat", "beat", "beat"]);
+    leave();
+    vi.advanceTimersByTime(2000);
+    expect(told).toHaveLength(7);
+  });
+
   it("keeps the tape in order, without doubles, and bounded", async () => {
     const { connection, socket } = joined();
     socket.onopen();
@@ -212,6 +233,16 @@ describe("the live connection", () => {
         tape: { lines: Array.from({ length: 100 }, (_, i) => line(n + i)), left_out: 0 },
       });
     expect(connection.tapeSnapshot().length).toBe(2000);
+  });
+
+  it("is not behind because one word of the bench came late", () => {
+    const { connection, socket } = joined();
+    const word = (late: number): void =>
+      socket.say({ kind: "status", status: { at: (Date.now() - late) * 1000, instruments: [] } });
+    word(400); // as it was when the page was asked for
+    word(3);
+    word(260);
+    expect(connection.now() - Date.now()).toBe(-3); // else what is measured now counts as not measured yet
   });
 
   it("follows the recorder's clock where it differs from this computer's", () => {

@@ -9,8 +9,13 @@ const TAPE_LINES = 2000;
 const HISTORY_SECONDS = 3600;
 /** Milliseconds without a word after which an open line counts as silent: the bench speaks four times a second. */
 const SILENT = 4000;
-/** Milliseconds between two times that the tape is drawn. */
-const TAPE_EVERY = 120;
+/** Milliseconds without a beat after which the page goes on by its own clock. */
+const OWN_BEAT = 400;
+/** So many words of the bench tell how far its clock is from this computer's; closer than ALIKE milliseconds they are one. */
+const HEARD = 20;
+const ALIKE = 25;
+/** Milliseconds of quiet after which a new line of the tape is shown at once. */
+const QUIET = 300;
 
 export interface LiveState {
   /** "joining" until the first word, then whether server and recorder are heard; "silent": the line stands, and says nothing. */
@@ -39,6 +44,7 @@ export class Connection {
   private readonly tapeListeners = new Set<() => void>();
   private waiting: ArrayBuffer[] | null = [];
   private offset = 0;
+  private apart: number[] = [];
   private retry = 300;
 
   private heard = 0;
@@ -48,15 +54,28 @@ export class Connection {
   private drawn = false;
   private filled = false;
   private open = false;
-  private telling: ReturnType<typeof setTimeout> | null = null;
+  private readonly beatListeners = new Set<() => void>();
+  private beats = 0;
+  private beaten = 0;
+  private ownBeat: ReturnType<typeof setInterval> | undefined;
+  private untold = false;
   private toldTape = 0;
 
   start(): void {
     this.join();
+    void this.begin();
     // An open socket may say nothing for ever: a server that hangs, a laptop's lid.
     setInterval(() => {
       if (this.state.line === "live" && Date.now() - this.heard > SILENT) this.become("silent", "");
     }, 1000);
+  }
+
+  /** The first word is asked for with the page itself, before the line stands. */
+  private async begin(): Promise<void> {
+    const response = await fetch("/api/bench").catch(() => null);
+    if (!response?.ok || this.state.line !== "joining") return;
+    const message = (await response.json().catch(() => null)) as LiveMessage | null;
+    if (message && this.snapshot().line === "joining") this.text(message);
   }
 
   private join(): void {
@@ -155,12 +174,15 @@ export class Connection {
       this.at(message.status.at);
       this.become("live", message.why ?? "", message.status);
     }
+    if (message.kind !== "tape") this.beat();
   }
 
   private at(time: number): void {
     this.told = time;
-    const offset = time / 1000 - Date.now();
-    if (Math.abs(offset - this.offset) > 250) this.offset = offset;
+    // A word can only be late: what came soonest says best how far the clocks are apart.
+    this.apart = [...this.apart.slice(1 - HEARD), time / 1000 - Date.now()];
+    const best = Math.max(...this.apart);
+    if (Math.abs(best - this.offset) > ALIKE) this.offset = best;
   }
 
   /** When the bench was heard last, in milliseconds by its own clock. */
@@ -198,17 +220,25 @@ export class Connection {
     this.tellTape();
   }
 
-  /** The tape is drawn a few times a second at most: each time its whole page is laid out. */
+  /** Each time the tape is shown its whole page is laid out: it moves on with everything else. */
   private tellTape(): void {
-    if (this.telling !== null) return;
-    const wait = Math.max(0, TAPE_EVERY - (Date.now() - this.toldTape));
-    const tell = (): void => {
-      this.telling = null;
-      this.toldTape = Date.now();
-      this.tapeListeners.forEach((listener) => listener());
-    };
-    if (wait === 0) tell();
-    else this.telling = setTimeout(tell, wait);
+    this.untold = true;
+    if (Date.now() - this.toldTape > QUIET) this.showTape();
+  }
+
+  private showTape(): void {
+    if (!this.untold) return;
+    this.untold = false;
+    this.toldTape = Date.now();
+    this.tapeListeners.forEach((listener) => listener());
+  }
+
+  /** The page moves on with the bench's word, four times a second: whatever follows time or tape, at once and together. */
+  private beat(): void {
+    this.beats++;
+    this.beaten = Date.now();
+    this.beatListeners.forEach((listener) => listener());
+    this.showTape();
   }
 
   private become(
@@ -247,6 +277,20 @@ export class Connection {
     return () => this.tapeListeners.delete(listener);
   };
   readonly tapeSnapshot = (): TapeLine[] => this.tape;
+  readonly subscribeBeat = (listener: () => void): (() => void) => {
+    this.beatListeners.add(listener);
+    this.ownBeat ??= setInterval(() => {
+      if (Date.now() - this.beaten > OWN_BEAT) this.beat();
+    }, OWN_BEAT / 2);
+    return () => {
+      this.beatListeners.delete(listener);
+      if (this.beatListeners.size > 0) return;
+      clearInterval(this.ownBeat);
+      this.ownBeat = undefined;
+    };
+  };
+  /** How many beats there were. */
+  readonly beatSnapshot = (): number => this.beats;
 }
 
 export const connection = new Connection();
@@ -254,3 +298,8 @@ export const connection = new Connection();
 export const useLive = (): LiveState => useSyncExternalStore(connection.subscribe, connection.snapshot);
 export const useTape = (): TapeLine[] =>
   useSyncExternalStore(connection.subscribeTape, connection.tapeSnapshot);
+/** Draws a component anew at every beat of the page; false: it stands still. */
+export const useBeat = (on = true): number =>
+  useSyncExternalStore(on ? connection.subscribeBeat : never, on ? connection.beatSnapshot : zero);
+const never = () => () => undefined;
+const zero = () => 0;

@@ -1,11 +1,7 @@
-import { useEffect, useState } from "react";
+import { useSyncExternalStore } from "react";
+import { connection } from "./connection";
 
-/** This computer's time in milliseconds, anew every `every` milliseconds. */
+/** This computer's time in milliseconds, in steps of `every` milliseconds: it moves on with the rest of the page. */
 export function useNow(every: number): number {
-  const [now, setNow] = useState(() => Date.now());
-  useEffect(() => {
-    const timer = setInterval(() => setNow(Date.now()), every);
-    return () => clearInterval(timer);
-  }, [every]);
-  return now;
+  return useSyncExternalStore(connection.subscribeBeat, () => Math.floor(Date.now() / every) * every);
 }

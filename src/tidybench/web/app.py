@@ -13,7 +13,6 @@ from fastapi import FastAPI
 from fastapi.exceptions import RequestValidationError
 from fastapi.openapi.utils import get_openapi
 from fastapi.responses import FileResponse
-from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
@@ -43,6 +42,7 @@ from tidybench.web import (
     teaching_routes,
 )
 from tidybench.web.access import MAX_BODY, Access
+from tidybench.web.assets import Assets
 from tidybench.web.clerk import Clerk
 from tidybench.web.context import Context
 from tidybench.web.hub import Hub
@@ -144,7 +144,7 @@ def guarded(app: FastAPI, token: str, port: int, places: Places) -> ASGIApp:
 
 
 def _serve_front_end(app: FastAPI, folder: Path) -> None:
-    app.mount("/assets", _Assets(directory=folder / "assets"))
+    app.mount("/assets", Assets(directory=folder / "assets"))
 
     @app.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> Response:
@@ -164,15 +164,6 @@ class _Packed(GZipMiddleware):
             await self.app(scope, receive, send)
         else:
             await super().__call__(scope, receive, send)
-
-
-class _Assets(StaticFiles):
-    """Files whose names have a hash of their content: they never change."""
-
-    def file_response(self, *args: Any, **kwargs: Any) -> Response:
-        response = super().file_response(*args, **kwargs)
-        response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
-        return response
 
 
 async def _rest(context: Context) -> None:
