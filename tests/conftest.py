@@ -10,7 +10,7 @@ import time
 import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import TypeVar
+from typing import ClassVar, TypeVar
 
 import httpx
 import pytest
@@ -222,14 +222,20 @@ def engine(database_url: str) -> Iterator[Engine]:
 class Server:
     """A whole bench: stand-ins here, recorder, web server and database as processes."""
 
+    carries_on: ClassVar[bool] = False
+
+    def prepare(self) -> None:
+        """What stands in the bench's folders before anything starts."""
+
     def __init__(self, data: Path, database_url: str) -> None:
         self.places = Places(data)
         self.places.make()
         self.places.simulated.mkdir()
+        self.prepare()
         os.environ["TIDY_DATA"] = str(data)
         self.shop = Shop(self.places)
         self.recorder = RecorderProcess(self.places)
-        self.recorder.start()
+        self.recorder.start(carry_on=self.carries_on)
         self.setups = data.parent / "set-ups"
         self.setups.mkdir()
         for name in ("loop-flow-meter", "power-analyser"):

@@ -923,7 +923,7 @@ export interface paths {
         };
         /**
          * Csv File
-         * @description The run's CSV.
+         * @description The run's CSV; of a run in progress its whole rows up to now.
          */
         get: operations["csv_file"];
         put?: never;

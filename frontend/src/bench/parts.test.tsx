@@ -228,6 +228,25 @@ describe("statistics", () => {
   });
 });
 
+describe("statistics of a stretch that ends now", () => {
+  it("are asked for once more: what was measured a moment ago may still be on its way", async () => {
+    vi.useFakeTimers();
+    let asked = 0;
+    vi.stubGlobal("fetch", () => {
+      asked++;
+      return Promise.resolve(Response.json({ start: 0, end: 1, channels: [], why: "" }));
+    });
+    const end = connection.now();
+    const view = (): { start: number; end: number } => ({ start: end - 5000, end });
+    shown(<NumbersPanel channels={[]} live={false} view={view} cursor={new Cursor()} height={200} />);
+    await vi.advanceTimersByTimeAsync(2500);
+    expect(asked).toBe(1);
+    await vi.advanceTimersByTimeAsync(20_000);
+    expect(asked).toBe(2);
+    vi.useRealTimers();
+  });
+});
+
 describe("big readouts", () => {
   it("say what is outside its limits, and what is missing", () => {
     const now = connection.now();

@@ -14,6 +14,8 @@ interface Answer {
 /** Milliseconds for which the answer to another time stands while the pointer moves on. */
 const STANDS = 300;
 const YOUNG = 3_000;
+/** Milliseconds after which a young answer is asked for again. */
+const RIPENS = 500;
 const KEPT = 24;
 
 /** Fetches what cursors need, one request at a time, the newest first. */
@@ -43,7 +45,7 @@ export class Exact {
   at(time: number, moving: boolean): Map<string, SampleAt> | null {
     const key = Math.round(time * 1000);
     const found = this.answers.get(key);
-    if (found && !(found.young && Date.now() - found.at > 500)) return found.samples;
+    if (found && !(found.young && Date.now() - found.at > RIPENS)) return found.samples;
     if (Date.now() - this.failed > 1000) this.want(key);
     if (found) return found.samples;
     return moving && this.last && Date.now() - this.last.at < STANDS ? this.last.samples : null;
@@ -72,13 +74,19 @@ export class Exact {
           young,
         };
         this.answers.set(key, this.last);
+        // A view that stands still asks no more by itself.
+        if (young) setTimeout(() => this.tell(), RIPENS + 50);
         for (const old of this.answers.keys()) if (this.answers.size > KEPT) this.answers.delete(old);
       } catch (error) {
         this.why = error instanceof Error ? error.message : String(error);
         this.failed = Date.now();
       }
-      this.listeners.forEach((listener) => listener());
+      this.tell();
     }
     this.flying = null;
+  }
+
+  private tell(): void {
+    this.listeners.forEach((listener) => listener());
   }
 }

@@ -64,6 +64,23 @@ describe("readings of the bench", () => {
     expect(still.judged(null)).toBe(false);
   });
 
+  it("of a view that has just been frozen are asked for again, until no sample of its end can come any more", async () => {
+    const asked = records();
+    vi.useFakeTimers();
+    let now = 7300;
+    const still = benchReadings(new Samples(), new Exact(() => now), false);
+    still.subscribe(() => still.of(flow, 7300, null));
+    still.of(flow, 7300, null);
+    await vi.advanceTimersByTimeAsync(600);
+    expect(asked).toHaveLength(2);
+    now = 10_400;
+    await vi.advanceTimersByTimeAsync(600);
+    expect(asked).toHaveLength(3);
+    await vi.advanceTimersByTimeAsync(9000);
+    expect(asked).toHaveLength(3);
+    vi.useRealTimers();
+  });
+
   it("follow the pointer with what was there a moment ago, but never the second cursor", async () => {
     records();
     const exact = new Exact(() => 1e9);

@@ -1,6 +1,10 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas } from "../api/client";
+import { connection } from "./connection";
+
+/** Milliseconds after which no sample of a time comes any more. */
+const YOUNG = 3_000;
 
 export interface Stretch {
   start: number;
@@ -27,6 +31,15 @@ export function useStatistics(
     staleTime: Infinity,
     retry: false,
   });
+  // What was measured a moment before the end may still be on its way.
+  const { refetch } = query;
+  useEffect(() => {
+    if (every !== null) return;
+    const left = asked.end + YOUNG - connection.now();
+    if (left <= 0) return;
+    const timer = setTimeout(() => void refetch(), Math.min(left, YOUNG));
+    return () => clearTimeout(timer);
+  }, [asked.end, every, refetch]);
   const busy = useRef(false);
   useEffect(() => {
     busy.current = query.isFetching;

@@ -20,13 +20,17 @@ def gather(
     run: uuid.UUID,
     channels: Mapping[int, Sequence[str]],
     start: int,
-    end: int,
+    ends: int | Mapping[int, int],
     into: Mapping[int, Gathering] | None = None,
 ) -> dict[int, Gathering]:
-    """The samples of a run from `start` to before `end` (microseconds), by channel number. `channels`: the words of their
-    states by number. `into`: what is gathered on."""
+    """The samples of a run from `start` to before `ends` (microseconds; one time, or each channel's own by its number), by
+    channel number. `channels`: the words of their states by number. `into`: what is gathered on."""
     found = dict(into or {})
-    inside = and_(Block.first_time >= start, Block.last_time < end)
+    if isinstance(ends, int):
+        ends = dict.fromkeys(channels, ends)
+    # Where the channels' ends lie apart, what lies between them is read sample by sample.
+    soonest, latest = min(ends.values(), default=start), max(ends.values(), default=start)
+    inside = and_(Block.first_time >= start, Block.last_time < soonest)
     # Those of before have no sums, and words are counted one by one.
     worded = [number for number, words in channels.items() if words]
     summed = and_(inside, Block.by_quality.is_not(None), Block.number.not_in(worded))
@@ -55,13 +59,13 @@ def gather(
         )
         of(number).add_sums(made, by_quality, first, last)
     rest = select(Block.number, Block.times, Block.values, Block.qualities).where(
-        *mine, ~summed, Block.last_time >= start, Block.first_time < end
+        *mine, ~summed, Block.last_time >= start, Block.first_time < latest
     )
     for number, times, values, qualities in session.execute(
         rest.order_by(Block.number, Block.first_record).execution_options(yield_per=50)
     ):
         at = np.array(times, np.int64)
-        kept = (at >= start) & (at < end)
+        kept = (at >= start) & (at < ends[number])
         if kept.any():
             of(number).add(at[kept], np.array(values, np.float64)[kept], np.array(qualities, np.int64)[kept])
     return found

@@ -4,7 +4,7 @@ import time
 import uuid
 from typing import Annotated
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import APIRouter, HTTPException, Request, Response
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
@@ -84,7 +84,7 @@ def read_again(request: Request, key: uuid.UUID, body: AgainBody) -> AgainOutcom
 
 
 @router.get("/{key}/again/{version}/csv", response_class=FileResponse)
-def again_csv(request: Request, key: uuid.UUID, version: Number) -> FileResponse:
+def again_csv(request: Request, key: uuid.UUID, version: Number) -> Response:
     """The CSV of another version."""
     folder, _ = folder_of(request, key)
     path = csv_of(folder, version)

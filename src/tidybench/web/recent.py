@@ -78,24 +78,25 @@ class Recent:
         self._session = ""
         self._sequence = 0
         self._asked_at = time.monotonic()
-        self.first: int | None = None
 
     async def gather(
         self, channels: Mapping[int, Sequence[str]], start: int, end: int
-    ) -> tuple[dict[int, Gathering], int | None]:
-        """The samples at hand from `start` to before `end` (microseconds), by channel number, and when the oldest sample of
-        any channel was taken; None where there is none. Raises RecorderAway."""
+    ) -> tuple[dict[int, Gathering], dict[int, int]]:
+        """The samples at hand from `start` to before `end` (microseconds), by channel number, and when the oldest one of each
+        channel was taken: from then on all of its samples are here. Each has its own, for each lets its old ones go when new
+        ones come. Raises RecorderAway."""
         async with self._lock:
             await self._follow()
             found = await asyncio.to_thread(self._gather, channels, start, end)
-            return found, self.first
+            held = self._channels.items()
+            return found, {n: int(one.times[one.start]) for n, one in held if one.end > one.start}
 
-    async def at(self, channels: Iterable[int], moment: int) -> tuple[dict[int, Sample], int | None]:
-        """Each channel's newest sample at hand that is not later than `moment` (microseconds), by its number; and when the
-        oldest sample was taken. Raises RecorderAway."""
+    async def at(self, channels: Iterable[int], moment: int) -> dict[int, Sample]:
+        """Each channel's newest sample at hand that is not later than `moment` (microseconds), by its number; those that have
+        none so old are left out. Raises RecorderAway."""
         async with self._lock:
             await self._follow(moment)
-            return {n: found for n in channels if (found := self._at(n, moment)) is not None}, self.first
+            return {n: found for n in channels if (found := self._at(n, moment)) is not None}
 
     def _at(self, number: int, moment: int) -> Sample | None:
         one = self._channels.get(number)
@@ -145,8 +146,6 @@ class Recent:
                 mine = numbers == number
                 channel = self._channels.setdefault(int(number), _Channel())
                 channel.add(records["time"][mine], records["value"][mine], qualities[mine])
-        starts = [int(one.times[one.start]) for one in self._channels.values() if one.end > one.start]
-        self.first = min(starts, default=None)
 
     def _gather(self, channels: Mapping[int, Sequence[str]], start: int, end: int) -> dict[int, Gathering]:
         found: dict[int, Gathering] = {}

@@ -24,6 +24,7 @@ from tidybench.records.models import Run, RunChannel, SampleBlock
 from tidybench.runs.crossings import read_crossings
 from tidybench.web.context import Context, context_of
 from tidybench.web.given import Moment
+from tidybench.web.growing_file import GrowingFile
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.statistics_routes import channel_statistics
 
@@ -195,8 +196,8 @@ def _trend(context: Context, key: uuid.UUID, start: int | None, end: int | None,
 
 
 @router.get("/{key}/csv", response_class=FileResponse)
-def csv_file(request: Request, key: uuid.UUID) -> FileResponse:
-    """The run's CSV."""
+def csv_file(request: Request, key: uuid.UUID) -> Response:
+    """The run's CSV; of a run in progress its whole rows up to now."""
     folder, name = folder_of(request, key)
     return csv_response(folder / name, folder)
 
@@ -212,7 +213,8 @@ def folder_of(request: Request, key: uuid.UUID) -> tuple[Path, str]:
     return folder, name
 
 
-def csv_response(path: Path, folder: Path) -> FileResponse:
+def csv_response(path: Path, folder: Path) -> Response:
+    """A CSV of a run's folder; 404 where it is not there."""
     if not path.resolve().is_relative_to(folder.resolve()) or not path.is_file():
         raise HTTPException(404, f"The run's folder is not where it was: {folder}.")
-    return FileResponse(path, media_type="text/csv; charset=utf-8; header=present", filename=path.name)
+    return GrowingFile(path, "text/csv; charset=utf-8; header=present")

@@ -72,12 +72,12 @@ async def statistics(
         raise HTTPException(400, "The stretch ends before it begins.")
     status = context.hub.status
     channels = status.channels if status is not None else []
-    found, first = await context.recent.gather({c.number: c.states for c in channels}, start, end)
+    found, firsts = await context.recent.gather({c.number: c.states for c in channels}, start, end)
     why = ""
-    if first is None or start < first:
-        until = end if first is None else min(end, first)
+    ends = {c.number: min(end, firsts.get(c.number, end)) for c in channels}
+    if any(start < until for until in ends.values()):
         try:
-            found = await run_in_threadpool(_older, context, channels, start, until, found)
+            found = await run_in_threadpool(_older, context, channels, start, ends, found)
         except SQLAlchemyError:
             # What it had given already is taken out again.
             found, _ = await context.recent.gather({c.number: c.states for c in channels}, start, end)
@@ -96,17 +96,22 @@ async def statistics(
 
 
 def _older(
-    context: Context, channels: list[ChannelStatus], start: int, end: int, found: dict[int, Gathering]
+    context: Context,
+    channels: list[ChannelStatus],
+    start: int,
+    ends: dict[int, int],
+    found: dict[int, Gathering],
 ) -> dict[int, Gathering]:
-    """What the records have from `start` to before `end`, with what was found already."""
+    """What the records have from `start` to before each channel's end, with what was found already."""
     now = {channel.id: channel for channel in channels}
+    latest = max(ends.values())
     with Session(context.engine) as session:
         runs = session.scalars(
             select(Run.id)
             .where(
                 Run.bench_id == context.bench_id(session),
-                Run.begun_at < end,
-                func.coalesce(Run.ended_at, end) >= start,
+                Run.begun_at < latest,
+                func.coalesce(Run.ended_at, latest) >= start,
             )
             .order_by(Run.begun_at)
         ).all()
@@ -115,7 +120,8 @@ def _older(
             # A channel may have had another number in an earlier run.
             into = {n: found[c.number] for n, c in numbers.items() if c.number in found}
             words = {n: c.states for n, c in numbers.items()}
-            for number, gathered in gather(session, run, words, start, end, into).items():
+            until = {n: ends[c.number] for n, c in numbers.items()}
+            for number, gathered in gather(session, run, words, start, until, into).items():
                 found[numbers[number].number] = gathered
     return found
 
@@ -126,11 +132,11 @@ async def samples_at(request: Request, moment: Annotated[Moment, Query()]) -> Sa
     context = context_of(request)
     status = context.hub.status
     channels = status.channels if status is not None else []
-    found, first = await context.recent.at([c.number for c in channels], moment)
+    found = await context.recent.at([c.number for c in channels], moment)
     why = ""
-    if first is None or moment < first:
+    if any(c.number not in found for c in channels):
         try:
-            found = await run_in_threadpool(_older_at, context, channels, moment)
+            found = await run_in_threadpool(_older_at, context, channels, moment) | found
         except SQLAlchemyError:
             why = "The database does not answer: what is older than the last hour is not known."
     named = [(c.id, found[c.number]) for c in channels if c.number in found]
