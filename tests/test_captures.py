@@ -74,7 +74,7 @@ def test_explain_shows_how_each_message_was_cut_and_read() -> None:
 
 
 def test_exit_codes_that_scripts_can_use(tmp_path: Path) -> None:
-    assert tidy(str(FLOW), "-", given=b"no end")[0] == 3
+    assert tidy(str(FLOW), "-", given=b"no terminator")[0] == 3
     code, _, said = tidy(str(tmp_path / "none.toml"), "-")
     assert (code, "none.toml: No such file" in said) == (2, True)
     (tmp_path / "bad.toml").write_text('[instrument]\nid = "a"\n')

@@ -165,7 +165,7 @@ def main() -> None:
     driver.get(f"{camera.base}/instruments/seal-rig?stage=Readings")
     time.sleep(4)
     camera.take("proposals")
-    camera.press("Read them so")
+    camera.press("Use this pattern")
     camera.press("Save")
     shop(**{"stand-in": "seal-rig", "fault": "dashes"})
     time.sleep(4)

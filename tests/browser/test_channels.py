@@ -82,7 +82,7 @@ def test_head_power_and_efficiency_from_the_stand_ins(page: Page, pressures: Ser
         box = card.find_element(By.XPATH, ".//label[.='Id, in files']/following::input[1]")
         assert box.get_attribute("value") == key  # made from its name
     wait_for(lambda: page.gone("[role=alert]"), "nothing wrong any more")
-    page.press("Keep")
+    page.press("Save")
     page.see("Version 1 is in force.")
     wait_for(lambda: not page.gone("[data-testid='now-efficiency']"), "a live value")
     page.accessible()
@@ -204,7 +204,7 @@ def test_lanes_are_arranged_and_the_layout_is_saved_and_shared(page: Page, press
     wait_for(lambda: lanes().count("bar") == 2, "the layout after reloading")
     assert "L/min" not in lanes()
     page.press("layout")
-    page.press("As it was at first")
+    page.press("Reset layout")
     page.press("Close")
     wait_for(lambda: lanes() == first, "everything as it was")
     page.open("/?layout=pressures apart")

@@ -71,7 +71,7 @@ class Teacher:
 
     def take_the_proposal(self) -> None:
         self.open("Readings")
-        self.page.press("Read them so")
+        self.page.press("Use this pattern")
         wait_for(lambda: "understood)" in self.page.text() and "(0 of" not in self.page.text(), "the preview")
         self.save()
 
@@ -120,7 +120,7 @@ def test_marked_messages_are_cut_as_proposed(page: Page, server: Server) -> None
     teacher = Teacher(page, server, device)
     wait_for(lambda: len(device.sent) > 15, "some messages")
     teacher.open("Messages")
-    page.press("Cut them so")
+    page.press("Use this framing")
     teacher.save()
     teacher.take_the_proposal()
     wait_for(teacher.passing, "samples")
@@ -228,13 +228,13 @@ def test_a_message_is_taught_by_dragging_and_mended_with_one_press(page: Page, s
     teacher.drag(3, 10)
     page.type_into("called", "flow")
     page.type_into("in", "L/min")
-    page.press("Say so")
+    page.press("Apply")
     box = "[data-testid='stage-Readings'] textarea"
     wait_for(lambda: page.find(box).get_attribute("value") == "FL=<flow [L/min]> L/min OK", "the pattern")
     teacher.drag(18, 19)
     teacher.choose("“OK” is", "a word")
     page.type_into("called", "state")
-    page.press("Say so")
+    page.press("Apply")
     wait_for(
         lambda: page.find(box).get_attribute("value") == "FL=<flow [L/min]> L/min <state:word>", "the pattern"
     )

@@ -98,14 +98,14 @@ def _taught(page: Page, server: Server, device: Talker, teacher: Teacher) -> Non
     asked = server.post(f"/api/instruments/{teacher.key}/proposals", {"changes": {}}).json()
     if asked["framings"]:
         teacher.open("Messages")
-        page.press("Cut them so")
+        page.press("Use this framing")
         teacher.save()
         before = len(device.sent)
         wait_for(lambda: len(device.sent) > before + 12, f"messages of {sends.name} cut so", 30)
     teacher.open("Readings")
     for answer in sends.answers:
         _answer(page, answer)
-    page.press("Read them so")
+    page.press("Use this pattern")
     teacher.save()
     wait_for(teacher.passing, f"samples of {sends.name}", 30)
     mine = [one for one in server.recorder.status().channels if one.instrument == teacher.key]

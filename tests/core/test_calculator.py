@@ -89,13 +89,10 @@ def test_a_circle_and_a_missing_channel_harm_nobody_else() -> None:
         a={"expression": "b + 1 [bar]"}, b={"expression": "a + 1 [bar]"}, gone="nobody * 2", good={"expression": "fast", "unit": "kPa"}
     )  # fmt: skip
     problems = {c.part.id: c.problem for c in one.all}
-    assert "goes in a circle" in problems["a"]
-    assert "goes in a circle" in problems["b"]
+    assert "Circular reference" in problems["a"]
+    assert "Circular reference" in problems["b"]
     assert "there is no channel “nobody”" in problems["gone"]
-    assert (
-        problems["after"]
-        == "Column 1: “gone” is not calculated itself. Mend it first, then this one follows."
-    )
+    assert problems["after"] == "Column 1: “gone” is not calculated itself. Fix that channel first."
     assert problems["good"] == ""
     assert fed(one, (1, 0.0, 2.0)) == [(15, 0.0, 200.0)]
 

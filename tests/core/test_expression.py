@@ -68,12 +68,12 @@ def test_values_and_units(text: str, unit: str | None, inputs: list[float], expe
 @pytest.mark.parametrize(
     ("text", "column", "words"),
     [
-        ("", 1, "nothing yet"),
+        ("", 1, "is empty"),
         ("1 + 1", 1, "names no channel"),
         ("disharge", 1, "perhaps “discharge” is meant"),
         ("mena(t1)", 1, "perhaps mean"),
         ("(discharge", 1, "not closed"),
-        ("discharge)", 10, "closes none"),
+        ("discharge)", 10, "unmatched closing bracket"),
         ("discharge suction", 11, "a sign is missing"),
         ("discharge + ", 13, "ends where"),
         ("x * 5 bar", 7, r"5 \[bar\]"),

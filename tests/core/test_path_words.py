@@ -47,7 +47,7 @@ def test_silence_on_a_key_is_normal_and_half_a_message_is_not() -> None:
     facts.counts.last_in = facts.counts.last_message = NOW - 900 * S
     assert first_fault(reading_path(facts)) is None
     assert "silence is normal" in reading_path(facts)[1].sentence
-    assert fault(replace(facts, pending=4)).words == "no end"
+    assert fault(replace(facts, pending=4)).words == "no terminator"
 
 
 def test_a_released_port_offers_to_be_taken_back() -> None:

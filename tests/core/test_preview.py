@@ -69,7 +69,7 @@ def test_check_characters_count() -> None:
         }
     )
     rows = preview(setup, [Received(1, b"$A1*70\r\n$A1*71\r\n")])
-    assert [row.why for row in rows] == ["", "the check characters do not come out right"]
+    assert [row.why for row in rows] == ["", "checksum mismatch"]
     assert rows[0].fields == {"v": "1"}
 
 

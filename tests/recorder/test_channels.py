@@ -217,7 +217,7 @@ def test_an_overdue_calibration_is_said(recorder: RecorderProcess, shop: Shop) -
     recorder.start(FLOW)
     ask(recorder, ApplySetups(setups=[SetupText(id=FLOW, text=text)]))
     [said] = recorder.status().overdue
-    assert "Loop flow (serial number F-7) is overdue" in said.words
+    assert "Loop flow (serial number F-7) was due" in said.words
     wait_for(recorder.all_passing, "the flow meter")
     begun = ask(recorder, BeginRun(name="Overdue")).run
     assert begun is not None

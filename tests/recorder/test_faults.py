@@ -78,9 +78,11 @@ TABLE: dict[str, dict[type[Device], Expected]] = {
         PressurePair: ("Messages", "no reply"),
     },
     "cut short": {
-        **dict.fromkeys(ASKED, ("Messages", "no reply|no end")),
-        **dict.fromkeys((ShaftPickup, SumpSonde, BearingMonitor, SealRig), ("Messages", "no end|too long")),
-        ClearanceGauge: ("Messages", "no end"),
+        **dict.fromkeys(ASKED, ("Messages", "no reply|no terminator")),
+        **dict.fromkeys(
+            (ShaftPickup, SumpSonde, BearingMonitor, SealRig), ("Messages", "no terminator|too long")
+        ),
+        ClearanceGauge: ("Messages", "no terminator"),
     },
     "doubled": {
         **dict.fromkeys(
@@ -93,7 +95,7 @@ TABLE: dict[str, dict[type[Device], Expected]] = {
         (LoopFlowMeter, PowerAnalyser, ShaftPickup, BearingMonitor), ("Readings", "alike to the last digit")
     ),
     "echo": dict.fromkeys(ASKED, ("Messages", "echo")),
-    "flood": dict.fromkeys(ASKED, ("Messages", "no reply|unasked bytes|no end|too long|missed|late")),
+    "flood": dict.fromkeys(ASKED, ("Messages", "no reply|unasked bytes|no terminator|too long|missed|late")),
     "late": dict.fromkeys(ASKED, ("Messages", "late")),
     "dashes": dict.fromkeys(INSTRUMENTS, ("Readings", "no reading")),
     "wrong checksum": dict.fromkeys((SumpSonde, BearingMonitor, PressurePair), ("Messages", "bad checksum")),

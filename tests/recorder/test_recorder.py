@@ -279,7 +279,7 @@ def test_ten_megabytes_without_an_end(recorder: RecorderProcess, places: Places)
     memory = _memory(recorder.process.pid)
     for _ in range(160):
         _write_all(master, b"x" * 65_536)
-    wait_for(lambda: stage(recorder, 2)[1] == "no end", "it to be said")
+    wait_for(lambda: stage(recorder, 2)[1] == "no terminator", "it to be said")
     assert (
         _memory(recorder.process.pid) < memory + 60_000
     )  # the tape's ring keeps the bytes, nothing else does

@@ -86,7 +86,7 @@ def test_pointing_over_the_wire(server: Server) -> None:
     assert server.post("/api/patterns/point", body).json() == {"source": "FL=<flow [L/min]>"}
     refused = server.post("/api/patterns/point", {**body, "end": 4, "source": ""})
     assert refused.status_code == 400
-    assert "That cannot be read so" in refused.json()["detail"]
+    assert "This selection cannot be read that way" in refused.json()["detail"]
     assert server.post("/api/patterns/point", {**body, "start": 9, "end": 9}).status_code == 400
     assert server.post("/api/patterns/point", {**body, "message": "é€"}).status_code == 400
     assert server.post("/api/patterns/point", {**body, "meaning": "anything"}).status_code == 422

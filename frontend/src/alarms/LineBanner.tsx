@@ -1,4 +1,4 @@
-import { clock } from "../look/format";
+import { moment } from "../look/format";
 import type { LiveState } from "../live/connection";
 import { Banner } from "../parts/Banner";
 
@@ -12,11 +12,11 @@ function lineWords({ line, since, why }: LiveState): string {
   const goesOn = "What is being logged goes on; this page joins again by itself.";
   switch (line) {
     case "no server":
-      return `The connection to Tidy Bench is lost since ${clock(since)}. ${goesOn}`;
+      return `The connection to Tidy Bench is lost since ${moment(since)}. ${goesOn}`;
     case "silent":
-      return `Nothing has been heard from the bench since ${clock(since)}, though the connection stands. ${goesOn}`;
+      return `Nothing has been heard from the bench since ${moment(since)}, though the connection stands. ${goesOn}`;
     case "no recorder":
-      return `${why} Not heard since ${clock(since)}.`;
+      return `${why} Not heard since ${moment(since)}.`;
     case "refused":
       return "";
     default:

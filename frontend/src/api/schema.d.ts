@@ -3995,6 +3995,11 @@ export interface components {
              * @default
              */
             version: string;
+            /**
+             * Zone
+             * @default
+             */
+            zone: string;
         };
         /**
          * StretchStatistics

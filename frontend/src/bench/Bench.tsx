@@ -3,7 +3,8 @@ import { VisuallyHidden } from "react-aria-components";
 import { useNavigate, useSearchParams } from "react-router";
 import styled from "styled-components";
 import { type RunStatus, said, type Status } from "../api/client";
-import { clock } from "../look/format";
+import { dated } from "../look/format";
+import { elsewhere, zoneName } from "../look/zone";
 import type { Theme } from "../look/theme";
 import { connection, useLive } from "../live/connection";
 import { Exact } from "../live/exact";
@@ -27,7 +28,7 @@ import { type Bare, type LaneChannel, type LaneSpec } from "./lanes";
 import { NumbersPanel } from "./NumbersPanel";
 import { RunStrip } from "./RunStrip";
 import { layouts, useLayout } from "./useLayout";
-import { keepWindow, keptWindow, nextWindow, type TimeWindow, WINDOWS } from "./windows";
+import { keepWindow, keptWindow, nextWindow, shifted, type TimeWindow, WINDOWS } from "./windows";
 
 // What is not there at first comes when it is opened.
 const BeginWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.BeginWindow })));
@@ -205,8 +206,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   const freeze = (): void => (stretch ? back() : setStretch(view()));
   const shift = (by: number): void => {
     const now = view();
-    const far = (now.end - now.start) * by;
-    setStretch({ start: now.start + far, end: Math.min(now.end + far, connection.now()) });
+    setStretch(shifted(now, by, connection.now()));
   };
   const forwards = Object.fromEntries(
     lanes.slice(0, 9).map((_, place) => [String(place + 1), () => change(forward(layout, place))]),
@@ -281,7 +281,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
         ))}
         {trouble && (
           <Banner>
-            {trouble} <Chip onPress={() => setTrouble("")}>understood</Chip>
+            {trouble} <Chip onPress={() => setTrouble("")}>Dismiss</Chip>
           </Banner>
         )}
         <RunStrip
@@ -345,7 +345,9 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
                     {stretch === null ? "freeze" : "frozen"}
                   </Chip>
                 }
-                edge={stretch === null ? "now" : clock(stretch.end)}
+                edge={
+                  (stretch === null ? "now" : dated(stretch.end)) + (elsewhere() ? `, ${zoneName()}` : "")
+                }
                 controls={
                   stretch ? (
                     <Controls>

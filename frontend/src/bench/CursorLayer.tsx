@@ -1,6 +1,6 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useReducer, useRef, useState } from "react";
 import styled from "styled-components";
-import { clockMilli, length } from "../look/format";
+import { clockMilli, dated, length } from "../look/format";
 import { mono } from "../look/theme";
 import type { Cursor } from "./cursor";
 import type { LaneView } from "./Lane";
@@ -93,7 +93,7 @@ export function CursorLayer({ cursor, axis, drawn, onZoom }: CursorLayerProps) {
   const words =
     cursor.at === null
       ? "at the pen's end"
-      : clockMilli(cursor.at) +
+      : dated(cursor.at, clockMilli(cursor.at)) +
         (cursor.from === null ? "" : `, ${length(Math.abs(cursor.at - cursor.from))}`);
   return (
     <Layer
@@ -133,13 +133,13 @@ export function CursorLayer({ cursor, axis, drawn, onZoom }: CursorLayerProps) {
     >
       {inside(cursor.from) && (
         <Line data-second="true" style={{ left: percent(cursor.from) }}>
-          <span>{clockMilli(cursor.from)}</span>
+          <span>{dated(cursor.from, clockMilli(cursor.from))}</span>
         </Line>
       )}
       {inside(cursor.at) && (
         <Line style={{ left: percent(cursor.at) }}>
           <span>
-            {clockMilli(cursor.at)}
+            {dated(cursor.at, clockMilli(cursor.at))}
             {cursor.from !== null && ` · ${length(Math.abs(cursor.at - cursor.from))}`}
           </span>
         </Line>

@@ -10,7 +10,7 @@ import {
 } from "react";
 import styled from "styled-components";
 import uPlot from "uplot";
-import { clock, qualityWords } from "../look/format";
+import { dated, qualityWords } from "../look/format";
 import { dashes, type Theme } from "../look/theme";
 import { type Column, grid, logScale, Pixels, scaleFor } from "../live/pixels";
 import type { Readings } from "../live/readings";
@@ -21,6 +21,7 @@ import { pixelPath } from "./paths";
 import { INSET, isStates, type LaneChannel, type LaneSpec, patienceOf } from "./lanes";
 import { PenEnd } from "./PenEnd";
 import { ScaleEnds } from "./ScaleEnds";
+import { type Extent, extentsOf, freeAt, heightsFrom } from "./sentences";
 
 export interface LaneMark {
   at: number;
@@ -152,7 +153,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
           draw: [
             (u: uPlot) => {
               if (words) drawBands(u, lane, columns, inks, theme);
-              breaks(u, lane, samples, inks, theme);
+              breaks(u, lane, samples, words ? [] : columns, inks, theme);
               markLines(u, marksRef.current, first, theme);
             },
           ],
@@ -279,10 +280,21 @@ function ruling(u: uPlot, theme: Theme): void {
   u.ctx.restore();
 }
 
-/** Where a channel has stopped, its lane says so and since when. */
-function breaks(u: uPlot, lane: LaneSpec, samples: Samples, inks: string[], theme: Theme): void {
+/** Where a channel has stopped, its lane says so and since when, where no curve is in the way: the readout says it too. */
+function breaks(
+  u: uPlot,
+  lane: LaneSpec,
+  samples: Samples,
+  columns: Column[],
+  inks: string[],
+  theme: Theme,
+): void {
   const ratio = devicePixelRatio;
-  let line = 0;
+  const { left, top, width, height } = u.bbox;
+  const [low, high] = [u.scales.x?.min ?? 0, u.scales.x?.max ?? 1];
+  const half = 9 * ratio;
+  const place = (value: number): number => u.valToPos(value, "y", true);
+  const placed: { from: number; to: number; extent: Extent }[] = [];
   lane.channels.forEach((channel, index) => {
     const series = samples.of(channel.number);
     const last = series.last();
@@ -290,20 +302,15 @@ function breaks(u: uPlot, lane: LaneSpec, samples: Samples, inks: string[], them
     let i = series.length - 1;
     while (i > 0 && (series.qualities[i - 1] ?? 0) > 1) i--;
     const since = series.times[i] ?? 0;
-    const [low, high] = [u.scales.x?.min ?? 0, u.scales.x?.max ?? 1];
     if (since > high) return;
     const before = i > 0 ? (series.values[i - 1] ?? NaN) : NaN;
-    const x = Math.max(u.valToPos(Math.max(since, low), "x", true), u.bbox.left);
-    const middle = u.bbox.top + u.bbox.height / 2 + line * 18 * ratio;
+    const x = Math.max(u.valToPos(Math.max(since, low), "x", true), left);
     const inside = since >= low && Number.isFinite(before);
     const y = inside
-      ? Math.min(
-          Math.max(u.valToPos(before, "y", true), u.bbox.top + 14 * ratio),
-          u.bbox.top + u.bbox.height - 14 * ratio,
-        )
-      : middle;
+      ? Math.min(Math.max(place(before), top + 14 * ratio), top + height - 14 * ratio)
+      : top + height / 2;
     u.ctx.save();
-    u.ctx.strokeStyle = u.ctx.fillStyle = inks[index] ?? "";
+    u.ctx.strokeStyle = u.ctx.fillStyle = inks[index] ?? theme.ink;
     u.ctx.lineWidth = 2 * ratio;
     if (since >= low) {
       u.ctx.beginPath();
@@ -312,25 +319,24 @@ function breaks(u: uPlot, lane: LaneSpec, samples: Samples, inks: string[], them
       u.ctx.stroke();
     }
     u.ctx.font = `${13 * ratio}px "Atkinson Hyperlegible Next Variable", sans-serif`;
-    const text = `${channel.name}: ${qualityWords(last.quality)} since ${clock(since)}`;
-    const room = u.bbox.left + u.bbox.width - x - 12 * ratio;
-    const wide = u.ctx.measureText(text).width;
     u.ctx.textBaseline = "middle";
-    if (wide < room) {
-      u.ctx.fillText(text, x + 8 * ratio, y);
-    } else {
-      // No room to the right: at the lane's foot, or its head where the curve ends low.
-      const endsLow = y > u.bbox.top + u.bbox.height / 2;
-      const row = (12 + line * 18) * ratio;
-      const at = endsLow ? u.bbox.top + row : u.bbox.top + u.bbox.height - row;
-      const right = u.bbox.left + u.bbox.width - wide - 8 * ratio;
-      u.ctx.fillStyle = theme.panel;
-      u.ctx.fillRect(right - 4 * ratio, at - 9 * ratio, wide + 8 * ratio, 18 * ratio);
-      u.ctx.fillStyle = inks[index] ?? "";
-      u.ctx.fillText(text, right, at);
+    const text = `${channel.name}: ${qualityWords(last.quality)} since ${dated(since)}`;
+    const wide = u.ctx.measureText(text).width;
+    const from = Math.min(x + 8 * ratio, left + width - wide - 8 * ratio);
+    const to = from + wide;
+    const axis = u.data[0];
+    const first = Math.max(0, axis.findIndex((time) => u.valToPos(time, "x", true) >= from) - 1);
+    const behind = axis.findIndex((time) => u.valToPos(time, "x", true) > to);
+    const taken = [
+      ...columns.flatMap((column) => extentsOf(column, first, behind < 0 ? axis.length : behind, place)),
+      ...placed.filter((one) => one.from < to && one.to > from).map((one) => one.extent),
+    ];
+    const at = from >= left ? freeAt(heightsFrom(y, top, height, 2 * half), taken, half) : null;
+    if (at !== null) {
+      u.ctx.fillText(text, from, at);
+      placed.push({ from, to, extent: [at - half, at + half] });
     }
     u.ctx.restore();
-    line++;
   });
 }
 

@@ -104,7 +104,7 @@ export function LaneMenu({ lane, place, layout, onLayout, defaultOpen = false }:
           <Item id="hide">Hide this lane</Item>
           {lane.channels.map((channel) => (
             <Item key={`again ${channel.id}`} id={`again ${channel.id}`}>
-              {channel.name} in one more lane
+              Also show {channel.name} in a new lane
             </Item>
           ))}
         </MenuBox>

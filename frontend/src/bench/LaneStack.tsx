@@ -1,7 +1,8 @@
 import { type ReactNode, useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
-import { clock, day, moment } from "../look/format";
+import { clock, day } from "../look/format";
 import { mono, type Theme } from "../look/theme";
+import { benchNow, offsetAt, offsetName, zoneName } from "../look/zone";
 import { useBeat } from "../live/connection";
 import { timeTicks } from "../live/pixels";
 import type { Readings } from "../live/readings";
@@ -235,22 +236,26 @@ function WithAxis({ view, live, children }: WithAxisProps) {
 function TimeAxis({ axis, edge }: { axis: LaneView; edge: string }) {
   const span = axis.end - axis.start;
   const { step, at } = timeTicks(axis.start, axis.end, 6);
-  const label = (t: number): string => {
-    if (step >= 86_400_000) return day(t);
-    if (span > 86_400_000) return moment(t);
-    return step < 60_000 ? clock(t) : clock(t).slice(0, 5);
-  };
-  const last = edge ? 0.91 : 0.97;
+  const changes = offsetAt(axis.start) !== offsetAt(axis.end);
+  const last = edge ? 0.91 - 0.004 * Math.max(0, edge.length - 6) : 0.97;
   const first = span > 86_400_000 ? 0.07 : 0.03; // dates are wide
+  const ticks = at.filter((t) => (t - axis.start) / span > first && (t - axis.start) / span < last);
+  const label = (t: number, place: number): string => {
+    if (step >= 86_400_000) return day(t);
+    const time = step < 60_000 ? clock(t) : clock(t).slice(0, 5);
+    // The hour that comes twice when summer time ends is told apart by its offset.
+    const words = changes ? `${time} ${offsetName(t).slice(3)}` : time;
+    const before = ticks[place - 1];
+    const dates = before === undefined ? day(t) !== day(benchNow()) : day(t) !== day(before);
+    return dates ? `${day(t)} ${words}` : words;
+  };
   return (
-    <Ticks>
-      {at
-        .filter((t) => (t - axis.start) / span > first && (t - axis.start) / span < last)
-        .map((t) => (
-          <span key={t} style={{ left: `${((t - axis.start) / span) * 100}%` }}>
-            {label(t)}
-          </span>
-        ))}
+    <Ticks title={`Times of ${zoneName()}, ${offsetName(axis.end)}`}>
+      {ticks.map((t, place) => (
+        <span key={t} style={{ left: `${((t - axis.start) / span) * 100}%` }}>
+          {label(t, place)}
+        </span>
+      ))}
       {edge && <span style={{ left: "auto", right: 4, transform: "none" }}>{edge}</span>}
     </Ticks>
   );

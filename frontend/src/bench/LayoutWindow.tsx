@@ -53,8 +53,8 @@ export function LayoutWindow({ layout, channels, onLayout, onReset, onClose }: L
             <Link to={`/?layout=${encodeURIComponent(one.name)}`} onClick={onClose}>
               link
             </Link>
-            <Chip aria-label={`take away ${one.name}`} onPress={() => remove.mutate(one.name)}>
-              take away
+            <Chip aria-label={`Remove ${one.name}`} onPress={() => remove.mutate(one.name)}>
+              Remove
             </Chip>
           </div>
         ))}
@@ -75,7 +75,7 @@ export function LayoutWindow({ layout, channels, onLayout, onReset, onClose }: L
       {trouble && <Trouble>{said(trouble)}</Trouble>}
       <Actions>
         <Button $kind="plain" onPress={onReset}>
-          As it was at first
+          Reset layout
         </Button>
         <Button $kind="bright" onPress={onClose}>
           Close

@@ -19,7 +19,7 @@ export function LimitRail({ lane, theme, scale, height, pointers, movable, onLim
   const rail = useRef<SVGSVGElement>(null);
   const clip = (y: number): number => Math.min(Math.max(y, 0), height);
   const at = (value: number): number => placeOf(value, scale, height, lane.log);
-  // A limit beyond the lane's scale has no line of its own: the band runs out of the lane.
+  // A limit beyond the lane's scale stands at its edge as an arrow.
   const inLane = (limit: number | null): limit is number =>
     limit !== null && limit >= scale[0] && limit <= scale[1];
   const rounded = (value: number, channel: LaneChannel): number => Number(value.toFixed(channel.decimals));
@@ -39,9 +39,22 @@ export function LimitRail({ lane, theme, scale, height, pointers, movable, onLim
   const end = (channel: LaneChannel, which: "low" | "high", limit: number | null, x: number, ink: string) => {
     const held = drag?.id === channel.id && drag.which === which ? drag.value : null;
     const value = held ?? limit;
-    if (!inLane(value)) return null;
-    const y = at(value);
-    if (!movable) return <path key={which} d={`M${x - 6} ${y}h12`} stroke={ink} strokeWidth="2" />;
+    if (value === null) return null;
+    const off = inLane(value) ? "" : value > scale[1] ? "above" : "below";
+    const y = off === "above" ? 6 : off === "below" ? height - 6 : at(value);
+    const line =
+      off === ""
+        ? `M${x - 6} ${y}h12`
+        : off === "above"
+          ? `M${x - 4} ${y + 1}l4 -5l4 5z`
+          : `M${x - 4} ${y - 1}l4 5l4 -5z`;
+    const words = `${which === "low" ? "Lower" : "Upper"} limit of ${channel.name}: ${figure(value, channel.decimals)}`;
+    const mark = (
+      <path key={which} d={line} stroke={ink} strokeWidth="2" fill={off ? ink : "none"}>
+        <title>{off ? `${words}, ${off} the scale` : words}</title>
+      </path>
+    );
+    if (!movable) return mark;
     return (
       <g
         key={which}
@@ -67,8 +80,8 @@ export function LimitRail({ lane, theme, scale, height, pointers, movable, onLim
         onKeyDown={(event) => nudge(event, channel, which, value)}
       >
         <rect x={x - 11} y={y - 9} width="22" height="18" fill="transparent" stroke="none" />
-        <path d={`M${x - 9} ${y}h18`} stroke={ink} strokeWidth="3" />
-        <circle cx={x} cy={y} r="4.5" fill="var(--panel)" stroke={ink} strokeWidth="2" />
+        {off ? mark : <path d={`M${x - 9} ${y}h18`} stroke={ink} strokeWidth="3" />}
+        {!off && <circle cx={x} cy={y} r="4.5" fill="var(--panel)" stroke={ink} strokeWidth="2" />}
         {held !== null && (
           <text
             x={x + 13}
@@ -86,6 +99,11 @@ export function LimitRail({ lane, theme, scale, height, pointers, movable, onLim
       </g>
     );
   };
+  // Every channel of the lane has its place, narrower where there are many.
+  const count = lane.channels.length;
+  const apart = count > 1 ? Math.min(20, 30 / (count - 1)) : 0;
+  const wide = count > 2 ? Math.max(1.5, Math.min(8, apart * 0.6)) : 8;
+  const pointer = count > 2 ? Math.max(5, Math.min(11, apart)) : 11;
   return (
     <svg
       ref={rail}
@@ -94,18 +112,18 @@ export function LimitRail({ lane, theme, scale, height, pointers, movable, onLim
       style={{ overflow: "visible", zIndex: drag ? 3 : undefined }}
       aria-hidden={movable ? undefined : true}
     >
-      {lane.channels.slice(0, 2).map((channel, index) => {
+      {lane.channels.map((channel, index) => {
         const ink = theme.inks[channel.ink] ?? theme.ink;
-        const x = 11 + index * 20;
+        const x = 11 + index * apart;
         const band = (low: number | null, high: number | null, opacity: number) => {
           if (low === null && high === null) return null;
           const top = clip(at(high ?? Infinity));
           const bottom = clip(low === null ? height : at(low));
           return (
             <rect
-              x={x - 4}
+              x={x - wide / 2}
               y={top}
-              width="8"
+              width={wide}
               height={Math.max(bottom - top, 0)}
               opacity={opacity}
               fill={ink}
@@ -134,7 +152,7 @@ export function LimitRail({ lane, theme, scale, height, pointers, movable, onLim
               ref={(element) => {
                 if (element) pointers.current.set(channel.number, element);
               }}
-              d={`M${x - 11} -6l11 6l-11 6z`}
+              d={`M${x - pointer} ${-pointer / 2 - 0.5}l${pointer} ${pointer / 2 + 0.5}l${-pointer} ${pointer / 2 + 0.5}z`}
               fill={ink}
               stroke="none"
               visibility="hidden"

@@ -8,7 +8,7 @@ import { Button, Key } from "../parts/Button";
 const Strip = styled.section<{ $on: boolean }>`
   display: flex;
   align-items: center;
-  gap: 28px;
+  gap: 20px;
   min-height: 64px;
   padding: 8px 16px;
   border-radius: var(--radius);
@@ -73,8 +73,8 @@ const OnDark = styled(Button)`
 
 const Verdict = styled.div<{ $out: boolean }>`
   font-weight: 700;
-  /* Two lines rather than a cut one. */
-  && {
+  /* Two lines rather than a cut one: more than the strip's rule for its cells says. */
+  &&& {
     display: -webkit-box;
     -webkit-box-orient: vertical;
     -webkit-line-clamp: 2;
@@ -153,7 +153,7 @@ function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
           </div>
         </div>
       )}
-      <div className="cell" style={{ flex: "0 2 auto", minWidth: 130, maxWidth: 360 }}>
+      <div className="cell" style={{ flex: "0 1 auto", minWidth: 170, maxWidth: 360 }}>
         <div className="small">Limits</div>
         <Verdict $out={!heard || verdict.state === "beyond"} title={words} data-testid="verdict">
           {words}
@@ -165,7 +165,7 @@ function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
           <div className="strong">{hours(status.disk.hours_left)}</div>
         </div>
       )}
-      <div className="cell">
+      <div className="cell" style={{ flexShrink: 2 }}>
         <div className="small" title={`${run.folder}/${run.csv}`}>
           {run.csv}
         </div>

@@ -60,7 +60,7 @@ describe("a lane's menu", () => {
     expect((await choose("Logarithmic scale")).lanes[0]).toMatchObject({ log: true, scale: null });
   });
   it("puts a channel into one more lane", async () => {
-    expect((await choose("Channel a in one more lane")).lanes.at(-1)?.channels).toEqual(["a"]);
+    expect((await choose("Also show Channel a in a new lane")).lanes.at(-1)?.channels).toEqual(["a"]);
   });
   it("moves it down", async () => {
     expect((await choose("Move down")).lanes[0]?.channels).toEqual(["b"]);
@@ -111,6 +111,20 @@ function Rail({
 }
 
 describe("the limit rail", () => {
+  it("has every channel of the lane, and limits that are off its scale at its edge", () => {
+    const pointers = { current: new Map<number, SVGPathElement>() };
+    const many = [1, 2, 3, 4].map((number) => ({
+      ...(first.channels[0] as LaneChannel), number, id: `c${number}`, name: `C ${number}`, high: 40 + number,
+    })); // prettier-ignore
+    const { container } = render(
+      <LimitRail lane={{ ...first, channels: many }} theme={themes.day} scale={[0, 10]} height={110} pointers={pointers} />,
+    ); // prettier-ignore
+    expect([...pointers.current.keys()]).toEqual([1, 2, 3, 4]);
+    const titles = [...container.querySelectorAll("title")].map((one) => one.textContent);
+    expect(titles).toContain("Upper limit of C 4: 44.0, above the scale");
+    const edges = [...container.querySelectorAll("path")].map((one) => one.getAttribute("d") ?? "");
+    expect(edges.filter((d) => d.includes("l4 -5l4 5z"))).toHaveLength(4);
+  });
   it("is locked against slips", () => {
     render(<Rail movable={false} onLimit={vi.fn()} />);
     expect(screen.queryAllByRole("slider")).toEqual([]);
@@ -154,7 +168,7 @@ describe("the cursor over the lanes", () => {
     fireEvent.keyDown(layer, { key: "Enter" });
     fireEvent.keyDown(layer, { key: "ArrowRight" });
     expect([cursor.from, cursor.at]).toEqual([axis.end - 11_000, axis.end - 10_000]);
-    expect(layer.getAttribute("aria-valuetext")).toMatch(/^\d\d:\d\d:\d\d\.\d{3}, 1 s$/);
+    expect(layer.getAttribute("aria-valuetext")).toMatch(/^2023-11-14 \d\d:\d\d:\d\d\.\d{3}, 1 s$/);
     fireEvent.keyDown(layer, { key: "Escape" });
     expect([cursor.from, cursor.at]).toEqual([null, null]);
   });
@@ -286,7 +300,7 @@ describe("the layout's window", () => {
     await userEvent.click(screen.getByRole("button", { name: "Save" }));
     expect(await screen.findByText(/Everyone at this bench/)).toBeTruthy();
     expect(sent).toContainEqual({ ...layout, hidden: ["b"] });
-    await userEvent.click(screen.getByRole("button", { name: "take away pumps" }));
+    await userEvent.click(screen.getByRole("button", { name: "Remove pumps" }));
   });
 });
 

@@ -45,3 +45,14 @@ export function nextWindow(window: TimeWindow, by: -1 | 1): TimeWindow {
   const at = window.ms === null ? 2 : plain.indexOf(window);
   return plain[Math.min(plain.length - 1, Math.max(0, at + by))] ?? window;
 }
+
+/** A stretch of the same length, earlier (-0.5: by half of it) or later, but not beyond now. */
+export function shifted(
+  stretch: { start: number; end: number },
+  by: number,
+  now: number,
+): { start: number; end: number } {
+  const span = stretch.end - stretch.start;
+  const end = Math.min(stretch.end + span * by, Math.max(now, stretch.end));
+  return { start: end - span, end };
+}

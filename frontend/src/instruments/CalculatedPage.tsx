@@ -281,7 +281,7 @@ function Editor({ kept, was, channels, sentence, onKept }: EditorProps) {
           Discard
         </Button>
         <Button $kind="bright" isDisabled={!dirty || fields.wrong !== ""} onPress={() => void save()}>
-          Keep
+          Save
         </Button>
       </div>
       <div>
@@ -415,8 +415,8 @@ function PartCard({ part, live, checked, leads, area, onFocus, set, onName, onRe
         <Chip $chosen={open} aria-expanded={open} onPress={() => setOpen(!open)}>
           more
         </Chip>
-        <Chip aria-label={`take away ${part.name}`} onPress={onRemove}>
-          take away
+        <Chip aria-label={`Remove ${part.name}`} onPress={onRemove}>
+          Remove
         </Chip>
       </div>
       {open && (

@@ -210,10 +210,10 @@ export function ChannelsStage({
             </Chip>
             <Chip
               style={{ minHeight: 34 }}
-              aria-label={`take away ${channel.name}`}
+              aria-label={`Remove ${channel.name}`}
               onPress={() => change({ channel: setup.channel.filter((_, n) => n !== index) })}
             >
-              take away
+              Remove
             </Chip>
           </Fields>
           {open === channel.id ? (

@@ -71,7 +71,7 @@ export function FilterFields({ channel, set }: FilterFieldsProps) {
                 width={130}
               />
               <NumberEntry
-                label="so many at most"
+                label="longest spike, samples"
                 value={one.patience}
                 onValue={(patience) => change(index, { patience: patience ?? 2 })}
                 least={1}
@@ -94,7 +94,7 @@ export function FilterFields({ channel, set }: FilterFieldsProps) {
             aria-label={`take away filter ${index + 1}`}
             onPress={() => set({ filter: filters.filter((_, n) => n !== index) })}
           >
-            take away
+            Remove
           </Chip>
         </Fields>
       ))}

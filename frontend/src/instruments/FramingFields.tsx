@@ -190,7 +190,7 @@ export function FramingFields({
             width={105}
           />
           <NumberEntry
-            label="and so many more"
+            label="plus bytes"
             value={count.plus}
             onValue={(plus) => onFraming({ count: { ...count, plus: plus ?? 0 } })}
             width={110}
@@ -226,7 +226,7 @@ export function FramingFields({
             width={105}
           />
           <NumberEntry
-            label="leaving out at the start"
+            label="Skip first bytes"
             value={check.skip}
             onValue={(skip) => setCheck({ skip: skip ?? 0 })}
             width={140}
@@ -292,7 +292,7 @@ export function Suggestions({
     <Card data-testid="framing-suggestion">
       <span>{first.reason}.</span>
       <Button $kind="bright" style={{ minHeight: 32 }} onPress={() => onTake(first.framing)}>
-        Cut them so
+        Use this framing
       </Button>
       {first.examples.map((text, index) => (
         <span className="wire" key={index}>

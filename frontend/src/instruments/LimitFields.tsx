@@ -69,7 +69,7 @@ function Patience({ limits, set }: { limits: Limits; set: Set }) {
         width={96}
       />
       <NumberEntry
-        label="Not at start, s"
+        label="Ignore after start, s"
         value={limits.after_start_s}
         onValue={(after_start_s) => set({ after_start_s: after_start_s ?? 0 })}
         width={96}

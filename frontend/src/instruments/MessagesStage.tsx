@@ -80,7 +80,7 @@ export function MessagesStage({
         <FramingFields framing={framing} onFraming={(part) => change({ framing: { ...framing, ...part } })} />
         {talks !== "when asked" && (
           <NumberEntry
-            label={talks === "on its key" ? "A reading is good for, s" : "It talks every, s"}
+            label={talks === "on its key" ? "Reading valid for, s" : "It talks every, s"}
             value={setup.listen?.every_s}
             onValue={(every_s) =>
               change({
@@ -145,7 +145,7 @@ export function MessagesStage({
               />
               {!query.on_demand && (
                 <NumberEntry
-                  label="ms (0: without pause)"
+                  label="Poll interval, ms (0 = continuous)"
                   value={milli(query.every_s)}
                   onValue={(ms) => setQuery(index, { every_s: (ms ?? 0) / 1000 })}
                   width={130}
@@ -153,7 +153,7 @@ export function MessagesStage({
                 />
               )}
               <NumberEntry
-                label="Give up after, ms"
+                label="Reply timeout, ms"
                 value={milli(query.give_up_after_s)}
                 onValue={(ms) => setQuery(index, { give_up_after_s: (ms ?? 5) / 1000 })}
                 width={115}
@@ -164,7 +164,7 @@ export function MessagesStage({
                 style={{ minHeight: 34 }}
                 onPress={() => change({ query: setup.query.filter((_, n) => n !== index) })}
               >
-                take away
+                Remove
               </Chip>
             </Fields>
           ))}
@@ -211,7 +211,7 @@ function AroundSession({
               width={200}
             />
             <Entry
-              label="Its answer must have (read-back)"
+              label="Answer must contain (read-back)"
               value={command.expect}
               onChange={(expect) => set({ expect })}
               width={190}
@@ -220,7 +220,7 @@ function AroundSession({
               style={{ minHeight: 34 }}
               onPress={() => change({ [key]: setup[key].filter((_, n) => n !== index) })}
             >
-              take away
+              Remove
             </Chip>
           </Fields>
         );
@@ -238,7 +238,7 @@ function AroundSession({
     </Group>
   );
   const there = [
-    identity && "who are you",
+    identity && "identity query",
     setup.start.length && `${setup.start.length} on connecting`,
     setup.release.length && `${setup.release.length} on release`,
   ].filter(Boolean);
@@ -247,7 +247,7 @@ function AroundSession({
       <div>
         <Chip aria-expanded={false} onPress={() => setOpen(true)} style={{ minHeight: 32 }}>
           {there.length
-            ? `around a session: ${there.join(", ")}`
+            ? `Session: ${there.join(", ")}`
             : "identity, and commands on connecting and on release"}{" "}
           …
         </Chip>
@@ -270,7 +270,7 @@ function AroundSession({
           {identity && (
             <>
               <Entry
-                label="Its answer must have"
+                label="Answer must contain"
                 value={identity.expect}
                 placeholder="any answer will do"
                 onChange={(expect) => change({ identity: { ...identity, expect } })}

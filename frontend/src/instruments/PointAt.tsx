@@ -135,10 +135,10 @@ export function PointAt({
               <Entry label="in" value={unit} placeholder="unit" onChange={setUnit} width={80} />
             )}
             <Button $kind="bright" style={{ minHeight: 34 }} onPress={say}>
-              Say so
+              Apply
             </Button>
             <Chip style={{ minHeight: 34 }} onPress={() => mark(null)}>
-              leave it
+              Cancel
             </Chip>
           </Fields>
         </div>

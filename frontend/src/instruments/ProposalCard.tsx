@@ -78,7 +78,7 @@ export function ProposalCard({
         </span>
       </span>
       <Button $kind="bright" style={{ minHeight: 32 }} onPress={() => onTake(proposal)}>
-        Read them so
+        Use this pattern
       </Button>
       <span className="why">{proposal.reasons.join("; ")}.</span>
     </Card>

@@ -146,7 +146,7 @@ export function RegisterTable({
           least={0}
         />
         <NumberEntry
-          label="Give up after, ms"
+          label="Reply timeout, ms"
           value={milli(modbus.give_up_after_s)}
           onValue={(ms) => set({ give_up_after_s: (ms ?? 5) / 1000 })}
           width={115}
@@ -223,7 +223,7 @@ export function RegisterTable({
             style={{ minHeight: 34 }}
             onPress={() => set({ registers: modbus.registers.filter((_, n) => n !== index) })}
           >
-            take away
+            Remove
           </Chip>
         </Fields>
       ))}

@@ -114,7 +114,7 @@ export function ScalingFields({ channel, value, onChange }: ScalingFieldsProps) 
               aria-label={`take away step ${index + 1}`}
               onPress={() => onChange(steps.filter((_, n) => n !== index))}
             >
-              take away
+              Remove
             </Chip>
           </Fields>
           <BeforeAndAfter tried={tried.data} index={index} />
@@ -150,8 +150,7 @@ function BeforeAndAfter({ tried, index }: { tried: Schemas["ScalingTried"] | und
       {left.length > 0 && (
         <span>
           {tried && tried.steps.length > 0 && "; "}
-          left at the points:{" "}
-          {left.map((one) => (Math.abs(one) < 1e-12 ? "0" : one.toPrecision(3))).join(", ")}
+          residuals: {left.map((one) => (Math.abs(one) < 1e-12 ? "0" : one.toPrecision(3))).join(", ")}
         </span>
       )}
     </div>
@@ -172,7 +171,7 @@ function StepFields({ step, onChange }: { step: Step; onChange: (step: Step) => 
     case "sign":
       return null;
     case "decimals":
-      return number(step, "places", "Digits behind the point", 150);
+      return number(step, "places", "Decimal places", 150);
     case "linear":
       return [number(step, "scale", "×"), number(step, "offset", "+")];
     case "range":
@@ -248,7 +247,7 @@ function PointFields({
   return (
     <>
       <label style={{ display: "grid", gap: 4, fontSize: 12.5, color: "var(--quiet)" }}>
-        Shown and true, a pair a line
+        Reading and true value, one pair per line
         <textarea
           value={text}
           rows={Math.min(8, Math.max(3, text.split("\n").length))}

@@ -40,5 +40,5 @@ export function how(instrument: Instrument): string {
   if (instrument.talks !== "when asked") return instrument.talks;
   if (!instrument.has_queries) return "nothing asked yet";
   if (instrument.asked_per_s) return `asked ${Number(instrument.asked_per_s.toFixed(1))}/s`;
-  return "asked on demand, or without pause";
+  return "asked on demand, or continuously";
 }

@@ -60,7 +60,7 @@ describe("everything else about a channel", () => {
     shown(<ChannelMore channel={channel} value={5} registers={["zero"]} set={set} />);
     expect((await screen.findByTestId("step-1")).textContent).toBe("5 → -5");
     expect(screen.getByTestId("step-2").textContent).toBe("-5 → under range");
-    expect(screen.getByText(/left at the points: 0, 0.125/)).toBeTruthy();
+    expect(screen.getByText(/residuals: 0, 0.125/)).toBeTruthy();
     fireEvent.change(screen.getByLabelText("at 20 mA"), { target: { value: "16" } });
     expect(set.mock.lastCall?.[0].scaling[1]).toEqual({ kind: "current loop", at_4: 0, at_20: 16 });
     await userEvent.click(screen.getByRole("button", { name: "step 2 earlier" }));
@@ -130,7 +130,7 @@ describe("calculated channels", () => {
     });
     await userEvent.click(screen.getByRole("button", { name: "Loop flow [L/min]" }));
     expect(await screen.findByText("Column 3: a number is expected.")).toBeTruthy();
-    await userEvent.click(screen.getByRole("button", { name: "Keep" }));
+    await userEvent.click(screen.getByRole("button", { name: "Save" }));
     await vi.waitFor(() =>
       expect(sent).toContainEqual({
         calculations: {

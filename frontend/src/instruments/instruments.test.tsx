@@ -242,7 +242,7 @@ describe("messages", () => {
     show(
       <MessagesStage setup={known} change={change} instrument={instrument({ identity: said })} {...ASKING} />,
     );
-    await userEvent.click(screen.getByRole("button", { name: /around a session/ }));
+    await userEvent.click(screen.getByRole("button", { name: /Session/ }));
     await userEvent.click(screen.getByRole("button", { name: "Expect this one from now on" }));
     expect(change).toHaveBeenLastCalledWith({ identity: { ...known.identity, expect: "SERIAL 20417" } });
   });

@@ -67,7 +67,7 @@ const answers = {
 
 function bench(instruments: Instrument[]): void {
   const status = {
-    at: 0, session: "s", pid: 1, instruments, channels: [], crossings: [], overdue: [], version: "0", verdict: allWithin, run: null, disk: { free_bytes: 1, hours_left: null },
+    at: 0, session: "s", pid: 1, instruments, channels: [], crossings: [], overdue: [], version: "0", zone: "", verdict: allWithin, run: null, disk: { free_bytes: 1, hours_left: null },
     ports: [port("port 3", { used_by: ["Loop flow meter"] }), port("port 4")],
   }; // prettier-ignore
   vi.spyOn(live, "useLive").mockReturnValue({ line: "live", since: 0, why: "", ended: null, status });
@@ -204,7 +204,7 @@ describe("the set-up page", () => {
     serve(replies);
     bench([instrument()]);
     show("/instruments/loop-flow-meter?stage=Messages");
-    const pause = (await screen.findByLabelText("Give up after, ms")) as HTMLInputElement;
+    const pause = (await screen.findByLabelText("Reply timeout, ms")) as HTMLInputElement;
     fireEvent.change(pause, { target: { value: "750" } });
     serve({ ...answers, [`GET ${KEY}`]: { status: 200, body: theirs } });
     await client.invalidateQueries({ queryKey: ["instrument"] });
@@ -219,7 +219,7 @@ describe("the set-up page", () => {
     }); // prettier-ignore
     await userEvent.click(screen.getByRole("button", { name: "keep my changes on top of it" }));
     expect(screen.queryByRole("alert")).toBeNull();
-    expect((screen.getByLabelText("Give up after, ms") as HTMLInputElement).value).toBe("750");
+    expect((screen.getByLabelText("Reply timeout, ms") as HTMLInputElement).value).toBe("750");
     await userEvent.click(screen.getByRole("button", { name: "Save" }));
     await screen.findByText("Version 5 is in force.");
     const [patch] = sent.filter((body) => JSON.stringify(body).includes('"version"'));

@@ -71,7 +71,7 @@ describe("pointing at a message", () => {
     await userEvent.clear(screen.getByLabelText("called"));
     await userEvent.type(screen.getByLabelText("called"), "flow");
     await userEvent.type(screen.getByLabelText("in"), "L/min");
-    await userEvent.click(screen.getByRole("button", { name: "Say so" }));
+    await userEvent.click(screen.getByRole("button", { name: "Apply" }));
     await waitFor(() => expect(onSource).toHaveBeenCalledWith("FL=<flow [L/min]>"));
     expect(sent[0]).toEqual({
       source: "", message: "FL=+0148.27", start: 3, end: 11, meaning: "number", name: "flow", unit: "L/min", encoding: "ascii",
@@ -102,15 +102,15 @@ describe("pointing at a message", () => {
     serve({
       "POST /api/patterns/point": {
         status: 400,
-        body: { detail: "That cannot be read so: two fields touch." },
+        body: { detail: "This selection cannot be read that way: two fields touch." },
       },
     });
     shown(<PointAt row={previewRow()} source="FL=<flow>" encoding="ascii" onSource={vi.fn()} />);
     fireEvent.pointerDown(cell(0));
     fireEvent.pointerUp(window);
-    await userEvent.click(screen.getByRole("button", { name: "Say so" }));
+    await userEvent.click(screen.getByRole("button", { name: "Apply" }));
     expect((await screen.findByRole("alert")).textContent).toContain("two fields touch");
-    await userEvent.click(screen.getByRole("button", { name: "leave it" }));
+    await userEvent.click(screen.getByRole("button", { name: "Cancel" }));
     expect(screen.queryByRole("alert")).toBeNull();
   });
   it.each([
@@ -149,7 +149,7 @@ describe("proposals", () => {
     render(<ProposalCard proposal={proposal()} onTake={onTake} />);
     expect(screen.getByText("FL=<fl [L/min]> L/min")).toBeTruthy();
     expect(screen.getByText("a label stands before it.")).toBeTruthy();
-    await userEvent.click(screen.getByRole("button", { name: "Read them so" }));
+    await userEvent.click(screen.getByRole("button", { name: "Use this pattern" }));
     expect(onTake).toHaveBeenCalledWith(proposal());
   });
   it("come by themselves where nothing is read yet", async () => {
@@ -167,7 +167,7 @@ describe("proposals", () => {
         change={change} instrument={undefined} rows={[row]} failures={[]} instrumentKey="m" changes={{}}
       />,
     ); // prettier-ignore
-    await userEvent.click(await screen.findByRole("button", { name: "Read them so" }));
+    await userEvent.click(await screen.findByRole("button", { name: "Use this pattern" }));
     expect(change.mock.lastCall?.[0]).toMatchObject({ channel: [{ field: "fl" }] });
   });
   it("are asked about where two readings remain, and the answer goes with the next request", async () => {
@@ -205,7 +205,7 @@ describe("proposals", () => {
     };
     render(<Suggestions suggestions={[one]} onTake={onTake} />);
     expect(screen.getByText("VP=045.0")).toBeTruthy();
-    await userEvent.click(screen.getByRole("button", { name: "Cut them so" }));
+    await userEvent.click(screen.getByRole("button", { name: "Use this framing" }));
     expect(onTake).toHaveBeenCalledWith(one.framing);
   });
 });
@@ -373,7 +373,7 @@ describe("a register map", () => {
       table: "coil",
       holds: "uint16",
     });
-    await userEvent.click(screen.getByRole("button", { name: "take away" }));
+    await userEvent.click(screen.getByRole("button", { name: "Remove" }));
     expect((change.mock.lastCall?.[0] as Setup).modbus?.registers).toEqual([]);
   });
   it("writes a register by hand, and says what came of it", async () => {
@@ -435,7 +435,7 @@ describe("channels", () => {
     fireEvent.change(screen.getByLabelText("+"), { target: { value: "x" } });
     expect(change).not.toHaveBeenCalled();
     expect(screen.getByLabelText("+").getAttribute("aria-invalid")).toBe("true");
-    await userEvent.click(screen.getByRole("button", { name: "take away Fl" }));
+    await userEvent.click(screen.getByRole("button", { name: "Remove Fl" }));
     expect(change).toHaveBeenLastCalledWith({ channel: [] });
   });
   it("come from the register map of a Modbus device", () => {

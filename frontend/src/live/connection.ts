@@ -3,6 +3,7 @@
 import { useSyncExternalStore } from "react";
 import { type LiveMessage, type RunStatus, samplesFrom, type Status, type TapeLine } from "../api/client";
 import { type Change, changed } from "./changes";
+import { setClock, setZone } from "../look/zone";
 import { Samples } from "./samples";
 
 const TAPE_LINES = 2000;
@@ -62,6 +63,7 @@ export class Connection {
   private toldTape = 0;
 
   start(): void {
+    setClock(() => this.now());
     this.join();
     void this.begin();
     // An open socket may say nothing for ever: a server that hangs, a laptop's lid.
@@ -246,6 +248,7 @@ export class Connection {
     why: string,
     status: Status | null | undefined = this.state.status,
   ): void {
+    if (status?.zone !== undefined) setZone(status.zone);
     const before = this.state.line;
     // Not heard since the last word that came.
     const since = line === before ? this.state.since : line === "silent" ? this.heard : Date.now();

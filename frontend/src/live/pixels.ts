@@ -1,5 +1,6 @@
 /** What a chart needs of a series: the lowest and highest of every pixel, and its breaks. */
 
+import { offsetAt } from "../look/zone";
 import type { Series } from "./samples";
 
 export type Column = (number | null | undefined)[];
@@ -244,8 +245,14 @@ export function timeTicks(start: number, end: number, most: number): { step: num
     1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 172800, 604800,
   ].map((s) => s * 1000);
   const step = steps.find((s) => (end - start) / s <= most) ?? 2592000000;
-  const offset = new Date(start).getTimezoneOffset() * 60000;
-  const at: number[] = [];
-  for (let t = Math.ceil((start - offset) / step) * step + offset; t <= end; t += step) at.push(t);
-  return { step, at };
+  // Summer time comes or goes within a long axis: ticks stand at round local times on both sides of it.
+  const marks = 24;
+  const offsets = new Set(
+    Array.from({ length: marks + 1 }, (_, n) => offsetAt(start + ((end - start) * n) / marks)),
+  );
+  const at = new Set<number>();
+  for (const offset of offsets)
+    for (let t = Math.ceil((start + offset) / step) * step - offset; t <= end; t += step)
+      if (offsetAt(t) === offset) at.add(t);
+  return { step, at: [...at].sort((one, other) => one - other) };
 }

@@ -136,7 +136,7 @@ function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; on
           </Button>
         )}
         <Button $kind="plain" onPress={onDone}>
-          Leave it
+          Cancel
         </Button>
       </div>
     </div>

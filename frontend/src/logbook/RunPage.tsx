@@ -6,7 +6,8 @@ import { api, got, type RunDetail, samplesFrom } from "../api/client";
 import { LaneStack } from "../bench/LaneStack";
 import { arranged, clocksOf, PLAIN, timed } from "../bench/layout";
 import { remember } from "../bench/RunWindows";
-import { clock, count, figure, length, moment } from "../look/format";
+import { count, dated, figure, length } from "../look/format";
+import { offsetName } from "../look/zone";
 import { mono, type Theme } from "../look/theme";
 import { connection } from "../live/connection";
 import { Exact } from "../live/exact";
@@ -92,7 +93,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
       <Facts>
         <Fact name="Test item" text={run.item || "–"} />
         <Fact name="Operator" text={run.operator || "–"} />
-        <Fact name="Begun" text={moment(run.begun_at / 1000)} />
+        <Fact name="Begun" text={`${dated(run.begun_at / 1000)}, ${offsetName(run.begun_at / 1000)}`} />
         <Fact name="Length" text={end ? length((end - run.begun_at) / 1000) : "logging now"} />
         <Fact name="Why it ended" text={run.reason || "–"} />
         <Fact name="Completeness" text={completeness(run)} />
@@ -153,7 +154,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
               <tbody>
                 {run.marks.map((mark) => (
                   <tr key={mark.at}>
-                    <td style={{ whiteSpace: "nowrap" }}>{clock(mark.at / 1000)}</td>
+                    <td style={{ whiteSpace: "nowrap" }}>{dated(mark.at / 1000)}</td>
                     <td>{mark.text}</td>
                     <td className="wide">{mark.by}</td>
                   </tr>
@@ -170,7 +171,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
             <tbody>
               {run.crossings.map((one, index) => (
                 <tr key={index}>
-                  <td style={{ whiteSpace: "nowrap" }}>{clock(one.at / 1000)}</td>
+                  <td style={{ whiteSpace: "nowrap" }}>{dated(one.at / 1000)}</td>
                   <td>{one.name}</td>
                   <td>{crossed(one)}</td>
                   <td className="number">
@@ -278,7 +279,7 @@ function Trend({ run, theme }: { run: RunDetail; theme: Theme }) {
         marks={marks}
         theme={theme}
         readings={readings}
-        edge=""
+        edge={offsetName(end)}
         controls={
           <span style={{ padding: "0 12px 0 60px", color: "var(--quiet)", fontSize: 12.5 }}>
             mean of the run

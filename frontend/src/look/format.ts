@@ -1,11 +1,16 @@
 /** Numbers and times as the interface writes them. */
 
+import { benchNow, offsetAt } from "./zone";
+
 const two = (n: number): string => String(n).padStart(2, "0");
 
-/** 14:03:12, local time, of milliseconds since 1970. */
+/** A time whose UTC parts are the bench's local ones. */
+const local = (ms: number): Date => new Date(ms + offsetAt(ms));
+
+/** 14:03:12, the bench's local time, of milliseconds since 1970. */
 export function clock(ms: number): string {
-  const t = new Date(ms);
-  return `${two(t.getHours())}:${two(t.getMinutes())}:${two(t.getSeconds())}`;
+  const t = local(ms);
+  return `${two(t.getUTCHours())}:${two(t.getUTCMinutes())}:${two(t.getUTCSeconds())}`;
 }
 
 /** 14:03:12.345. */
@@ -13,15 +18,20 @@ export function clockMilli(ms: number): string {
   return `${clock(ms)}.${String(Math.floor(ms) % 1000).padStart(3, "0")}`;
 }
 
-/** 2026-11-23, local time. */
+/** 2026-11-23, the bench's local time. */
 export function day(ms: number): string {
-  const t = new Date(ms);
-  return `${t.getFullYear()}-${two(t.getMonth() + 1)}-${two(t.getDate())}`;
+  const t = local(ms);
+  return `${t.getUTCFullYear()}-${two(t.getUTCMonth() + 1)}-${two(t.getUTCDate())}`;
 }
 
 /** The clock, with the date when it is not today's. */
-export function moment(ms: number, now: number = Date.now()): string {
+export function moment(ms: number, now: number = benchNow()): string {
   return day(ms) === day(now) ? clock(ms) : `${day(ms)} ${clock(ms).slice(0, 5)}`;
+}
+
+/** The clock to the second or finer, with the date in front when it is not today's. */
+export function dated(ms: number, words: string = clock(ms)): string {
+  return day(ms) === day(benchNow()) ? words : `${day(ms)} ${words}`;
 }
 
 /** 00:14:32, with days in front once there are some: 3 d 00:14:32. */

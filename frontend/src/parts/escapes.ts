@@ -10,7 +10,9 @@ export function unescaped(text: string): string {
     const char = text[at] ?? "";
     if (char !== "\\") {
       if (char.charCodeAt(0) > 0xff)
-        throw new Error(`“${char}” (character ${at + 1}) is no byte. Write bytes as \\x00 to \\xFF.`);
+        throw new Error(
+          `“${char}” (character ${at + 1}) is not a single byte (00 to FF). Write bytes as \\x00 to \\xFF.`,
+        );
       out += char;
       continue;
     }

@@ -125,7 +125,7 @@ export function Tape({ instruments, only, roomy, style, more, tools }: TapeProps
           <span className="facts">
             {connection.leftOut > 0 &&
               !tape.held &&
-              `${count(connection.leftOut)} lines left out for the eye. `}
+              `${count(connection.leftOut)} lines not shown live (all are kept). `}
             {one &&
               `${one.settings}, ${one.messages_per_s.toFixed(1)} messages/s${one.answer_ms ? `, answers in ${one.answer_ms.toFixed(0)} ms` : ""}`}
           </span>

@@ -79,7 +79,7 @@ export function answers(lines: TapeLine[]): boolean[] {
 export function whySent(line: TapeLine): string {
   const [, what, number] = (line.why ?? "").split("/");
   if (line.why?.startsWith("command/")) return "typed";
-  if (what === "identity" && !number) return "who are you";
+  if (what === "identity" && !number) return "identity query";
   if (what === "start" && number) return `start command ${number}`;
   if (what === "release" && number) return `release command ${number}`;
   if (number === "trigger") return "trigger";

@@ -38,7 +38,7 @@ describe("bytes as people write them", () => {
   it.each([
     ["\\q", "is no escape"],
     ["\\x1", "is no escape"],
-    ["λ", "is no byte"],
+    ["λ", "is not a single byte"],
   ])("say what is wrong with %s", (text, words) => expect(() => unescaped(text)).toThrow(words));
   it("say what is wrong with hexadecimal", () => {
     expect(() => fromHex("4G")).toThrow("no hexadecimal digit");
@@ -65,7 +65,7 @@ describe("lines", () => {
     ]); // prettier-ignore
     expect(out).toEqual([false, false, true, true, false, false]);
     expect(["command/7", "m/identity", "m/start/2", "m/release/1", "m/flow"].map((why) => whySent(line("out", "", 0, { why })))).toEqual([
-      "typed", "who are you", "start command 2", "release command 1", "",
+      "typed", "identity query", "start command 2", "release command 1", "",
     ]); // prettier-ignore
   });
   it("pass the filters", () => {

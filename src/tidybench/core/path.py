@@ -246,10 +246,10 @@ def _messages(facts: Facts) -> Stage:
         if counts.late and counts.late >= counts.gave_up - 2:
             return _late(facts)
         if counts.bytes_in and (counts.overlong or facts.now - counts.opened_at > _patience(facts)):
-            return Stage("Messages", "stopped", "no end", _no_terminator(facts))
+            return Stage("Messages", "stopped", "no terminator", _no_terminator(facts))
         return Stage("Messages", "nothing", "", "No whole message yet.")
     if facts.silence_is_normal and facts.pending and facts.now - counts.last_in > 1_000_000:
-        return Stage("Messages", "stopped", "no end", _no_terminator(facts))
+        return Stage("Messages", "stopped", "no terminator", _no_terminator(facts))
     if counts.overlong:
         words = f"{counts.overlong} too long"
         return Stage("Messages", "losses", words, f"{words}: given up without {facts.ending}.")

@@ -91,7 +91,7 @@ def read_message(
     if check is not None:
         checked = check(body)
         if checked is None:
-            return Previewed(at, text, {}, "the check characters do not come out right", 0, query)
+            return Previewed(at, text, {}, "checksum mismatch", 0, query)
         body = checked
     stops: list[Stop] = []
     for form in forms:

@@ -121,8 +121,8 @@ def overdue(setups: Sequence[Setup], today: date) -> list[OverdueStatus]:
         for name, part in named:
             if part is not None and part.due is not None and part.due < today:
                 days = (today - part.due).days
-                since = "a day" if days == 1 else f"{days} days"
+                since = "yesterday" if days == 1 else f"{days} days ago"
                 serial = f" (serial number {part.serial})" if part.serial else ""
-                sentence = f"The calibration of {name}{serial} is overdue since {since}."
+                sentence = f"The calibration of {name}{serial} was due {since}."
                 found.append(OverdueStatus(name=name, due=str(part.due), words=sentence))
     return found

@@ -276,9 +276,7 @@ class Service(threading.Thread):
             data = request.data.encode("latin-1")
         except UnicodeEncodeError as error:
             char = error.object[error.start]
-            raise RequestRefused(
-                "invalid", f"“{char}” is no byte: a command is made of bytes from 00 to FF."
-            ) from None
+            raise RequestRefused("invalid", f"“{char}” is not a single byte (00 to FF).") from None
         worker = self._parts.employment.now.workers.get(request.link)
         if worker is None:
             raise RequestRefused("not found", f"No instrument in force uses {request.link}.")

@@ -15,6 +15,7 @@ from tidybench.recorder.port_list import PortList
 from tidybench.recorder.rates import Rates
 from tidybench.recorder.state import StateFile
 from tidybench.recorder.writer import Writer
+from tidybench.recorder.zone import zone_name
 from tidybench.wire.instruments import InstrumentStatus
 from tidybench.wire.status import DiskStatus, Status
 
@@ -29,6 +30,7 @@ class StatusTeller:
         self.session = str(uuid.uuid4())
         self._clock, self._ports, self._state, self._room = clock, ports, state, room
         self._rates = Rates()
+        self._zone = zone_name()
 
     def __call__(self, writer: Writer) -> Status:
         employed = writer.employed
@@ -46,6 +48,7 @@ class StatusTeller:
             overdue=overdue(employed.setups, date.today()),
             verdict=judge(writer.limited(), now),
             version=__version__,
+            zone=self._zone,
         )
 
     def _instruments(self, employed: Employed) -> list[InstrumentStatus]:

@@ -203,7 +203,9 @@ async def point_at(body: Pointed) -> PatternSource:
             body.source, message, body.start, body.end, body.meaning, body.name.strip(), body.unit.strip(), body.encoding
         )  # fmt: skip
     except PatternError as error:
-        raise HTTPException(400, f"That cannot be read so: {error.what} {error.advice}".strip()) from None
+        raise HTTPException(
+            400, f"This selection cannot be read that way: {error.what} {error.advice}".strip()
+        ) from None
     except (ValueError, UnicodeEncodeError) as error:
         raise HTTPException(400, str(error)) from None
     return PatternSource(source=source)

@@ -35,6 +35,8 @@ class Status(BaseModel):
     overdue: list[OverdueStatus] = []
     verdict: Verdict = Verdict()
     version: str = ""
+    zone: str = ""
+    """The bench's time zone by its name (IANA), "" where the computer does not tell."""
 
 
 class GetStatus(BaseModel):

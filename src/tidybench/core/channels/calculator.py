@@ -91,7 +91,7 @@ class Calculator:
             broken = [made[c.id] for c in _named(part) if c.id in made and made[c.id].problem]
             if not one.problem and broken:
                 column = next(c.column for c in _named(part) if c.id == broken[0].part.id)
-                one.problem = f"Column {column}: “{broken[0].part.id}” is not calculated itself. Mend it first, then this one follows."
+                one.problem = f"Column {column}: “{broken[0].part.id}” is not calculated itself. Fix that channel first."
             if not one.problem:
                 try:
                     self._prepare(one, found)
@@ -307,7 +307,7 @@ def _in_order(parts: Sequence[CalculatedPart], made: Mapping[str, Calculated]) -
             circle = way[way.index(id) :]
             names = " → ".join(f"“{one}”" for one in [*circle, id])
             for one in circle:
-                made[one].problem = f"It goes in a circle: {names}. One of them must not need the other."
+                made[one].problem = f"Circular reference: {names}. Break it at one of them."
             return
         if id in done:
             return

@@ -96,12 +96,12 @@ class _Parser:
 
     def whole(self) -> Node:
         if self._next.kind == "end":
-            raise ExpressionError(1, "here stands nothing yet: say what it is calculated from")
+            raise ExpressionError(1, "the expression is empty: say what it is calculated from")
         node = self._either()
         token = self._next
         if token.kind != "end":
             if token.kind == "sign" and token.text == ")":
-                raise ExpressionError(token.column, "this bracket closes none")
+                raise ExpressionError(token.column, "unmatched closing bracket")
             if token.kind == "sign" and token.text in COMPARISONS:
                 raise ExpressionError(token.column, "one comparison at a time; join two with “and”")
             before = self._tokens[self._at - 1]

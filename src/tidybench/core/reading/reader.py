@@ -154,7 +154,7 @@ class MessageReader:
                     counts.bad_checks += 1
                     counts.last_bad_check, counts.last_bad_body = at, body[:200]
                     if self.on_trouble is not None:
-                        self.on_trouble(body, at, "the check characters do not come out right")
+                        self.on_trouble(body, at, "checksum mismatch")
                     self.nothing(Quality.BAD_CHECK, at, out)
                     continue
                 body = checked
@@ -355,7 +355,9 @@ class MessageReader:
             got = program.form.read(body)
             # A scaled value beyond all floats stops nowhere in the message itself.
             stops.append(
-                got if isinstance(got, Stop) else Stop(1, "a value that can be scaled", "an endless one")
+                got
+                if isinstance(got, Stop)
+                else Stop(1, "a value that can be scaled", "one whose scaled value is out of range")
             )
         return max(stops, key=lambda stop: stop.column)
 
