@@ -215,7 +215,12 @@ export function App() {
               <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
               <Route
                 path="*"
-                element={<p style={{ padding: 40 }}>There is no such page. The places are above.</p>}
+                element={
+                  <main style={{ padding: "24px 40px" }}>
+                    <h1>No such page</h1>
+                    <p>The places are above.</p>
+                  </main>
+                }
               />
             </Routes>
           </Suspense>

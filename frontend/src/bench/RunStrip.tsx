@@ -140,7 +140,9 @@ function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
         </div>
       </div>
       <div className="cell" style={{ flex: "none", maxWidth: 280 }}>
-        <div className="small">Run</div>
+        <div className="small" title={`${run.folder}/${run.csv}`}>
+          {run.csv}
+        </div>
         <div className="strong" title={run.name}>
           {run.name}
         </div>
@@ -165,13 +167,10 @@ function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
           <div className="strong">{hours(status.disk.hours_left)}</div>
         </div>
       )}
-      <div className="cell" style={{ flexShrink: 2 }}>
-        <div className="small" title={`${run.folder}/${run.csv}`}>
-          {run.csv}
-        </div>
+      <div className="cell" style={{ flex: "none" }}>
+        <div className="small">{saved === null ? "Logged" : `Saved ${Math.floor(saved)} s ago`}</div>
         <div className="strong" data-testid="rows">
           {count(run.rows)} rows
-          {saved === null ? "" : `, saved ${Math.floor(saved)} s ago`}
           {lost > 0 && `, ${count(lost)} ${lost === 1 ? "poll" : "polls"} lost`}
         </div>
       </div>

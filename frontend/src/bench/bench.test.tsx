@@ -55,7 +55,8 @@ describe("the run strip", () => {
   it("says since when, what, how much and how safe while logging", () => {
     strip(status({}));
     expect(screen.getByTestId("elapsed").textContent).toBe("00:14:32");
-    expect(screen.getByTestId("rows").textContent).toMatch(/^4 361 rows, saved 0 s ago$/);
+    expect(screen.getByTestId("rows").textContent).toBe("4 361 rows");
+    expect(screen.getByText("Saved 0 s ago")).toBeTruthy();
     expect(screen.getByText("all within limits")).toBeTruthy();
     expect(screen.getByText("Disk lasts").nextSibling?.textContent).toBe("210 days");
   });

@@ -87,9 +87,13 @@ export function SimulatedPage() {
       .then((now) => client.setQueryData(["demo"], now))
       .catch((error: unknown) => setTrouble(said(error)));
   };
-  if (found.isError) return <p style={{ padding: 40 }}>{found.error.message}</p>;
   if (!found.data)
-    return <p style={{ padding: 40, color: "var(--quiet)" }}>Asking the simulated instruments …</p>;
+    return (
+      <main style={{ padding: "24px 40px" }}>
+        <h1>Simulated instruments</h1>
+        <p>{found.isError ? found.error.message : "Asking the simulated instruments …"}</p>
+      </main>
+    );
   const loop = found.data;
   return (
     <Page>

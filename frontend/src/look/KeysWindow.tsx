@@ -1,5 +1,8 @@
+import { useState } from "react";
 import styled from "styled-components";
 import { Button, Key } from "../parts/Button";
+import { Toggle } from "../parts/Toggle";
+import { keepSingleKeys, singleKeys } from "../parts/useKeys";
 import { Actions, Window } from "../parts/Window";
 
 const List = styled.dl`
@@ -27,6 +30,7 @@ const LIST: [string, string][] = [
 
 /** Which keys do what. */
 export function KeysWindow({ onClose }: { onClose: () => void }) {
+  const [on, setOn] = useState(singleKeys);
   return (
     <Window title="Keys" open onClose={onClose}>
       <p>On the Bench, when no field has focus:</p>
@@ -40,6 +44,18 @@ export function KeysWindow({ onClose }: { onClose: () => void }) {
           </div>
         ))}
       </List>
+      <div style={{ marginTop: 14 }}>
+        <Toggle
+          on={on}
+          onChange={(next) => {
+            setOn(next);
+            keepSingleKeys(next);
+          }}
+        >
+          Single keys act in this browser
+        </Toggle>
+        {!on && <p>Only Esc does now. The “?” at the top of the page opens this list.</p>}
+      </div>
       <Actions>
         <Button $kind="bright" onPress={onClose}>
           Close
