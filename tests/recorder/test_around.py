@@ -171,7 +171,7 @@ def test_a_command_goes_between_polls_and_its_answer_comes_whole(
 
 def test_commands_that_cannot_be_sent_say_why(flowing: RecorderProcess) -> None:
     assert ask(flowing, SendCommand(link="elsewhere", data="x")).trouble == "not found"
-    assert "no byte" in ask(flowing, SendCommand(link=PORT, data="λ")).why
+    assert "not a single byte" in ask(flowing, SendCommand(link=PORT, data="λ")).why
     ask(flowing, ReleasePort(link=PORT))
     wait_for(lambda: flowing.status().instruments[0].released, "release")
     assert "was released" in ask(flowing, SendCommand(link=PORT, data="x")).why

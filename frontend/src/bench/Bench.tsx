@@ -17,7 +17,7 @@ import { Guard } from "../parts/Guard";
 import { useKeys } from "../parts/useKeys";
 import { Tape } from "../tape/Tape";
 import { BigReadouts } from "./BigReadouts";
-import { limitsOf, putLimits } from "./limits";
+import { limitsOf, movedLimit, putLimits } from "./limits";
 import { Cursor } from "./cursor";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { LaneHead } from "./LaneHead";
@@ -89,6 +89,11 @@ const Tools = styled.div`
   align-items: center;
   margin-left: auto;
   min-width: 0;
+  .moved {
+    font-weight: 600;
+    font-size: 13px;
+    white-space: nowrap;
+  }
   .said {
     color: var(--caution);
     font-weight: 600;
@@ -118,6 +123,9 @@ const More = styled.select`
 
 /** The bench's exact samples, for cursors. */
 const exact = new Exact(() => connection.now());
+
+/** Milliseconds for which a limit that was moved can be put back with one press. */
+const UNDO_FOR = 30_000;
 
 /** Of a channel's status: what changes without anything being drawn otherwise. */
 const PASSING = new Set(["since", "zero", "zeroed_at", "problem"]);
@@ -152,6 +160,7 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   const [movable, setMovable] = useState(false);
   const [channel, setChannel] = useState<string | null>(null);
   const [trouble, setTrouble] = useState("");
+  const [moved, setMoved] = useState<{ words: string; back: () => Promise<unknown> } | null>(null);
   const run = status.run ?? null;
   const big = address.get("view") === "readouts";
   const setBig = (on: boolean): void => setAddress(on ? { view: "readouts" } : {});
@@ -242,16 +251,40 @@ function LiveBench({ status, theme }: { status: Status; theme: Theme }) {
   const onLimit = useCallback((one: LaneChannel, which: "low" | "high", value: number) => {
     const now = statusRef.current.channels.find((other) => other.id === one.id);
     if (!now) return;
-    putLimits(one.id, { ...limitsOf(now), [which]: value })
-      .then(() => setTrouble(""))
+    const before = limitsOf(now);
+    putLimits(one.id, { ...before, [which]: value })
+      .then(() => {
+        setTrouble("");
+        setMoved({ ...movedLimit(now, which, value), back: () => putLimits(one.id, before) });
+      })
       .catch((error: unknown) => setTrouble(said(error)));
   }, []);
+  // It can be undone for a while.
+  useEffect(() => {
+    if (!moved) return;
+    const timer = setTimeout(() => setMoved(null), UNDO_FOR);
+    return () => clearTimeout(timer);
+  }, [moved]);
+  const undo = (): void => {
+    moved
+      ?.back()
+      .then(() => setMoved(null))
+      .catch((error: unknown) => setTrouble(said(error)));
+  };
   const whole = status.channels.find((one) => one.id === channel);
   const overdue = status.overdue ?? [];
   const notice = [past?.why, overdue[0]?.words].filter(Boolean).join(" ");
   const tools = (
     <Tools>
-      {notice && (
+      {moved && (
+        <>
+          <span role="status" className="moved">
+            {moved.words}
+          </span>
+          <Chip onPress={undo}>Undo</Chip>
+        </>
+      )}
+      {notice && !moved && (
         <span className="said" title={notice}>
           {notice}
         </span>

@@ -7,7 +7,7 @@ import { Entry } from "../parts/Select";
 import { Actions, Trouble, Window } from "../parts/Window";
 import { type Layout, shown } from "./layout";
 import type { Bare } from "./lanes";
-import { layouts, removeLayout, saveLayout } from "./useLayout";
+import { layouts, type NamedLayout, removeLayout, saveLayout } from "./useLayout";
 
 export interface LayoutWindowProps {
   layout: Layout;
@@ -24,9 +24,23 @@ export function LayoutWindow({ layout, channels, onLayout, onReset, onClose }: L
   const saved = useQuery({ queryKey: ["layouts"], queryFn: layouts });
   const after = (): void => void client.invalidateQueries({ queryKey: ["layouts"] });
   const save = useMutation({ mutationFn: () => saveLayout(name.trim(), layout), onSuccess: after });
-  const remove = useMutation({ mutationFn: removeLayout, onSuccess: after });
+  const [removed, setRemoved] = useState<NamedLayout | null>(null);
+  const remove = useMutation({
+    mutationFn: (one: NamedLayout) => removeLayout(one.name),
+    onSuccess: (_, one) => {
+      setRemoved(one);
+      after();
+    },
+  });
+  const undo = useMutation({
+    mutationFn: (one: NamedLayout) => saveLayout(one.name, one.data),
+    onSuccess: () => {
+      setRemoved(null);
+      after();
+    },
+  });
   const out = channels.filter((channel) => layout.hidden.includes(channel.id));
-  const trouble = saved.error ?? save.error ?? remove.error;
+  const trouble = saved.error ?? save.error ?? remove.error ?? undo.error;
   return (
     <Window title="Layout of the Bench" open onClose={onClose}>
       <section>
@@ -53,11 +67,17 @@ export function LayoutWindow({ layout, channels, onLayout, onReset, onClose }: L
             <Link to={`/?layout=${encodeURIComponent(one.name)}`} onClick={onClose}>
               link
             </Link>
-            <Chip aria-label={`Remove ${one.name}`} onPress={() => remove.mutate(one.name)}>
+            <Chip aria-label={`Remove ${one.name}`} onPress={() => remove.mutate(one)}>
               Remove
             </Chip>
           </div>
         ))}
+        {removed && (
+          <p role="status" style={{ marginTop: 6 }}>
+            “{removed.name}” was removed for everyone at this bench.{" "}
+            <Chip onPress={() => undo.mutate(removed)}>Undo</Chip>
+          </p>
+        )}
       </section>
       <form
         onSubmit={(event) => {

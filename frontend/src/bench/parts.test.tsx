@@ -14,6 +14,7 @@ import { LaneMenu } from "./LaneMenu";
 import { arranged, type Layout, PLAIN, settled } from "./layout";
 import { LayoutWindow } from "./LayoutWindow";
 import { LimitRail } from "./LimitRail";
+import { movedLimit } from "./limits";
 import type { Bare, LaneChannel } from "./lanes";
 import { MarkWindow } from "./RunWindows";
 import { NumbersPanel, share } from "./NumbersPanel";
@@ -281,6 +282,7 @@ describe("the layout's window", () => {
     const { sent } = serve({
       "GET /api/layouts": { status: 200, body: [{ name: "pumps", data: other }] },
       "PUT /api/layouts/mine": { status: 204, body: null },
+      "PUT /api/layouts/pumps": { status: 204, body: null },
       "DELETE /api/layouts/pumps": { status: 204, body: null },
     });
     const onLayout = vi.fn();
@@ -300,7 +302,17 @@ describe("the layout's window", () => {
     await userEvent.click(screen.getByRole("button", { name: "Save" }));
     expect(await screen.findByText(/Everyone at this bench/)).toBeTruthy();
     expect(sent).toContainEqual({ ...layout, hidden: ["b"] });
+    // It is gone for everyone: it can be had back.
     await userEvent.click(screen.getByRole("button", { name: "Remove pumps" }));
+    expect(await screen.findByText(/“pumps” was removed for everyone/)).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Undo" }));
+    await vi.waitFor(() => expect(sent).toContainEqual(other));
+    await vi.waitFor(() => expect(screen.queryByRole("button", { name: "Undo" })).toBeNull());
+  });
+  it("says what a limit was before it was moved", () => {
+    const flow = { name: "Loop flow", low: null, high: 200, decimals: 1 };
+    expect(movedLimit(flow, "high", 180).words).toBe("Upper limit of Loop flow: 200.0 to 180.0");
+    expect(movedLimit(flow, "low", -5).words).toBe("Lower limit of Loop flow: −5.0");
   });
 });
 

@@ -76,7 +76,7 @@ export function FilterFields({ channel, set }: FilterFieldsProps) {
                 onValue={(patience) => change(index, { patience: patience ?? 2 })}
                 least={1}
                 whole
-                width={120}
+                width={150}
               />
             </>
           )}

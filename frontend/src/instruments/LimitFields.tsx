@@ -72,7 +72,7 @@ function Patience({ limits, set }: { limits: Limits; set: Set }) {
         label="Ignore after start, s"
         value={limits.after_start_s}
         onValue={(after_start_s) => set({ after_start_s: after_start_s ?? 0 })}
-        width={96}
+        width={136}
       />
       <NumberEntry
         label="Stuck after, s"

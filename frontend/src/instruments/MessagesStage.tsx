@@ -148,7 +148,7 @@ export function MessagesStage({
                   label="Poll interval, ms (0 = continuous)"
                   value={milli(query.every_s)}
                   onValue={(ms) => setQuery(index, { every_s: (ms ?? 0) / 1000 })}
-                  width={130}
+                  width={215}
                   least={0}
                 />
               )}
@@ -214,7 +214,7 @@ function AroundSession({
               label="Answer must contain (read-back)"
               value={command.expect}
               onChange={(expect) => set({ expect })}
-              width={190}
+              width={205}
             />
             <Chip
               style={{ minHeight: 34 }}

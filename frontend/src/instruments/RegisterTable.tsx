@@ -66,9 +66,12 @@ export function WriteRegister({ instrumentKey, name }: { instrumentKey: string; 
   const [text, setText] = useState("");
   const [said_, setSaid] = useState<{ good: boolean; words: string } | null>(null);
   const [busy, setBusy] = useState(false);
+  // What a device does with a value cannot be taken back.
+  const [asking, setAsking] = useState(false);
   const value = parsed(text);
   const good = value !== null;
   const write = (): void => {
+    setAsking(false);
     if (value === null) return;
     setBusy(true);
     got(
@@ -89,14 +92,30 @@ export function WriteRegister({ instrumentKey, name }: { instrumentKey: string; 
         label={`Write ${name}`}
         value={text}
         invalid={text !== "" && !good}
-        onChange={setText}
+        onChange={(next) => {
+          setText(next);
+          setAsking(false);
+        }}
         width={100}
         after={
-          <Chip style={{ minHeight: 34 }} isDisabled={!good || busy} onPress={write}>
+          <Chip
+            style={{ minHeight: 34 }}
+            isDisabled={!good || busy || asking}
+            onPress={() => setAsking(true)}
+          >
             write
           </Chip>
         }
       />
+      {asking && (
+        <p role="alert" style={{ flex: "1 0 100%" }}>
+          Write {value} to {name}? This cannot be undone here.{" "}
+          <Chip autoFocus onPress={write}>
+            Write
+          </Chip>{" "}
+          <Chip onPress={() => setAsking(false)}>Cancel</Chip>
+        </p>
+      )}
       {said_ && (
         <p role="status" style={{ color: said_.good ? "var(--ink)" : "var(--fault)", flex: "1 0 100%" }}>
           {said_.words}

@@ -384,6 +384,9 @@ describe("a register map", () => {
     render(<RegisterTable setup={setup({ modbus: writable, query: [] })} change={change} />);
     await userEvent.type(screen.getByLabelText("Write p"), "7,5");
     await userEvent.click(screen.getByRole("button", { name: "write" }));
+    // It is asked first: what a device does with it cannot be taken back.
+    expect(screen.getByRole("alert").textContent).toMatch(/^Write .* This cannot be undone here\./);
+    await userEvent.click(screen.getByRole("button", { name: "Write" }));
     expect((await screen.findByRole("status")).textContent).toBe(done.sentence);
     expect(sent[0]).toEqual({ name: "p", value: 7.5 });
     await userEvent.selectOptions(screen.getByLabelText("Writing"), "never");

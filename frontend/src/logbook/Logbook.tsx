@@ -70,6 +70,23 @@ export const Table = styled.table`
   }
 `;
 
+/** Its label beside the field, on the heading's line. */
+const Search = styled.div`
+  flex: 0 1 560px;
+  margin-left: auto;
+  > * {
+    grid-template-columns: auto minmax(150px, 1fr);
+    align-items: center;
+    gap: 10px;
+  }
+  @media (max-width: 719px) {
+    flex-basis: 100%;
+    > * {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  }
+`;
+
 const statusWords = (run: RunRow): string => {
   if (run.status === "logging") return "logging now";
   return run.status === "interrupted" ? "interrupted" : "ended";
@@ -87,9 +104,9 @@ export function Logbook() {
   });
   return (
     <Sheet>
-      <header>
+      <header style={{ alignItems: "center" }}>
         <h1>Logbook</h1>
-        <div style={{ flex: "0 1 320px" }}>
+        <Search>
           <Field
             label="Find by name, test item or operator"
             value={search}
@@ -99,7 +116,7 @@ export function Logbook() {
             }}
             longest={100}
           />
-        </div>
+        </Search>
       </header>
       {runs.isError && <Trouble>{runs.error.message}</Trouble>}
       {runs.isPending && <p role="status">Opening the logbook …</p>}
