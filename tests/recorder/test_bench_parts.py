@@ -60,7 +60,11 @@ def test_of_very_many_the_first_and_the_newest_are_kept() -> None:
 @pytest.mark.parametrize(
     ("where", "today", "words"),
     [
-        ('[instrument]\ncalibration = { due = 2026-01-31, serial = "F-7" }', date(2026, 2, 1), "was due yesterday"),
+        (
+            '[instrument]\ncalibration = { due = 2026-01-31, serial = "F-7" }',
+            date(2026, 2, 1),
+            "was due yesterday",
+        ),
         ("[instrument]\ncalibration = { due = 2026-01-31 }", date(2026, 3, 2), "was due 30 days ago"),
         ("[instrument]\ncalibration = { due = 2026-01-31 }", date(2026, 1, 31), ""),
         ('[instrument]\ncalibration = { certificate = "K 12" }', date(2026, 3, 2), ""),
