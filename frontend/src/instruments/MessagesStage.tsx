@@ -131,7 +131,7 @@ export function MessagesStage({
                 label="Query"
                 value={query.send}
                 onChange={(send) => send && setQuery(index, { send })}
-                width={180}
+                width={160}
               />
               <Select
                 label="Asked"
@@ -148,7 +148,7 @@ export function MessagesStage({
                   label="Poll interval, ms (0 = continuous)"
                   value={milli(query.every_s)}
                   onValue={(ms) => setQuery(index, { every_s: (ms ?? 0) / 1000 })}
-                  width={215}
+                  width={186}
                   least={0}
                 />
               )}
