@@ -44,7 +44,7 @@ def test_each_channel_has_its_own_beginning() -> None:
     quick = [begun + n * SECOND for n in range(3600)]
 
     async def asked() -> tuple[dict[int, Any], dict[int, int]]:
-        return await recent.gather({1: (), 2: ()}, begun, begun + 2 * HOUR)
+        return await recent.gather({1: (), 2: (), 3: ()}, begun, begun + 2 * HOUR)
 
     async def both() -> tuple[dict[int, Any], dict[int, int]]:
         hub.frames = [packed(2, slow, 1), packed(1, quick, 100)]
@@ -54,6 +54,7 @@ def test_each_channel_has_its_own_beginning() -> None:
         return await asked()
 
     found, firsts = asyncio.run(both())
-    assert firsts == {1: begun + 30 * SECOND, 2: begun}
+    # What was never measured needs no records, as long as nothing older than all of these is asked for.
+    assert firsts == {1: begun + 30 * SECOND, 2: begun, 3: begun}
     assert found[1].statistics.samples == 3600 - 30 + 30
     assert found[2].statistics.samples == 61

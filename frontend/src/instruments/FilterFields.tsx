@@ -91,7 +91,7 @@ export function FilterFields({ channel, set }: FilterFieldsProps) {
           )}
           <Chip
             style={{ minHeight: 34 }}
-            aria-label={`take away filter ${index + 1}`}
+            aria-label={`Remove filter ${index + 1}`}
             onPress={() => set({ filter: filters.filter((_, n) => n !== index) })}
           >
             Remove

@@ -111,7 +111,7 @@ export function ScalingFields({ channel, value, onChange }: ScalingFieldsProps) 
             )}
             <Chip
               style={{ minHeight: 34 }}
-              aria-label={`take away step ${index + 1}`}
+              aria-label={`Remove step ${index + 1}`}
               onPress={() => onChange(steps.filter((_, n) => n !== index))}
             >
               Remove

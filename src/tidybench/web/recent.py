@@ -82,21 +82,28 @@ class Recent:
     async def gather(
         self, channels: Mapping[int, Sequence[str]], start: int, end: int
     ) -> tuple[dict[int, Gathering], dict[int, int]]:
-        """The samples at hand from `start` to before `end` (microseconds), by channel number, and when the oldest one of each
-        channel was taken: from then on all of its samples are here. Each has its own, for each lets its old ones go when new
-        ones come. Raises RecorderAway."""
+        """The samples at hand from `start` to before `end` (microseconds), by channel number, and from when on all samples
+        of each are here: each has a time of its own, for each lets its old ones go when new ones come. Raises RecorderAway."""
         async with self._lock:
             await self._follow()
             found = await asyncio.to_thread(self._gather, channels, start, end)
-            held = self._channels.items()
-            return found, {n: int(one.times[one.start]) for n, one in held if one.end > one.start}
+            return found, self._firsts(channels)
 
-    async def at(self, channels: Iterable[int], moment: int) -> dict[int, Sample]:
-        """Each channel's newest sample at hand that is not later than `moment` (microseconds), by its number; those that have
-        none so old are left out. Raises RecorderAway."""
+    async def at(self, channels: Iterable[int], moment: int) -> tuple[dict[int, Sample], dict[int, int]]:
+        """Each channel's newest sample at hand that is not later than `moment` (microseconds), by its number, without those
+        that have none so old; and from when on all samples of each are here. Raises RecorderAway."""
         async with self._lock:
             await self._follow(moment)
-            return {n: found for n in channels if (found := self._at(n, moment)) is not None}
+            numbers = list(channels)
+            found = {n: sample for n in numbers if (sample := self._at(n, moment)) is not None}
+            return found, self._firsts(numbers)
+
+    def _firsts(self, channels: Iterable[int]) -> dict[int, int]:
+        """From when on all of a channel's samples are here. Of a channel that has none: since the oldest of any was taken,
+        it had none. Empty where nothing is here."""
+        own = {n: int(one.times[one.start]) for n, one in self._channels.items() if one.end > one.start}
+        oldest = min(own.values(), default=None)
+        return {} if oldest is None else {n: own.get(n, oldest) for n in channels}
 
     def _at(self, number: int, moment: int) -> Sample | None:
         one = self._channels.get(number)

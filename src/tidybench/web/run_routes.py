@@ -199,7 +199,9 @@ def _trend(context: Context, key: uuid.UUID, start: int | None, end: int | None,
 def csv_file(request: Request, key: uuid.UUID) -> Response:
     """The run's CSV; of a run in progress its whole rows up to now."""
     folder, name = folder_of(request, key)
-    return csv_response(folder / name, folder)
+    status = context_of(request).hub.status
+    run = status.run if status is not None else None
+    return csv_response(folder / name, folder, growing=run is not None and run.id == str(key))
 
 
 def folder_of(request: Request, key: uuid.UUID) -> tuple[Path, str]:
@@ -213,8 +215,9 @@ def folder_of(request: Request, key: uuid.UUID) -> tuple[Path, str]:
     return folder, name
 
 
-def csv_response(path: Path, folder: Path) -> Response:
-    """A CSV of a run's folder; 404 where it is not there."""
+def csv_response(path: Path, folder: Path, growing: bool = False) -> Response:
+    """A CSV of a run's folder; 404 where it is not there. One that does not grow can be fetched in parts (RFC 9110, 14)."""
     if not path.resolve().is_relative_to(folder.resolve()) or not path.is_file():
         raise HTTPException(404, f"The run's folder is not where it was: {folder}.")
-    return GrowingFile(path, "text/csv; charset=utf-8; header=present")
+    kind = "text/csv; charset=utf-8; header=present"
+    return GrowingFile(path, kind) if growing else FileResponse(path, media_type=kind, filename=path.name)

@@ -132,9 +132,9 @@ async def samples_at(request: Request, moment: Annotated[Moment, Query()]) -> Sa
     context = context_of(request)
     status = context.hub.status
     channels = status.channels if status is not None else []
-    found = await context.recent.at([c.number for c in channels], moment)
+    found, firsts = await context.recent.at([c.number for c in channels], moment)
     why = ""
-    if any(c.number not in found for c in channels):
+    if any(moment < firsts.get(c.number, moment + 1) for c in channels):
         try:
             found = await run_in_threadpool(_older_at, context, channels, moment) | found
         except SQLAlchemyError:
