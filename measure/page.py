@@ -5,8 +5,7 @@ import shutil
 import tempfile
 import threading
 import time
-from collections import deque
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
@@ -43,14 +42,26 @@ def _taken(bench: Stack) -> tuple[float, float]:
     return recorder, web
 
 
+class Heard:
+    """What a listener was sent."""
+
+    def __init__(self) -> None:
+        self.count = 0
+
+    def take(self, line: Iterable[bytes | str]) -> None:
+        for message in line:
+            self.count += len(message)
+
+
 @contextmanager
-def _listener(bench: Stack) -> Iterator[None]:
+def _listener(bench: Stack) -> Iterator[Heard]:
     """One more browser, as the server sees it: it takes whatever it is sent and draws nothing."""
+    heard = Heard()
     address = f"ws://127.0.0.1:{bench.port}/api/live"
     with connect(address, additional_headers={"Authorization": f"Bearer {TOKEN}"}, max_size=None) as line:
         # What is not read fills the line, and the server then sends less.
-        threading.Thread(target=deque, args=(line, 0), daemon=True).start()
-        yield
+        threading.Thread(target=heard.take, args=(line,), daemon=True).start()
+        yield heard
 
 
 FRAMES = """
@@ -80,13 +91,16 @@ def web_32() -> Result:
             frames = driver.execute_async_script(FRAMES)
         with ExitStack() as listeners:
             # One and eleven of the same kind: a browser also asks for pages and statistics.
-            listeners.enter_context(_listener(bench))
+            heard = [listeners.enter_context(_listener(bench))]
             time.sleep(2)
+            before = heard[0].count
             _, alone = _taken(bench)
-            for _ in range(FURTHER):
-                listeners.enter_context(_listener(bench))
+            one = heard[0].count - before
+            heard += [listeners.enter_context(_listener(bench)) for _ in range(FURTHER)]
             time.sleep(2)
+            before_each = [each.count for each in heard]
             _, crowded = _taken(bench)
+            each = [now.count - then for now, then in zip(heard, before_each, strict=True)]
     further = max(0.0, crowded - alone) / FURTHER
     return Result(
         "web-32",
@@ -96,7 +110,8 @@ def web_32() -> Result:
         web <= recorder and further <= recorder / 10,
         {"recorder": recorder * 100, "each further browser": further * 100},
         {"recorder": web / recorder, "each further browser": web / max(further, 1e-6)},
-        f"{frames:.1f} frames a second of the page",
+        f"{frames:.1f} frames a second of the page; a listener alone was sent {one / MEASURED_S / 1000:.0f} kB/s, the least of"
+        f" {len(each)} of them {min(each) / one:.2f} of that",
     )
 
 

@@ -105,6 +105,8 @@ def main() -> None:
     camera.take("readouts")
     driver.get(f"{camera.base}/instruments/calculated")
     time.sleep(3)
+    driver.find_element("css selector", "[data-testid='calculated-efficiency'] button").click()
+    time.sleep(1)
     camera.take("calculated")
     driver.get(f"{camera.base}/instruments/power-analyser?stage=Channels")
     time.sleep(3)

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { lazy, memo, Suspense, useEffect, useRef, useState } from "react";
 import { NavLink, Route, Routes, useLocation } from "react-router";
 import styled from "styled-components";
 import { AlarmBanner } from "./alarms/AlarmBanner";
@@ -8,10 +8,10 @@ import { useTab } from "./alarms/useTab";
 import { api, got } from "./api/client";
 import { Bench } from "./bench/Bench";
 import { GlobalStyle } from "./look/GlobalStyle";
-import { type ThemeName, themes } from "./look/theme";
+import { type Theme, type ThemeName, themes } from "./look/theme";
 import { LineBanner } from "./alarms/LineBanner";
 import { RefusedPage } from "./alarms/RefusedPage";
-import { useLive } from "./live/connection";
+import { alike, type LiveState, useLive } from "./live/connection";
 import { Button } from "./parts/Button";
 import { Guard } from "./parts/Guard";
 import { useKeys } from "./parts/useKeys";
@@ -23,6 +23,9 @@ const CalculatedPage = lazy(() =>
 );
 const InstrumentsPage = lazy(() =>
   import("./instruments/InstrumentsPage").then((page) => ({ default: page.InstrumentsPage })),
+);
+const InstrumentsPlace = lazy(() =>
+  import("./instruments/InstrumentsPlace").then((page) => ({ default: page.InstrumentsPlace })),
 );
 const SetupPage = lazy(() => import("./instruments/SetupPage").then((page) => ({ default: page.SetupPage })));
 const SimulatedPage = lazy(() =>
@@ -96,7 +99,7 @@ const Bar = styled.header`
     }
     .keys,
     .long,
-    &[data-stopped="true"] nav a.usual {
+    &:has(.stopped) nav a.usual {
       display: none;
     }
   }
@@ -105,28 +108,17 @@ const Bar = styled.header`
 const KEPT = "tidybench-theme";
 const LOOKED_AT_EVERY = 30_000;
 
-/** The whole: name, places, health, and the place that is open. */
+/** The whole: name, places, health, and the place that is open. It draws none of the live state itself. */
 export function App() {
-  const place = useLocation().pathname;
   const [name, setName] = useState<ThemeName>(() =>
     (localStorage.getItem(KEPT) ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day")) ===
     "night"
       ? "night"
       : "day",
   );
+  const place = useLocation().pathname;
   const [help, setHelp] = useState(false);
   const [settings, setSettings] = useState(false);
-  const live = useLive();
-  const run = live.status?.run ?? null;
-  const alarms = useAlarms(live);
-  useTab(alarms, run);
-  const { stopped, all } = useStopped();
-  const asked = useQuery({
-    queryKey: ["health"],
-    queryFn: () => got(api.GET("/api/health")),
-    refetchInterval: LOOKED_AT_EVERY,
-    retry: false,
-  }).data?.question;
   useEffect(() => localStorage.setItem(KEPT, name), [name]);
   useKeys({ "?": () => setHelp(true) });
   const above = useRef<HTMLDivElement>(null);
@@ -141,12 +133,11 @@ export function App() {
     return () => observer.disconnect();
   }, []);
   const other = name === "day" ? "night" : "day";
-  const theme = themes[name];
   return (
     <>
       <GlobalStyle $name={name} />
       <div ref={above} style={{ display: "flow-root" }}>
-        <Bar data-stopped={stopped > 0}>
+        <Bar>
           <div className="name">
             <svg
               width="24"
@@ -167,24 +158,18 @@ export function App() {
             <NavLink to="/" end>
               Bench
             </NavLink>
-            <NavLink to="/instruments">Instruments</NavLink>
+            <NavLink
+              to="/instruments"
+              className={({ isActive }) => (isActive || place === "/simulated" ? "active" : "")}
+            >
+              Instruments
+            </NavLink>
             <NavLink to="/logbook">Logbook</NavLink>
             <NavLink to="/health" className="usual">
               Health
             </NavLink>
           </nav>
-          {asked && (
-            <span className="health" role="status">
-              <NavLink to="/health">A question about the database</NavLink>
-            </span>
-          )}
-          {stopped > 0 && (
-            <span className="health" role="status">
-              <NavLink to="/health">
-                {stopped} <span className="long">of {all} instruments </span>stopped
-              </NavLink>
-            </span>
-          )}
+          <HealthNotes />
           <Button $kind="plain" onPress={() => setName(other)}>
             {other === "night" ? "Night" : "Day"}
           </Button>
@@ -195,47 +180,102 @@ export function App() {
             ?
           </Button>
         </Bar>
-        <LineBanner live={live} />
-        <AlarmBanner alarms={alarms} run={run} onSettings={() => setSettings(true)} />
+        <LineBanner />
+        <Alarms onSettings={() => setSettings(true)} />
       </div>
-      {live.line === "refused" ? (
-        <RefusedPage />
-      ) : (
-        <Guard place={place}>
-          <Suspense fallback={<p style={{ padding: 40 }}>Opening the page …</p>}>
-            <Routes>
-              <Route path="/" element={<Bench theme={theme} />} />
-              <Route path="/instruments" element={<InstrumentsPage />} />
-              <Route path="/instruments/new" element={<AddPage />} />
-              <Route path="/instruments/calculated" element={<CalculatedPage />} />
-              <Route path="/instruments/:id" element={<SetupPage />} />
-              <Route path="/simulated" element={<SimulatedPage />} />
-              <Route path="/health" element={<HealthPage />} />
-              <Route path="/logbook" element={<Logbook />} />
-              <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
-              <Route
-                path="*"
-                element={
-                  <main style={{ padding: "24px 40px" }}>
-                    <h1>No such page</h1>
-                    <p>The places are above.</p>
-                  </main>
-                }
-              />
-            </Routes>
-          </Suspense>
-        </Guard>
-      )}
+      <Place theme={themes[name]} />
       <Suspense fallback={null}>{settings && <AlarmSettings onClose={() => setSettings(false)} />}</Suspense>
       <Suspense fallback={null}>{help && <KeysWindow onClose={() => setHelp(false)} />}</Suspense>
     </>
   );
 }
 
+/** While a page is fetched. */
+const Opening = () => (
+  <main style={{ padding: "24px 40px" }}>
+    <h1 style={{ fontSize: 16, fontWeight: 400 }}>Opening the page …</h1>
+  </main>
+);
+
+/** The place that the address names. */
+const Place = memo(function Place({ theme }: { theme: Theme }) {
+  const place = useLocation().pathname;
+  const refused = useLive(({ line }) => line === "refused");
+  if (refused) return <RefusedPage />;
+  return (
+    <Guard place={place}>
+      <Suspense fallback={<Opening />}>
+        <Routes>
+          <Route path="/" element={<Bench theme={theme} />} />
+          <Route element={<InstrumentsPlace />}>
+            <Route path="/instruments" element={<InstrumentsPage />} />
+            <Route path="/instruments/calculated" element={<CalculatedPage />} />
+            <Route path="/simulated" element={<SimulatedPage />} />
+          </Route>
+          <Route path="/instruments/new" element={<AddPage />} />
+          <Route path="/instruments/:id" element={<SetupPage />} />
+          <Route path="/health" element={<HealthPage />} />
+          <Route path="/logbook" element={<Logbook />} />
+          <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
+          <Route
+            path="*"
+            element={
+              <main style={{ padding: "24px 40px" }}>
+                <h1>No such page</h1>
+                <p>The places are above.</p>
+              </main>
+            }
+          />
+        </Routes>
+      </Suspense>
+    </Guard>
+  );
+});
+
+const runOf = ({ status }: LiveState) => ({
+  name: status?.run?.name ?? null,
+  operator: status?.run?.operator ?? "",
+});
+
+/** What calls for a person, on every page, in the browser's tab too. */
+function Alarms({ onSettings }: { onSettings: () => void }) {
+  const { name, operator } = useLive(runOf, alike);
+  const run = name === null ? null : { name, operator };
+  const alarms = useAlarms();
+  useTab(alarms, run);
+  return <AlarmBanner alarms={alarms} run={run} onSettings={onSettings} />;
+}
+
 /** How many instruments have stopped, of all. */
-function useStopped(): { stopped: number; all: number } {
-  const { status } = useLive();
+function stoppedOf({ status }: LiveState): { stopped: number; all: number } {
   const all = status?.instruments ?? [];
   const stopped = all.filter((one) => one.stages.some((stage) => stage.state === "stopped")).length;
   return { stopped, all: all.length };
+}
+
+/** What of the bench itself wants to be looked at. */
+function HealthNotes() {
+  const { stopped, all } = useLive(stoppedOf, alike);
+  const asked = useQuery({
+    queryKey: ["health"],
+    queryFn: () => got(api.GET("/api/health")),
+    refetchInterval: LOOKED_AT_EVERY,
+    retry: false,
+  }).data?.question;
+  return (
+    <>
+      {asked && (
+        <span className="health" role="status">
+          <NavLink to="/health">A question about the database</NavLink>
+        </span>
+      )}
+      {stopped > 0 && (
+        <span className="health stopped" role="status">
+          <NavLink to="/health">
+            {stopped} <span className="long">of {all} instruments </span>stopped
+          </NavLink>
+        </span>
+      )}
+    </>
+  );
 }

@@ -1,3 +1,6 @@
+import { afterEach } from "vitest";
+import { queries } from "./api/queries";
+
 /** What jsdom lacks and the components or the charts ask for. */
 
 Object.assign(globalThis, {
@@ -8,3 +11,5 @@ Object.assign(globalThis, {
     removeEventListener: () => undefined,
   }),
 });
+
+afterEach(() => queries.clear());

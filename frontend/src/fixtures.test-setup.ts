@@ -1,8 +1,11 @@
 /** What several tests of the interface need: an instrument, its stages, a web server's answers. */
 
+import { act, screen, waitFor } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
 import { vi } from "vitest";
 import type { Channel, Instrument, Port, PreviewRow, QueryPart, Schemas, Setup, Stage } from "./api/client";
 import { noLimits } from "./instruments/limits";
+import { connection, type LiveState } from "./live/connection";
 
 /** A verdict over channels with limits: all within. */
 export const allWithin: Schemas["Verdict"] = {
@@ -26,7 +29,7 @@ export const well = (): Stage[] => [
 ]; // prettier-ignore
 
 export const instrument = (more: Partial<Instrument> = {}): Instrument => ({
-  id: "loop-flow-meter", name: "Loop flow meter", talks: "when asked", link: "port 3", kind: "serial",
+  id: "loop-flow-meter", name: "Loop flow meter", group: "", talks: "when asked", link: "port 3", kind: "serial",
   settings: "9600 8-N-1", sends_end: "\r", asked_per_s: 5, has_queries: true, messages_per_s: 5, answer_ms: 29,
   stages: well(), simulated: false, released: false, modem: null, identity: null, ...more,
 }); // prettier-ignore
@@ -72,7 +75,7 @@ export const previewRow = (part: Partial<PreviewRow> = {}): PreviewRow => ({
 
 /** What a set-up says of its instrument. */
 export const told = (part: Partial<Setup["instrument"]> = {}): Setup["instrument"] => ({
-  id: "m", name: "Meter", talks: "when asked", power_up: "", note: "", warm_up_s: 0, calibration: null, ...part,
+  id: "m", name: "Meter", talks: "when asked", power_up: "", group: "", note: "", warm_up_s: 0, calibration: null, ...part,
 }); // prettier-ignore
 
 /** A channel of a set-up, with every key. */
@@ -89,3 +92,27 @@ export const inForce = (part: Partial<Channel> = {}): Channel => ({
   limits: { low: 60, high: 165, hysteresis: 0, delay_s: 0, after_start_s: 0, caution: [], alarm: [], state: "within", since: 0 },
   zero: 0, zeroed_at: 0, own_zero: false, expression: "", problem: "", ...part,
 }); // prettier-ignore
+
+/** The live state as the pages hear it. */
+export function hear(state: Partial<LiveState>): void {
+  const live = connection as unknown as { state: LiveState; listeners: Set<() => void> };
+  live.state = { ...live.state, ...state };
+  act(() => live.listeners.forEach((listener) => listener()));
+}
+
+const choiceOf = (label: string): HTMLElement =>
+  screen.getByRole("button", {
+    name: (name) => name.endsWith(label) && (name === label || name.endsWith(` ${label}`)),
+  });
+
+/** What stands in a choice, in words. */
+export const chosen = (label: string): string | null => choiceOf(label).textContent;
+
+/** Chooses an option of a choice by its value or its words. */
+export async function pick(label: string, option: string): Promise<void> {
+  await userEvent.click(await waitFor(() => choiceOf(label)));
+  const all = await screen.findAllByRole("option");
+  const mine = all.find((one) => one.dataset["key"] === option || one.textContent === option);
+  if (!mine) throw new Error(`no option ${option} among ${all.map((one) => one.textContent).join(", ")}`);
+  await userEvent.click(mine);
+}

@@ -93,5 +93,19 @@ class Page:
         box.send_keys(Keys.CONTROL + "a")
         box.send_keys(text)
 
+    def choose(self, label: str, option: str) -> None:
+        """Choose an option of a choice, both by their words."""
+
+        def choices() -> list[WebElement]:
+            found = self.driver.find_elements(By.CSS_SELECTOR, "button[aria-haspopup=listbox]")
+            return [one for one in found if one.accessible_name.endswith(label)]
+
+        wait_for(choices, f"the choice “{label}”")
+        choices()[0].click()
+        xpath = f"//*[@role='option'][normalize-space(.)='{option}']"
+        wait_for(lambda: self.driver.find_elements(By.XPATH, xpath), f"the option “{option}”")
+        self.driver.find_element(By.XPATH, xpath).click()
+        wait_for(lambda: self.gone("[role=option]"), "the choice closed")
+
     def gone(self, css: str) -> bool:
         return not self.driver.find_elements(By.CSS_SELECTOR, css)

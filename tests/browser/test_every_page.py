@@ -58,4 +58,9 @@ def test_every_page_by_day_and_by_night_and_on_a_phone(page: Page, server: Serve
         wide = page.driver.execute_script("return document.documentElement.scrollWidth")
         if wide > 391:
             found.append(f"phone {path}: {wide} px wide")
+        if path == "/instruments":
+            names = page.driver.find_elements("css selector", "[role=rowheader] a, td a")
+            tall = [name.text for name in names if name.size["height"] > 60]
+            if tall or not names:
+                found.append(f"phone {path}: no room for {tall}")
     assert not found, "\n".join(found)

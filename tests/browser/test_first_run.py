@@ -48,6 +48,8 @@ def test_a_technician_s_first_run(page: Page, server: Server) -> None:
 
     # Freezing stops the view, never the capture.
     page.key_until("f", lambda: "frozen" in page.text())
+    # What was measured when it was frozen is fetched.
+    wait_for(lambda: page.digits("Loop flow") != "–", "the digits of that moment")
     shown = page.digits("Loop flow")
     received = len(shop.flow.sent)
     wait_for(lambda: len(shop.flow.sent) > received + 5, "more readings")

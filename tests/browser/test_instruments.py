@@ -60,7 +60,7 @@ def test_the_tape_is_read_held_searched_and_spoken_to(page: Page, server: Server
     wait_for(lambda: server.shop.flow.queries > queries + 5, "polls to go on while the tape is held")
     page.press("held: go on")
     wait_for(lambda: "FL=+0" in page.find("[data-testid=tape]").text, "live lines again")
-    page.press("both")
+    page.find("[aria-label='Shown as'] button:last-child").click()
     wait_for(lambda: "46 4C 3D" in page.find("[data-testid=tape]").text, "hexadecimal")
     page.accessible()
     page.no_complaints()

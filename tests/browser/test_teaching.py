@@ -4,8 +4,6 @@ import time
 
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
-from selenium.webdriver.common.by import By
-from selenium.webdriver.support.select import Select
 
 from tests.browser.page import Page
 from tests.conftest import Server, wait_for
@@ -49,11 +47,6 @@ class Teacher:
         self.page.open(f"/instruments/{self.key}?stage={stage}")
         self.page.find(f"[data-testid='stage-{stage}']")
 
-    def choose(self, label: str, value: str) -> None:
-        xpath = f"//label[normalize-space(.)='{label}']/following::select[1]"
-        wait_for(lambda: self.page.driver.find_elements(By.XPATH, xpath), label)
-        Select(self.page.driver.find_element(By.XPATH, xpath)).select_by_visible_text(value)
-
     def save(self) -> None:
         self.version += 1
         self.page.press("Save")
@@ -62,8 +55,8 @@ class Teacher:
     def ask(self, query: str, end: str, **more: str) -> None:
         """A query typed on the Messages card."""
         self.open("Messages")
-        self.choose("It talks", "when asked")
-        self.choose("its end", end)
+        self.page.choose("It talks", "when asked")
+        self.page.choose("its end", end)
         self.page.press("Add a query")
         self.page.type_into("Query", query)
         for label, value in more.items():
@@ -90,6 +83,16 @@ class Teacher:
         found = next(i for i in self.server.recorder.status().instruments if i.id == self.key)
         return [s.state for s in found.stages][-1] == "passing"
 
+    def read(self) -> None:
+        """Wait until what was saved is read into samples; what stops it is said."""
+        try:
+            wait_for(self.passing, "samples")
+        except AssertionError as error:
+            found = next(i for i in self.server.recorder.status().instruments if i.id == self.key)
+            path = [f"{s.name} {s.state}: {s.sentence} {s.figures}" for s in found.stages]
+            text = self.server.get(f"/api/instruments/{self.key}").json()["text"]
+            raise AssertionError("\n".join([str(error), *path, text])) from None
+
 
 @pytest.mark.parametrize(
     ("kind", "channels"),
@@ -109,7 +112,7 @@ def test_talkers_are_read_as_proposed(
         device.fault("restarted")  # at power-up it names its columns
     wait_for(lambda: len(device.sent) > 8, "some messages")
     teacher.take_the_proposal()
-    wait_for(teacher.passing, "samples")
+    teacher.read()
     status = server.recorder.status()
     assert sorted(c.name for c in status.channels if c.instrument == teacher.key) == sorted(channels)
     page.no_complaints()
@@ -123,7 +126,7 @@ def test_marked_messages_are_cut_as_proposed(page: Page, server: Server) -> None
     page.press("Use this framing")
     teacher.save()
     teacher.take_the_proposal()
-    wait_for(teacher.passing, "samples")
+    teacher.read()
     found = next(i for i in server.recorder.status().instruments if i.id == teacher.key)
     assert "checksums right" in next(s.sentence for s in found.stages if s.name == "Messages")
     page.no_complaints()
@@ -137,7 +140,7 @@ def test_a_gauge_with_a_key_and_no_decimal_point(page: Page, server: Server) -> 
         device.press_key()
         wait_for(lambda n=before: len(device.sent) > n, "a reading")
     teacher.open("Messages")
-    teacher.choose("It talks", "on its key")
+    teacher.page.choose("It talks", "on its key")
     teacher.save()
     teacher.take_the_proposal()
     # Where its point is only a person knows.
@@ -175,7 +178,7 @@ def test_instruments_that_are_asked(
     teacher.save()
     wait_for(lambda: len(device.sent) > 3, "some answers")
     teacher.take_the_proposal()
-    wait_for(teacher.passing, "samples")
+    teacher.read()
     page.no_complaints()
 
 
@@ -184,11 +187,11 @@ def test_a_sweep_is_read_to_its_last_line(page: Page, server: Server) -> None:
     teacher = Teacher(page, server, device)
     teacher.ask("SW 20 2000 10\\n", "CR LF")
     page.press("more …")
-    teacher.choose("The answer is whole", "at a last line")
+    teacher.page.choose("The answer is whole", "at a last line")
     teacher.save()
     wait_for(lambda: len(device.sent) > 1, "two sweeps", 25)
     teacher.take_the_proposal()
-    wait_for(teacher.passing, "samples")
+    teacher.read()
     page.no_complaints()
 
 
@@ -197,8 +200,8 @@ def test_a_register_map_is_pasted(page: Page, server: Server) -> None:
     device = server.shop.devices[-1]
     teacher = Teacher(page, server, device)
     teacher.open("Messages")
-    teacher.choose("It talks", "when asked")
-    teacher.choose("A message", "is a Modbus RTU frame")
+    teacher.page.choose("It talks", "when asked")
+    teacher.page.choose("A message", "is a Modbus RTU frame")
     page.press("Give it a register map")
     page.press("Readings")
     page.type_into("Bus address", "12")
@@ -208,7 +211,7 @@ def test_a_register_map_is_pasted(page: Page, server: Server) -> None:
     page.press("Channels")
     page.press("pressure")
     teacher.save()
-    wait_for(teacher.passing, "samples")
+    teacher.read()
     value = server.shop.loop.discharge()
     page.press("Readings")
     wait_for(
@@ -232,7 +235,7 @@ def test_a_message_is_taught_by_dragging_and_mended_with_one_press(page: Page, s
     box = "[data-testid='stage-Readings'] textarea"
     wait_for(lambda: page.find(box).get_attribute("value") == "FL=<flow [L/min]> L/min OK", "the pattern")
     teacher.drag(18, 19)
-    teacher.choose("“OK” is", "a word")
+    teacher.page.choose("“OK” is", "a word")
     page.type_into("called", "state")
     page.press("Apply")
     wait_for(
@@ -247,7 +250,7 @@ def test_a_message_is_taught_by_dragging_and_mended_with_one_press(page: Page, s
     page.press("flow")
     page.accessible()
     teacher.save()
-    wait_for(teacher.passing, "samples")
+    teacher.read()
     [channel] = [c for c in server.recorder.status().channels if c.instrument == teacher.key]
     assert (channel.name, channel.unit) == ("Flow", "L/min")
     page.no_complaints()

@@ -90,6 +90,18 @@ def test_two_presses_from_first_bytes_to_a_number(page: Page, server: Server) ->
         print(
             f"{device.name}: {time.monotonic() - began:.1f} s from opening its page to numbers that are compared"
         )
+    page.open("/")
+    page.find("[data-testid=lane]")
+    # The time axis stands exactly below the curves, also where they scroll.
+    places = """
+        const box = (element) => { const { left, width } = element.getBoundingClientRect(); return [left, width]; };
+        const lanes = document.querySelector("[data-testid=lane]").closest("section").firstElementChild;
+        return [lanes.scrollHeight > lanes.clientHeight, box(document.querySelector("[data-testid=lane] [role=img]")),
+          box(document.querySelector("[title^='Times of']"))];
+    """
+    wait_for(lambda: page.driver.execute_script(places)[0], "more lanes than there is room")
+    _, curves, axis = page.driver.execute_script(places)
+    assert axis == pytest.approx(curves, abs=0.5)
     page.no_complaints()
 
 

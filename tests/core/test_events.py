@@ -20,7 +20,7 @@ from tidybench.core.tape.events import (
     Quiet,
     Received,
     Sent,
-    SetUp,
+    SetupsInForce,
     Start,
     Tick,
     Zeroed,
@@ -57,7 +57,7 @@ EVENTS: list[Event] = [
     Missed(8, FLOW, 2),
     Tick(9),
     Identified(9, "loop", True, "A\nB"),
-    SetUp(9, ["loop.setup.toml"], {"loop-flow": 3}),
+    SetupsInForce(9, ["loop.setup.toml"], {"loop-flow": 3}),
     Zeroed(9, "loop-flow", 1.5, -2.0),
     Mark(10, "=1+1 😀", "M. Okafor"),
     MarkCorrected(11, 10, "two", "=1+1 😀"),
@@ -83,7 +83,7 @@ def test_a_tape_of_before_origins_were_keys_is_read() -> None:
     line = '{"n":1,"t":2,"l":"x","k":"out","b":"T\\r","p":0,"q":""}'
     assert parse_tape_line(line)[2] == Sent(2, b"T\r", 0, None)
     line = '{"n":1,"t":2,"l":"x","k":"set-up","files":["a.setup.toml"]}'
-    assert parse_tape_line(line)[2] == SetUp(2, ["a.setup.toml"])
+    assert parse_tape_line(line)[2] == SetupsInForce(2, ["a.setup.toml"])
 
 
 def test_origins_are_told_apart_even_where_their_texts_are_alike() -> None:

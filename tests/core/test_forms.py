@@ -13,7 +13,7 @@ from pydantic import TypeAdapter
 
 from tidybench.core.protocols.modbus import frame
 from tidybench.core.quality import Quality
-from tidybench.core.reading.form import Form, Learns, Refusal
+from tidybench.core.reading.form import ErrorReply, Form, Learns
 from tidybench.core.reading.forms import make_forms
 from tidybench.core.reading.registers import RegistersForm, raw_registers, requests
 from tidybench.core.reading.stop import Stop
@@ -31,7 +31,7 @@ def form(kind: str, wanted: str = "", encoding: str = "ascii", **keys: Any) -> F
 
 def read(made: Form, message: str | bytes) -> dict[str, object] | str:
     got = made.read(message.encode("latin-1") if isinstance(message, str) else message)
-    if isinstance(got, Refusal):
+    if isinstance(got, ErrorReply):
         return f"refused: {got.text}"
     if isinstance(got, Stop):
         return str(got)

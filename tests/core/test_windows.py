@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from tidybench.core.batch import Batch
 from tidybench.core.channels.filters import Mean
 from tidybench.core.channels.pipeline import ChannelPipeline
-from tidybench.core.expression.windows import MAKERS, MOST, Integral, Since, Window
+from tidybench.core.expression.windows import MAKERS, MAX_KEPT, Integral, Since, Window
 from tidybench.core.setup.filters import ExponentialFilter, HumFilter, MeanFilter, ThinningPart
 
 SECOND = 1_000_000
@@ -84,7 +84,7 @@ def test_a_slope_starts_anew_behind_a_hole() -> None:
 def test_a_window_keeps_so_many_and_no_more() -> None:
     for name in MAKERS:
         window = MAKERS[name](86_400 * SECOND)
-        for n in range(MOST + 500):
+        for n in range(MAX_KEPT + 500):
             found = window.take(n * 1000, float(n % 7))
         assert found is not None
         assert math.isfinite(found)

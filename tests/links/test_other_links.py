@@ -152,7 +152,7 @@ def test_what_stands_before_the_end_of_a_file_is_told(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("pace", "least"),
-    [("its own", 0.55), (10.0, 0.25), ("as it comes", 0.0)],
+    [("its own", 0.55), (10.0, 0.25), ("at once", 0.0), ("as it comes", 0.0)],
 )
 def test_a_file_that_stands_is_played(tmp_path: Path, pace: str | float, least: float) -> None:
     path = tmp_path / "run.csv"

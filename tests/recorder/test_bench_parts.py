@@ -1,6 +1,7 @@
 """Parts of the bench by themselves: crossings that are kept, calibrations that are overdue, channels as they are told."""
 
 from datetime import date
+from pathlib import Path
 
 import pytest
 
@@ -13,6 +14,8 @@ from tidybench.core.values.crossing import Crossing, State
 from tidybench.recorder.channel_status import channel_statuses, overdue, run_channels
 from tidybench.recorder.open_crossings import MAX_OPEN, OpenCrossings
 from tidybench.recorder.state import Zero
+from tidybench.runs.disk import HereAndNow
+from tidybench.runs.whole import WholeFile
 
 FLOW = setup_text("loop-flow-meter")
 HEAD = Calculations.model_validate(
@@ -55,6 +58,32 @@ def test_of_very_many_the_first_and_the_newest_are_kept() -> None:
     assert len(kept) == MAX_OPEN
     assert kept[0] == "c0"
     assert kept[-1] == f"c{3 * MAX_OPEN - 1}"
+
+
+def test_alarms_that_nobody_has_seen_outlive_the_recorder(tmp_path: Path) -> None:
+    def opened() -> OpenCrossings:
+        return OpenCrossings(WholeFile(tmp_path / "alarms.json", HereAndNow(), failed))
+
+    def failed(error: Exception) -> None:
+        raise error
+
+    book = opened()
+    book.enter(crossing(1, "high", 10, name="Flow", words="Flow is above"))
+    book.enter(crossing(2, "low", 20, name="Power", words="Power is below"))
+    book.enter(crossing(0, "stopped", 30, name="Meter", words="Meter has stopped"))
+    again = opened()
+    assert again.all() == book.all()
+    # Flow is well again, Power is as it was, and of the meter nothing is known yet.
+    assert not again.resume(crossing(1, "within", 40))
+    assert again.resume(crossing(2, "low", 41))
+    assert [entry.back_at for entry in again.all()] == [40, 0, 0]
+    assert [one.name for one in again.going_on()] == ["Meter"]
+    again.enter(crossing(2, "low", 50, name="Power", words="anew"))
+    assert [entry.id for entry in again.all()] == [1, 2, 3, 4]
+    again.acknowledge([1, 2, 3, 4])
+    assert opened().all() == []
+    (tmp_path / "alarms.json").write_text("torn")
+    assert opened().all() == []
 
 
 @pytest.mark.parametrize(

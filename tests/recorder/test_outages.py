@@ -5,19 +5,20 @@ from pathlib import Path
 from tests.conftest import RecorderProcess, Shop, wait_for
 from tests.recorder.test_channels import FLOW, POWER, ask
 from tidybench.core.channels.verdict import WARMS_UP
+from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.verdict import Unknown
 from tidybench.recorder.outages import HOLD, Outages
 from tidybench.runs.crossings import read_crossings
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import InstrumentStatus, StageStatus
-from tidybench.wire.runs import BeginRun, EndRun
+from tidybench.wire.runs import BeginRun, EndRun, RunStatus
 
 
 def instrument(id: str, stopped: str = "", released: bool = False) -> InstrumentStatus:
     state = "stopped" if stopped else "passing"
     stage = StageStatus(name="Bytes", state=state, words=stopped, sentence="")  # type: ignore[arg-type]
     return InstrumentStatus(
-        id=id, name=id.upper(), talks="when asked", link="x", kind="serial", settings="", sends_end="", asked_per_s=1,
+        id=id, name=id.upper(), group="", talks="when asked", link="x", kind="serial", settings="", sends_end="", asked_per_s=1,
         has_queries=True, messages_per_s=1, answer_ms=1, stages=[stage], simulated=False, released=released, modem=None,
         identity=None,
     )  # fmt: skip
@@ -68,6 +69,26 @@ def test_a_channel_with_limits_that_is_not_measured_calls_by_itself() -> None:
     assert told(outages, 4 * HOLD, there) == ["METER is passing again"]
 
 
+def test_what_was_told_before_a_restart_is_over_only_when_it_is_known_to_be() -> None:
+    outages = Outages()
+    before = [
+        Crossing(5, 0, "stopped", "", None, None, "METER", "METER has stopped"),
+        Crossing(6, 7, "unmeasured", "", None, None, "Level", "Level is not measured"),
+    ]
+    outages.resume(before, [instrument("meter")], {7: "level"})
+    starting = instrument("meter")
+    starting.stages[0].state = "nothing"
+    never = Unknown(id="level", number=7, name="Level", words="no sample yet", since=0)
+    assert told(outages, 10, starting, missing=[never]) == []
+    assert (
+        told(outages, 2 * HOLD, instrument("meter", "silent"), missing=[never]) == []
+    )  # as it was: nobody is called again
+    assert told(outages, 3 * HOLD, instrument("meter")) == [
+        "METER is passing again",
+        "Level is measured again",
+    ]
+
+
 def test_what_is_over_after_the_run_is_told_as_well_and_the_next_run_is_told_anew() -> None:
     outages = Outages()
     gone = instrument("meter", "silent")
@@ -108,13 +129,19 @@ def test_nothing_calls_without_a_run_and_a_port_that_was_given_up_never() -> Non
     assert told(outages, HOLD, gone) == ["METER has stopped at Bytes: silent"]
 
 
-def test_an_unplugged_meter_is_an_alarm_of_the_run(recorder: RecorderProcess, shop: Shop) -> None:
+def silent_in_a_run(recorder: RecorderProcess, shop: Shop) -> RunStatus:
+    """A run in which the flow meter, within its limits until then, says nothing any more."""
     recorder.start(FLOW, POWER)
     wait_for(recorder.all_passing, "the instruments")
     wait_for(lambda: recorder.status().verdict.state == "within", "a verdict")
     begun = ask(recorder, BeginRun(name="Outage")).run
     assert begun is not None
     shop.flow.fault("silent")
+    return begun
+
+
+def test_an_unplugged_meter_is_an_alarm_of_the_run(recorder: RecorderProcess, shop: Shop) -> None:
+    begun = silent_in_a_run(recorder, shop)
     wait_for(lambda: recorder.status().verdict.state == "not all known", "what is not known")
     assert [one.name for one in recorder.status().verdict.unknown] == ["Loop flow"]
     wait_for(lambda: recorder.status().crossings, "the alarm")
@@ -134,3 +161,24 @@ def test_an_unplugged_meter_is_an_alarm_of_the_run(recorder: RecorderProcess, sh
     assert kept == [("Loop flow meter", "stopped", None), ("Loop flow meter", "back", None)]
     tape = "".join(path.read_text() for path in (Path(begun.folder) / "tape").glob("*.jsonl"))
     assert '"k":"crossing","channel":0,"state":"stopped"' in tape
+
+
+def test_an_alarm_that_nobody_has_seen_outlives_a_kill(recorder: RecorderProcess, shop: Shop) -> None:
+    begun = silent_in_a_run(recorder, shop)
+    wait_for(lambda: recorder.status().crossings, "the alarm")
+    before = recorder.status().crossings
+    recorder.kill()
+    recorder.start(carry_on=True)
+    wait_for(lambda: recorder.status().run, "the run to go on")
+    assert recorder.status().crossings == before
+    # It goes on as it was: longer than an outage takes to call, nobody is called again.
+    began = recorder.status().at
+    wait_for(lambda: recorder.status().at > began + 2 * HOLD, "some seconds")
+    assert recorder.status().crossings == before
+    shop.flow.fault("silent", on=False)
+    wait_for(lambda: recorder.status().crossings[0].back_at, "it to be back")
+    assert [one.id for one in recorder.status().crossings] == [before[0].id]
+    ask(recorder, Acknowledge(crossings=[before[0].id]))
+    ask(recorder, EndRun(run=begun.id))
+    kept = [(one.name, one.state) for one in read_crossings(Path(begun.folder))]
+    assert kept == [("Loop flow meter", "stopped"), ("Loop flow meter", "back")]

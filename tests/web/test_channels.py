@@ -137,7 +137,16 @@ def test_scaling_is_tried_out_step_by_step(server: Server) -> None:
 
 def test_layouts_over_http(server: Server) -> None:
     layout = {
-        "lanes": [{"channels": ["loop-flow"], "weight": 2, "scale": [0, 10], "log": False}],
+        "lanes": [
+            {
+                "channels": ["loop-flow"],
+                "weight": 2,
+                "scale": [0, 10],
+                "log": False,
+                "undrawn": [],
+                "band": True,
+            }
+        ],
         "hidden": ["supply"],
         "own_time": [],
     }

@@ -133,6 +133,17 @@ def test_a_preview_reads_what_has_come_with_what_is_not_kept(api: httpx.Client) 
     assert half["rows"][0]["fields"]["state"] == "OK"
 
 
+def test_an_instrument_may_be_called_as_a_page_is(api: httpx.Client) -> None:
+    made = [
+        api.post("/api/instruments", json={"name": name, "link": {"kind": "serial", "port": f"none/{name}"}})
+        for name in ("New", "Calculated")
+    ]
+    assert [one.json().get("key", one.text) for one in made] == [
+        "new-2",
+        "calculated-2",
+    ]  # those pages stay theirs
+
+
 def test_a_copy_has_ids_of_its_own(api: httpx.Client) -> None:
     api.delete("/api/setups/power-analyser")
     # On the same port a copy would only be refused: it is made, and its port chosen after.

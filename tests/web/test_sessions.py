@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from tidybench.web.sessions import LASTS, MOST, Sessions
+from tidybench.web.sessions import LASTS, MAX_SESSIONS, Sessions
 
 
 def test_a_session_ends_when_it_was_not_used_for_long(tmp_path: Path) -> None:
@@ -38,7 +38,7 @@ def test_of_many_the_one_used_longest_ago_goes(tmp_path: Path) -> None:
     now = [0.0]
     sessions = Sessions(tmp_path / "s.json", lambda: now[0])
     secrets = []
-    for _ in range(MOST + 5):
+    for _ in range(MAX_SESSIONS + 5):
         now[0] += 1
         secrets.append(sessions.begin())
-    assert [sessions.holds(one) for one in secrets] == [False] * 5 + [True] * MOST
+    assert [sessions.holds(one) for one in secrets] == [False] * 5 + [True] * MAX_SESSIONS

@@ -35,6 +35,11 @@ const Box = styled.section`
     font-size: 17px;
     color: var(--fault);
   }
+  @media (max-width: 719px) {
+    ol {
+      flex-basis: 100%;
+    }
+  }
   .small {
     font-weight: 400;
     font-size: 13px;
@@ -44,7 +49,7 @@ const Box = styled.section`
 
 export interface AlarmBannerProps {
   alarms: Alarm[];
-  run: RunStatus | null;
+  run: Pick<RunStatus, "name" | "operator"> | null;
   onSettings: () => void;
 }
 

@@ -1,14 +1,16 @@
 import { moment } from "../look/format";
-import type { LiveState } from "../live/connection";
+import { alike, type LiveState, useLive } from "../live/connection";
 import { Banner } from "../parts/Banner";
 
 /** Whether the bench is heard at all, on every page. */
-export function LineBanner({ live }: { live: LiveState }) {
-  const words = lineWords(live);
+export function LineBanner() {
+  const words = lineWords(useLive(lineOf, alike));
   return words ? <Banner style={{ margin: "0 12px 10px" }}>{words}</Banner> : null;
 }
 
-function lineWords({ line, since, why }: LiveState): string {
+const lineOf = ({ line, since, why }: LiveState) => ({ line, since, why });
+
+function lineWords({ line, since, why }: Pick<LiveState, "line" | "since" | "why">): string {
   const goesOn = "What is being logged goes on; this page joins again by itself.";
   switch (line) {
     case "no server":

@@ -1,14 +1,14 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render, renderHook, screen } from "@testing-library/react";
+import { act, cleanup, render, renderHook, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Status } from "../api/client";
-import { serve } from "../fixtures.test-setup";
+import { hear, serve } from "../fixtures.test-setup";
 import type { LiveState } from "../live/connection";
 import { AlarmBanner } from "./AlarmBanner";
 import { AlarmSettings } from "./AlarmSettings";
 import { call, want, wanted } from "./calls";
-import { type Alarm, alarmsOf, useAlarms } from "./useAlarms";
+import { type Alarm, alarmsOf, heardOf, useAlarms } from "./useAlarms";
 import { tabOf } from "./useTab";
 
 beforeEach(() => localStorage.clear());
@@ -71,12 +71,12 @@ describe("the banner", () => {
 describe("silence of the line", () => {
   it("is an alarm after eight seconds, and stands first", () => {
     const silent = live({ line: "silent", since: 100_000 }, [crossing(2, "Flow is high")]);
-    expect(alarmsOf(silent, 107_000).map((one) => one.id)).toEqual([2]);
-    const [first, second] = alarmsOf(silent, 108_000);
+    expect(alarmsOf(heardOf(silent), false).map((one) => one.id)).toEqual([2]);
+    const [first, second] = alarmsOf(heardOf(silent), true);
     expect(first).toMatchObject({ id: 0, since: 100_000 });
     expect(first?.words).toContain("“Pump 7” was being logged; whether it still is cannot be seen here");
     expect(second?.id).toBe(2);
-    expect(alarmsOf(live(), 1e9)).toEqual([]);
+    expect(alarmsOf(heardOf(live()), false)).toEqual([]);
   });
 });
 
@@ -98,18 +98,35 @@ describe("calling", () => {
     vi.useFakeTimers();
     const { notices } = fakeNotices("granted");
     await want({ notice: true, again: 10 });
-    const { rerender } = renderHook((state: LiveState) => useAlarms(state), { initialProps: live() });
+    hear(live());
+    renderHook(() => useAlarms());
     expect(notices).toEqual([]);
-    rerender(live({}, [crossing(1, "Flow is high")]));
+    hear(live({}, [crossing(1, "Flow is high")]));
     expect(notices).toEqual(["Flow is high"]);
-    rerender(live({}, [crossing(1, "Flow is high")]));
+    hear(live({}, [crossing(1, "Flow is high")]));
     await vi.advanceTimersByTimeAsync(9_000);
     expect(notices).toHaveLength(1);
     await vi.advanceTimersByTimeAsync(3_000);
     expect(notices).toHaveLength(2);
-    rerender(live({}, []));
+    hear(live({}, []));
     await vi.advanceTimersByTimeAsync(60_000);
     expect(notices).toHaveLength(2);
+  });
+
+  it("comes eight seconds after the bench was heard last", async () => {
+    vi.useFakeTimers();
+    const { notices } = fakeNotices("granted");
+    await want({ notice: true, again: 0 });
+    hear(live({ line: "silent", since: Date.now() - 4_000 }));
+    renderHook(() => useAlarms());
+    await act(() => vi.advanceTimersByTimeAsync(3_900));
+    expect(notices).toEqual([]);
+    await act(() => vi.advanceTimersByTimeAsync(200));
+    expect(notices).toHaveLength(1);
+    expect(notices[0]).toContain("Nothing is heard from the bench");
+    hear(live({ line: "live", since: Date.now() }));
+    await vi.advanceTimersByTimeAsync(60_000);
+    expect(notices).toHaveLength(1);
   });
 
   it("is set in a window of its own, which can test the sound", async () => {

@@ -6,7 +6,7 @@ const INKS = { quiet: "%230B5F55", run: "%23133A31", alarm: "%23B3361E" };
 const FRAME = "M2 9h5l3-6 4 11 2-5h6M2 18h20M6 18v4M18 18v4";
 
 /** The browser's tab: what is logged, and that there is an alarm, also where another tab is in front. */
-export function tabOf(alarms: Alarm[], run: RunStatus | null): { title: string; icon: string } {
+export function tabOf(alarms: Alarm[], run: Pick<RunStatus, "name"> | null): { title: string; icon: string } {
   const [first] = alarms;
   const what = alarms.length > 0 ? "alarm" : run ? "run" : "quiet";
   const names = {
@@ -29,7 +29,7 @@ export function tabOf(alarms: Alarm[], run: RunStatus | null): { title: string; 
   return { title: `${names[what]}${more}${what === "quiet" ? "" : " – Tidy Bench"}`, icon };
 }
 
-export function useTab(alarms: Alarm[], run: RunStatus | null): void {
+export function useTab(alarms: Alarm[], run: Pick<RunStatus, "name"> | null): void {
   const { title, icon } = tabOf(alarms, run);
   useEffect(() => {
     document.title = title;

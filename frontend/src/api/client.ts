@@ -62,8 +62,8 @@ export async function got<T>(answer: Promise<{ data?: T; error?: unknown; respon
 }
 
 /** Packed samples from an address. */
-export async function samplesFrom(address: string): Promise<ArrayBuffer> {
-  const response = await fetch(address);
+export async function samplesFrom(address: string, signal?: AbortSignal): Promise<ArrayBuffer> {
+  const response = await fetch(address, signal && { signal });
   if (!response.ok) throw new Error(sentence(await response.json().catch(() => null)));
   return response.arrayBuffer();
 }

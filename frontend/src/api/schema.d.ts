@@ -1193,7 +1193,8 @@ export interface components {
         };
         /**
          * CalculatedChecked
-         * @description What is wrong with a calculated channel ("" for nothing), at which column of its expression (0: no place).
+         * @description What is wrong with a calculated channel ("" for nothing), at which column of its expression (0: no place). `uses`: the ids
+         *     of the channels that it is made from.
          */
         CalculatedChecked: {
             /** Id */
@@ -1204,6 +1205,8 @@ export interface components {
             column: number;
             /** Interval S */
             interval_s: number;
+            /** Uses */
+            uses: string[];
         };
         /**
          * CalculatedPart
@@ -1835,7 +1838,7 @@ export interface components {
          * FilePart
          * @description A text file: one that is still being written is followed, a finished one is played back.
          *
-         *     `pace`: "as it comes" (everything at once), "its own" (by the time at the beginning of each
+         *     `pace`: "at once" (everything that is there), "its own" (by the time at the beginning of each
          *     line, ISO 8601 or seconds), or lines a second.
          */
         FilePart: {
@@ -1866,9 +1869,9 @@ export interface components {
             begin: "at its end" | "at its beginning";
             /**
              * Pace
-             * @default as it comes
+             * @default at once
              */
-            pace: ("as it comes" | "its own") | number;
+            pace: ("at once" | "its own") | number;
         };
         /**
          * FramingPart
@@ -2042,8 +2045,8 @@ export interface components {
         };
         /**
          * InstrumentPart
-         * @description What the instrument is called. The id never changes, the name may. `warm_up_s`: for so long after its link was opened
-         *     its values are not judged.
+         * @description What the instrument is called. The id never changes, the name may. `group`: what it stands together with on screens
+         *     ("stand 1"). `warm_up_s`: for so long after its link was opened its values are not judged.
          */
         InstrumentPart: {
             /** Id */
@@ -2061,6 +2064,11 @@ export interface components {
              * @default
              */
             power_up: string;
+            /**
+             * Group
+             * @default
+             */
+            group: string;
             /**
              * Note
              * @default
@@ -2083,6 +2091,8 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Group */
+            group: string;
             /**
              * Talks
              * @enum {string}
@@ -2143,7 +2153,9 @@ export interface components {
         };
         /**
          * LaneData
-         * @description A lane of the Bench: its channels by id, how high it is beside the others, its scale (null: automatic).
+         * @description A lane of the Bench: its channels by id, how high it is beside the others, its scale (null: automatic). `undrawn`: channels
+         *     that have a readout and no curve. `band`: the lowest, middle and highest of all are drawn, and curves only of those
+         *     that stand out.
          */
         LaneData: {
             /** Channels */
@@ -2163,6 +2175,16 @@ export interface components {
              * @default false
              */
             log: boolean;
+            /**
+             * Undrawn
+             * @default []
+             */
+            undrawn: string[];
+            /**
+             * Band
+             * @default false
+             */
+            band: boolean;
         };
         /**
          * LayoutData

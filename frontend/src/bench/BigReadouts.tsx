@@ -6,7 +6,7 @@ import { connection } from "../live/connection";
 import { Chip, Key } from "../parts/Button";
 import type { LaneChannel } from "./lanes";
 import { isGood, valueAt } from "../live/readings";
-import { saidOf } from "./PenEnd";
+import { saidOf } from "./readout";
 
 const Grid = styled.section<{ $columns: number }>`
   display: grid;

@@ -2,8 +2,9 @@ import { type KeyboardEvent, type PointerEvent, useEffect, useReducer, useRef, u
 import styled from "styled-components";
 import { clockMilli, dated, length } from "../look/format";
 import { mono } from "../look/theme";
+import { useBeat } from "../live/connection";
 import type { Cursor } from "./cursor";
-import type { LaneView } from "./Lane";
+import type { LaneView } from "./lanes";
 
 const Layer = styled.div`
   position: absolute;
@@ -54,20 +55,27 @@ const Chosen = styled.div`
 
 export interface CursorLayerProps {
   cursor: Cursor;
-  /** The time axis, as often as it is drawn anew here. */
-  axis: LaneView;
+  /** The time axis as it is now. */
+  view: () => LaneView;
+  /** Whether it moves on with the time. */
+  live?: boolean | undefined;
   /** The time axis that the curves under the pointer were drawn with. */
   drawn: () => LaneView;
   onZoom?: ((view: LaneView) => void) | undefined;
+  /** What is measured at a time, in words. */
+  said?: ((at: number) => string) | undefined;
 }
 
 /** Over the curves: the pointer reads them, a press pins the cursor, dragging chooses a stretch to zoom in on. */
-export function CursorLayer({ cursor, axis, drawn, onZoom }: CursorLayerProps) {
+export function CursorLayer({ cursor, view, live = false, drawn, onZoom, said }: CursorLayerProps) {
   const layer = useRef<HTMLDivElement>(null);
   const [, again] = useReducer((n: number) => n + 1, 0);
   // Times, not places: a stretch that is being chosen moves on with its curves.
   const [drag, setDrag] = useState<{ from: number; to: number; x: number } | null>(null);
   useEffect(() => cursor.subscribe(again), [cursor]);
+  // What stands over a moving axis moves on with it.
+  useBeat(live && (cursor.at !== null || cursor.from !== null || drag !== null));
+  const axis = view();
   const span = axis.end - axis.start;
   const time = (event: PointerEvent): number => {
     const box = layer.current?.getBoundingClientRect();
@@ -86,7 +94,14 @@ export function CursorLayer({ cursor, axis, drawn, onZoom }: CursorLayerProps) {
       cursor.move(Math.min(axis.end, Math.max(axis.start, now + step * far * span)));
     } else if (event.key === "Enter" || event.key === " ") cursor.press(cursor.at ?? axis.end);
     else if (event.key === "Escape") cursor.clear();
-    else return;
+    else if (onZoom && (event.key === "+" || event.key === "-")) {
+      const half = event.key === "+" ? span / 4 : span;
+      const middle = cursor.at ?? axis.end - span / 2;
+      onZoom({ start: middle - half, end: middle + half });
+    } else if (onZoom && event.key === "z" && cursor.at !== null && cursor.from !== null) {
+      onZoom({ start: Math.min(cursor.from, cursor.at), end: Math.max(cursor.from, cursor.at) });
+      cursor.clear();
+    } else return;
     event.preventDefault();
     event.stopPropagation();
   };
@@ -94,7 +109,8 @@ export function CursorLayer({ cursor, axis, drawn, onZoom }: CursorLayerProps) {
     cursor.at === null
       ? "at the pen's end"
       : dated(cursor.at, clockMilli(cursor.at)) +
-        (cursor.from === null ? "" : `, ${length(Math.abs(cursor.at - cursor.from))}`);
+        (cursor.from === null ? "" : `, ${length(Math.abs(cursor.at - cursor.from))}`) +
+        (said ? `, ${said(cursor.at)}` : "");
   return (
     <Layer
       ref={layer}

@@ -18,20 +18,21 @@ import type { Samples } from "../live/samples";
 import type { Cursor } from "./cursor";
 import { drawBands } from "./bands";
 import { pixelPath } from "./paths";
-import { INSET, isStates, type LaneChannel, type LaneSpec, patienceOf } from "./lanes";
+import { type Band, bandOf, drawBand, oddOnes } from "./laneBand";
+import {
+  INSET,
+  isState,
+  isStates,
+  type LaneChannel,
+  type LaneMark,
+  type LaneSpec,
+  type LaneView,
+  patienceOf,
+  serious,
+} from "./lanes";
 import { PenEnd } from "./PenEnd";
 import { ScaleEnds } from "./ScaleEnds";
 import { type Extent, extentsOf, freeAt, heightsFrom } from "./sentences";
-
-export interface LaneMark {
-  at: number;
-  text: string;
-}
-
-export interface LaneView {
-  start: number;
-  end: number;
-}
 
 export interface LaneProps {
   lane: LaneSpec;
@@ -54,6 +55,7 @@ export interface LaneProps {
   /** The lane's name with what can be done to it. */
   head?: ReactNode;
   onScale?: ((place: number, scale: [number, number] | null) => void) | undefined;
+  onDrawn?: ((place: number, id: string, drawn: boolean) => void) | undefined;
   onChannel?: ((channel: LaneChannel) => void) | undefined;
   onLimit?: ((channel: LaneChannel, which: "low" | "high", value: number) => void) | undefined;
   limitsMovable?: boolean | undefined;
@@ -78,6 +80,8 @@ const Plot = styled.div`
   overflow: hidden;
 `;
 
+/** Pixels below which a scale has no room for its name between its ends. */
+const CLOSE = 48;
 const UNSCALED: [number, number] = [0, 1];
 
 /** One lane: scale, pen line, limit rail, digits. */
@@ -88,6 +92,11 @@ export const Lane = memo(function Lane(props: LaneProps) {
     () => told && ((next: [number, number] | null) => told(place, next)),
     [told, place],
   );
+  const drawnTold = props.onDrawn;
+  const onDrawn = useMemo(
+    () => drawnTold && ((id: string, on: boolean) => drawnTold(place, id, on)),
+    [drawnTold, place],
+  );
   const laneRef = useRef(lane);
   useLayoutEffect(() => {
     laneRef.current = lane;
@@ -96,6 +105,8 @@ export const Lane = memo(function Lane(props: LaneProps) {
   const shape = JSON.stringify([
     lane.log,
     lane.scale,
+    lane.undrawn,
+    lane.band,
     lane.channels.map((c) => [c.number, c.ink, c.dash, c.decimals, c.interval_s, c.name, c.states]),
   ]);
   const holder = useRef<HTMLDivElement>(null);
@@ -117,9 +128,13 @@ export const Lane = memo(function Lane(props: LaneProps) {
     const columns: Column[] = lane.channels.map(() => []);
     let axis: number[] = [];
     let wide = element.clientWidth;
+    const digit = 10 ** -Math.min(...lane.channels.map((channel) => channel.decimals));
     // Twenty of the last digit shown: finer than that is noise to whoever reads the digits.
-    const least = 20 * 10 ** -Math.min(...lane.channels.map((channel) => channel.decimals));
+    const least = 20 * digit;
     const words = isStates(lane);
+    const banded = lane.band && !words && !lane.channels.some(isState);
+    let band: Band | null = null;
+    const undrawn = new Set(lane.undrawn);
     const inks = lane.channels.map((channel) => theme.inks[channel.ink] ?? theme.ink);
     const chart = new uPlot(
       {
@@ -149,7 +164,12 @@ export const Lane = memo(function Lane(props: LaneProps) {
           })),
         ],
         hooks: {
-          drawClear: [(u: uPlot) => words || ruling(u, theme)],
+          drawClear: [
+            (u: uPlot) => {
+              if (!words) ruling(u, theme);
+              if (band) drawBand(u, band, theme);
+            },
+          ],
           draw: [
             (u: uPlot) => {
               if (words) drawBands(u, lane, columns, inks, theme);
@@ -183,10 +203,18 @@ export const Lane = memo(function Lane(props: LaneProps) {
         out.length = shown.buckets * 2;
         pixels.write(out, shown);
         if (lane.log) for (let i = 0; i < out.length; i++) if ((out[i] ?? 1) <= 0) out[i] = null;
+        if (undrawn.has(channel.id)) return void out.fill(null);
         const [lowest, highest] = pixels.extremes(shown);
         if (lowest < low) low = lowest;
         if (highest > high) high = highest;
       });
+      if (banded) {
+        band = bandOf(columns, shown.buckets);
+        const apart = oddOnes(columns, digit);
+        laneRef.current.channels.forEach((channel, index) => {
+          if (!apart.has(index) && !serious(channel.limits?.state ?? "")) columns[index]?.fill(null);
+        });
+      }
       const next = words
         ? UNSCALED
         : (lane.scale ?? (lane.log ? logScale(low, high, scaleRef.current) : null));
@@ -228,7 +256,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
 
   return (
     <Row style={{ height }} data-testid="lane">
-      <ScaleEnds lane={lane} scale={scale} head={props.head} onScale={onScale} />
+      <ScaleEnds lane={lane} scale={scale} head={props.head} close={height < CLOSE} onScale={onScale} />
       <Plot ref={holder} role="img" aria-label={`Trend of ${lane.channels.map((c) => c.name).join(", ")}`} />
       <PenEnd
         lane={lane}
@@ -239,6 +267,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
         height={height}
         pensRef={pens}
         cursor={cursor}
+        onDrawn={onDrawn}
         onChannel={props.onChannel}
         onPoint={point}
         onLimit={props.onLimit}

@@ -64,6 +64,7 @@ export function LaneName({ lane, place, own, ...press }: LaneNameProps) {
     >
       {lane.unit || "–"}
       {own && <small>own time</small>}
+      {lane.band && <small>band</small>}
     </Name>
   );
 }

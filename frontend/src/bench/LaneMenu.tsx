@@ -1,39 +1,10 @@
-import { Menu, MenuItem, MenuTrigger, Popover, Separator } from "react-aria-components";
-import styled from "styled-components";
+import { MenuTrigger, Popover, SubmenuTrigger } from "react-aria-components";
+import { Item, MenuBox, Rule } from "../parts/Menu";
 import { again, changed, forward, hidden, joined, type Layout, moved, resized, split, timed } from "./layout";
 import { clockedIn, type LaneHeadProps, LaneName, ownTime } from "./LaneHead";
 
-export const MenuBox = styled(Menu)`
-  background: var(--panel);
-  border: 1px solid var(--hairline);
-  border-radius: var(--radius);
-  box-shadow: 0 8px 30px rgba(0, 0, 0, 0.2);
-  padding: 5px;
-  min-width: 190px;
-  max-height: 70vh;
-  overflow: auto;
-  outline: none;
-`;
-
-export const Item = styled(MenuItem)`
-  padding: 6px 10px;
-  border-radius: 6px;
-  cursor: pointer;
-  outline: none;
-  &[data-focused] {
-    background: var(--chosen);
-  }
-  &[data-disabled] {
-    opacity: 0.5;
-  }
-`;
-
-const Rule = styled(Separator)`
-  border: 0;
-  height: 1px;
-  background: var(--hairline);
-  margin: 4px 0;
-`;
+/** More channels than this, and they stand in menus of their own. */
+const LISTED = 6;
 
 export interface LaneMenuProps extends LaneHeadProps {
   /** Whether it is open at once. */
@@ -54,6 +25,8 @@ export function LaneMenu({ lane, place, layout, onLayout, defaultOpen = false }:
       split: () => split(layout, place),
       join: () => joined(layout, place),
       log: () => changed(layout, place, { log: !lane.log, scale: null }),
+      band: () => changed(layout, place, { band: !lane.band }),
+      all: () => changed(layout, place, { undrawn: [] }),
       automatic: () => changed(layout, place, { scale: null }),
       hide: () => hidden(layout, place),
       time: () => timed(layout, instruments, !own),
@@ -64,6 +37,17 @@ export function LaneMenu({ lane, place, layout, onLayout, defaultOpen = false }:
     else if (what === "again" && id) onLayout(again(layout, id));
   };
   const several = lane.channels.length > 1;
+  const many = lane.channels.length > LISTED;
+  const hides = lane.channels.map((channel) => (
+    <Item key={channel.id} id={`hide ${channel.id}`}>
+      Hide {channel.name}
+    </Item>
+  ));
+  const agains = lane.channels.map((channel) => (
+    <Item key={`again ${channel.id}`} id={`again ${channel.id}`}>
+      Also show {channel.name} in a new lane
+    </Item>
+  ));
   return (
     <MenuTrigger defaultOpen={defaultOpen}>
       <LaneName lane={lane} place={place} own={own} />
@@ -83,6 +67,12 @@ export function LaneMenu({ lane, place, layout, onLayout, defaultOpen = false }:
           <Item id="automatic" isDisabled={!lane.scale}>
             Automatic scale
           </Item>
+          {lane.channels.length > 2 && (
+            <Item id="band">
+              {lane.band ? "Draw every curve" : "Draw as a band: lowest, middle, highest"}
+            </Item>
+          )}
+          {lane.undrawn.length > 0 && <Item id="all">Draw all curves ({lane.undrawn.length} are off)</Item>}
           {instruments.length > 0 && (
             <Item id="time">{own ? "By the time of arrival" : "By the device’s own time"}</Item>
           )}
@@ -94,19 +84,27 @@ export function LaneMenu({ lane, place, layout, onLayout, defaultOpen = false }:
             Join with the lane above
           </Item>
           <Rule />
-          {several
-            ? lane.channels.map((channel) => (
-                <Item key={channel.id} id={`hide ${channel.id}`}>
-                  Hide {channel.name}
-                </Item>
-              ))
-            : null}
+          {!several ? null : many ? (
+            <SubmenuTrigger>
+              <Item id="some-hidden">Hide one of {lane.channels.length} …</Item>
+              <Popover>
+                <MenuBox onAction={(key) => act(String(key))}>{hides}</MenuBox>
+              </Popover>
+            </SubmenuTrigger>
+          ) : (
+            hides
+          )}
           <Item id="hide">Hide this lane</Item>
-          {lane.channels.map((channel) => (
-            <Item key={`again ${channel.id}`} id={`again ${channel.id}`}>
-              Also show {channel.name} in a new lane
-            </Item>
-          ))}
+          {many ? (
+            <SubmenuTrigger>
+              <Item id="some-again">Also show one of them in a new lane …</Item>
+              <Popover>
+                <MenuBox onAction={(key) => act(String(key))}>{agains}</MenuBox>
+              </Popover>
+            </SubmenuTrigger>
+          ) : (
+            agains
+          )}
         </MenuBox>
       </Popover>
     </MenuTrigger>

@@ -1,16 +1,15 @@
 import { type ReactNode, useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
-import { clock, day } from "../look/format";
-import { mono, type Theme } from "../look/theme";
-import { benchNow, offsetAt, offsetName, zoneName } from "../look/zone";
-import { useBeat } from "../live/connection";
-import { timeTicks } from "../live/pixels";
-import type { Readings } from "../live/readings";
+import { valueWords } from "../look/format";
+import type { Theme } from "../look/theme";
+import { isGood, type Readings, type Shown } from "../live/readings";
 import type { Samples } from "../live/samples";
 import { Cursor } from "./cursor";
 import { CursorLayer } from "./CursorLayer";
-import { Lane, type LaneMark, type LaneView } from "./Lane";
-import { type LaneChannel, laneHeights, type LaneSpec } from "./lanes";
+import { Lane } from "./Lane";
+import { type LaneChannel, laneHeights, type LaneMark, type LaneSpec, type LaneView } from "./lanes";
+import { saidOf } from "./readout";
+import { TimeAxis } from "./TimeAxis";
 
 const Stack = styled.section`
   display: flex;
@@ -43,17 +42,16 @@ const Foot = styled.div`
   }
 `;
 
-const Ticks = styled.div`
-  position: relative;
-  height: 18px;
-  font: 12px/18px ${mono};
-  color: var(--quiet);
-  span {
-    position: absolute;
-    transform: translateX(-50%);
-    white-space: nowrap;
-  }
-`;
+/** So many channels are said aloud at a cursor. */
+const SAID = 8;
+const never = (): void => undefined;
+
+/** What a channel has, as it is said aloud. */
+function readingWords(channel: LaneChannel, shown: Shown): string {
+  const { words } = saidOf(channel, shown, true);
+  if (!isGood(shown)) return words && `${channel.name}: ${words}`;
+  return `${channel.name} ${valueWords(shown.value, channel)} ${channel.unit}`.trim();
+}
 
 export interface LaneStackProps {
   lanes: LaneSpec[];
@@ -75,6 +73,7 @@ export interface LaneStackProps {
   head?: ((lane: LaneSpec, place: number) => ReactNode) | undefined;
   onZoom?: ((view: LaneView) => void) | undefined;
   onScale?: ((place: number, scale: [number, number] | null) => void) | undefined;
+  onDrawn?: ((place: number, id: string, drawn: boolean) => void) | undefined;
   onChannel?: ((channel: LaneChannel) => void) | undefined;
   onLimit?: ((channel: LaneChannel, which: "low" | "high", value: number) => void) | undefined;
   limitsMovable?: boolean | undefined;
@@ -97,6 +96,7 @@ export function LaneStack({
   head,
   onZoom,
   onScale,
+  onDrawn,
   onChannel,
   onLimit,
   limitsMovable,
@@ -106,6 +106,9 @@ export function LaneStack({
   const cursor = given ?? own;
   const box = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState(0);
+  const [bar, setBar] = useState(0);
+  // A phone scrolls its page: nothing has to stand close.
+  const [narrow, setNarrow] = useState(false);
 
   const pens = useRef(new Set<() => void>());
   const register = useCallback((draw: () => void, pen: () => void) => {
@@ -121,9 +124,16 @@ export function LaneStack({
     const element = box.current;
     if (!element) return;
     // At once, so that nothing is painted without its lanes.
-    setRoom(element.clientHeight);
-    const observer = new ResizeObserver(() => setRoom(element.clientHeight));
+    const look = (): void => {
+      setRoom(element.clientHeight);
+      setNarrow(matchMedia("(max-width: 719px)").matches);
+      // The time axis stands exactly below the curves, also beside a scroll bar.
+      setBar(element.offsetWidth - element.clientWidth);
+    };
+    look();
+    const observer = new ResizeObserver(look);
     observer.observe(element);
+    if (element.firstElementChild) observer.observe(element.firstElementChild);
     return () => observer.disconnect();
   }, []);
 
@@ -163,11 +173,20 @@ export function LaneStack({
     return () => cancelAnimationFrame(frame);
   }, [live, view, drawAll]);
 
+  const onAxis = useCallback((draw: () => void) => register(draw, never), [register]);
+  const said = (at: number): string =>
+    lanes
+      .flatMap((lane) => lane.channels)
+      .slice(0, SAID)
+      .map((one) => readingWords(one, readings.of(one, view().end, at)))
+      .filter(Boolean)
+      .join(", ");
   const heads = useMemo(() => lanes.map((lane, place) => head?.(lane, place)), [lanes, head]);
   const heights = laneHeights(
     lanes.map((lane) => lane.channels.length),
     room,
     lanes.map((lane) => lane.weight),
+    !narrow,
   );
   return (
     <Stack aria-label="Trends">
@@ -191,72 +210,29 @@ export function LaneStack({
                 past={past}
                 head={heads[index]}
                 onScale={onScale}
+                onDrawn={onDrawn}
                 onChannel={onChannel}
                 onLimit={onLimit}
                 limitsMovable={limitsMovable}
               />
             ))}
           {lanes.length > 0 && (
-            <WithAxis view={view} live={live}>
-              {(axis) => (
-                <CursorLayer
-                  cursor={cursor}
-                  axis={axis}
-                  drawn={() => drawn.current ?? view()}
-                  onZoom={onZoom}
-                />
-              )}
-            </WithAxis>
+            <CursorLayer
+              cursor={cursor}
+              view={view}
+              live={live}
+              drawn={() => drawn.current ?? view()}
+              onZoom={onZoom}
+              said={said}
+            />
           )}
         </div>
       </Lanes>
-      <Foot>
+      <Foot style={{ paddingRight: bar }}>
         <span>{left}</span>
-        <WithAxis view={view} live={live}>
-          {(axis) => <TimeAxis axis={axis} edge={edge} />}
-        </WithAxis>
+        <TimeAxis view={view} edge={edge} register={onAxis} />
         {controls}
       </Foot>
     </Stack>
-  );
-}
-
-interface WithAxisProps {
-  view: () => LaneView;
-  live: boolean;
-  children: (axis: LaneView) => ReactNode;
-}
-
-/** What follows the time axis is drawn anew at every beat of the page; the lanes are not. */
-function WithAxis({ view, live, children }: WithAxisProps) {
-  useBeat(live);
-  return children(view());
-}
-
-function TimeAxis({ axis, edge }: { axis: LaneView; edge: string }) {
-  const span = axis.end - axis.start;
-  const { step, at } = timeTicks(axis.start, axis.end, 6);
-  const changes = offsetAt(axis.start) !== offsetAt(axis.end);
-  const last = edge ? 0.91 - 0.004 * Math.max(0, edge.length - 6) : 0.97;
-  const first = span > 86_400_000 ? 0.07 : 0.03; // dates are wide
-  const ticks = at.filter((t) => (t - axis.start) / span > first && (t - axis.start) / span < last);
-  const label = (t: number, place: number): string => {
-    if (step >= 86_400_000) return day(t);
-    const time = step < 60_000 ? clock(t) : clock(t).slice(0, 5);
-    // The hour that comes twice when summer time ends is told apart by its offset.
-    const words = changes ? `${time} ${offsetName(t).slice(3)}` : time;
-    const before = ticks[place - 1];
-    const dates = before === undefined ? day(t) !== day(benchNow()) : day(t) !== day(before);
-    return dates ? `${day(t)} ${words}` : words;
-  };
-  return (
-    <Ticks title={`Times of ${zoneName()}, ${offsetName(axis.end)}`}>
-      {ticks.map((t, place) => (
-        <span key={t} style={{ left: `${((t - axis.start) / span) * 100}%` }}>
-          {label(t, place)}
-        </span>
-      ))}
-      {edge && <span style={{ left: "auto", right: 4, transform: "none" }}>{edge}</span>}
-    </Ticks>
   );
 }

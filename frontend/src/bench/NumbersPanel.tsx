@@ -6,8 +6,7 @@ import { mono } from "../look/theme";
 import { useStatistics } from "../live/useStatistics";
 import { Trouble } from "../parts/Trouble";
 import type { Cursor } from "./cursor";
-import type { LaneView } from "./Lane";
-import { isState, type LaneChannel } from "./lanes";
+import { isState, type LaneChannel, type LaneView } from "./lanes";
 
 const Panel = styled.section`
   background: var(--panel);

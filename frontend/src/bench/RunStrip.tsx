@@ -53,6 +53,9 @@ const Strip = styled.section<{ $on: boolean }>`
   @media (max-width: 719px) {
     flex-wrap: wrap;
     gap: 8px 16px;
+    > .cell:first-child {
+      flex: 0 1 auto;
+    }
     .second {
       display: none;
     }
@@ -85,7 +88,9 @@ const Verdict = styled.div<{ $out: boolean }>`
 `;
 
 export interface RunStripProps {
-  status: Status;
+  status: Pick<Status, "run" | "verdict" | "disk">;
+  /** How many channels there are. */
+  channels: number;
   /** Whether the bench is heard: what was known before must not look like now. */
   heard: boolean;
   onBegin: () => void;
@@ -94,7 +99,7 @@ export interface RunStripProps {
 }
 
 /** The run is a place: pale while idle, deep green while logging. */
-export function RunStrip({ status, heard, onBegin, onMark, onEnd }: RunStripProps) {
+export function RunStrip({ status, channels, heard, onBegin, onMark, onEnd }: RunStripProps) {
   if (status.run)
     return <Logging run={status.run} status={status} heard={heard} onMark={onMark} onEnd={onEnd} />;
   return (
@@ -106,7 +111,7 @@ export function RunStrip({ status, heard, onBegin, onMark, onEnd }: RunStripProp
         <div className="small">Values are shown and kept for an hour; nothing is written to a file.</div>
       </div>
       <div className="room" />
-      <Button $kind="bright" onPress={onBegin} isDisabled={!status.channels.length}>
+      <Button $kind="bright" onPress={onBegin} isDisabled={!channels}>
         Begin a run <Key>B</Key>
       </Button>
     </Strip>
@@ -115,7 +120,7 @@ export function RunStrip({ status, heard, onBegin, onMark, onEnd }: RunStripProp
 
 interface LoggingProps extends Pick<RunStripProps, "heard" | "onMark" | "onEnd"> {
   run: RunStatus;
-  status: Status;
+  status: Pick<Status, "verdict" | "disk">;
 }
 
 function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
@@ -139,7 +144,7 @@ function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
           {elapsed(now - begun)}
         </div>
       </div>
-      <div className="cell" style={{ flex: "none", maxWidth: 280 }}>
+      <div className="cell" style={{ flex: "0 1 auto", minWidth: 120, maxWidth: 280 }}>
         <div className="small" title={`${run.folder}/${run.csv}`}>
           {run.csv}
         </div>
@@ -155,7 +160,7 @@ function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
           </div>
         </div>
       )}
-      <div className="cell" style={{ flex: "0 1 auto", minWidth: 170, maxWidth: 360 }}>
+      <div className="cell" style={{ flex: "0 1 auto", minWidth: 150, maxWidth: 360 }}>
         <div className="small">Limits</div>
         <Verdict $out={!heard || verdict.state === "beyond"} title={words} data-testid="verdict">
           {words}

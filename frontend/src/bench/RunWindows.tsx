@@ -3,12 +3,17 @@ import { Form, Label, Radio, RadioGroup } from "react-aria-components";
 import styled from "styled-components";
 import { api, got, type RunStatus, type Schemas } from "../api/client";
 import { clock, moment } from "../look/format";
+import { useAct } from "../api/useAct";
 import { connection } from "../live/connection";
 import { Button, Chip } from "../parts/Button";
 import { Field } from "../parts/Field";
+import { Entry } from "../parts/Select";
 import { Actions, Trouble, Window } from "../parts/Window";
 
 const LAST = "tidybench-last-run";
+const OPERATORS = "tidybench-operators";
+const REMEMBERED = 12;
+const LONGEST = 120;
 
 interface Particulars {
   name: string;
@@ -27,8 +32,15 @@ function remembered(): Particulars {
   }
 }
 
-/** Remember what a run was called, so that the next one begins with it. */
-export const remember = (run: Particulars): void => localStorage.setItem(LAST, JSON.stringify(run));
+/** Remember what a run was called, so that the next one begins with it, and who has operated one. */
+export function remember(run: Particulars): void {
+  localStorage.setItem(LAST, JSON.stringify(run));
+  const others = operators().filter((one) => one !== run.operator);
+  localStorage.setItem(OPERATORS, [run.operator, ...others].filter(Boolean).slice(0, REMEMBERED).join("\n"));
+}
+
+/** Who has operated a run at this browser, the last one first. */
+const operators = (): string[] => (localStorage.getItem(OPERATORS) ?? "").split("\n").filter(Boolean);
 
 const Rules = styled(RadioGroup)`
   display: grid;
@@ -61,8 +73,6 @@ const Rules = styled(RadioGroup)`
   }
 `;
 
-const words = (error: unknown): string => (error instanceof Error ? error.message : String(error));
-
 export interface BeginWindowProps {
   /** Calibrations that are overdue: said, never in the way. */
   overdue?: Schemas["OverdueStatus"][];
@@ -73,30 +83,22 @@ export interface BeginWindowProps {
 /** Name a run and begin it. */
 export function BeginWindow({ overdue = [], onClose, onBegun }: BeginWindowProps) {
   const [run, setRun] = useState(remembered);
-  const [trouble, setTrouble] = useState("");
-  const [busy, setBusy] = useState(false);
+  const act = useAct();
   const set = (part: Partial<Particulars>): void => setRun((old) => ({ ...old, ...part }));
-  const begin = async (): Promise<void> => {
-    setBusy(true);
-    setTrouble("");
-    try {
+  const begin = (): void =>
+    act.run(async () => {
       await got(api.POST("/api/run", { body: run }));
       remember(run);
       onBegun();
       onClose();
-    } catch (error) {
-      setTrouble(words(error));
-    } finally {
-      setBusy(false);
-    }
-  };
+    });
   return (
     <Window title="Begin a run" open onClose={onClose}>
       <Form
         style={{ display: "grid", gap: 14 }}
         onSubmit={(event) => {
           event.preventDefault();
-          void begin();
+          begin();
         }}
       >
         <Field
@@ -109,11 +111,11 @@ export function BeginWindow({ overdue = [], onClose, onBegun }: BeginWindowProps
           placeholder="for example: Pump 7 acceptance"
         />
         <Field label="Test item" value={run.item} onChange={(item) => set({ item })} longest={120} />
-        <Field
+        <Entry
           label="Operator"
           value={run.operator}
-          onChange={(operator) => set({ operator })}
-          longest={120}
+          onChange={(operator) => set({ operator: operator.slice(0, LONGEST) })}
+          among={operators()}
         />
         <Rules
           value={run.row_rule}
@@ -123,7 +125,7 @@ export function BeginWindow({ overdue = [], onClose, onBegun }: BeginWindowProps
           <Radio value="steady rows">Steady rows, at the fastest interval of all channels</Radio>
           <Radio value="each reading">Each reading, a row whenever one arrives</Radio>
         </Rules>
-        {trouble && <Trouble>{trouble}</Trouble>}
+        {act.trouble && <Trouble>{act.trouble}</Trouble>}
         {overdue.length > 0 && (
           <ul style={{ margin: 0, paddingLeft: 18, color: "var(--caution)", fontWeight: 600 }}>
             {overdue.map((one) => (
@@ -133,7 +135,7 @@ export function BeginWindow({ overdue = [], onClose, onBegun }: BeginWindowProps
         )}
         <Actions>
           <Button onPress={onClose}>Cancel</Button>
-          <Button $kind="bright" type="submit" isDisabled={busy}>
+          <Button $kind="bright" type="submit" isDisabled={act.busy}>
             Begin logging
           </Button>
         </Actions>
@@ -156,9 +158,9 @@ export function MarkWindow({ run, onClose }: MarkWindowProps) {
   const [pressed] = useState(() => performance.now());
   const [at] = useState(() => connection.now());
   const [chosen, setChosen] = useState<number | null>(null);
-  const [trouble, setTrouble] = useState("");
-  const mark = async (): Promise<void> => {
-    try {
+  const act = useAct();
+  const mark = (): void =>
+    act.run(async () => {
       if (chosen === null)
         await got(
           api.POST("/api/run/marks", {
@@ -167,17 +169,14 @@ export function MarkWindow({ run, onClose }: MarkWindowProps) {
         );
       else await got(api.PATCH("/api/run/marks", { body: { at: chosen, text } }));
       onClose();
-    } catch (error) {
-      setTrouble(words(error));
-    }
-  };
+    });
   return (
     <Window title={chosen === null ? "Mark this moment" : "Correct a mark"} open onClose={onClose}>
       <Form
         style={{ display: "grid", gap: 14 }}
         onSubmit={(event) => {
           event.preventDefault();
-          void mark();
+          mark();
         }}
       >
         <Field
@@ -195,7 +194,7 @@ export function MarkWindow({ run, onClose }: MarkWindowProps) {
             <p style={{ color: "var(--quiet)" }}>It marks {clock(at)}, when you pressed.</p>
           </>
         )}
-        {trouble && <Trouble>{trouble}</Trouble>}
+        {act.trouble && <Trouble>{act.trouble}</Trouble>}
         <Actions>
           <Button onPress={onClose}>Cancel</Button>
           <Button $kind="bright" type="submit">
@@ -233,27 +232,21 @@ export function MarkWindow({ run, onClose }: MarkWindowProps) {
 
 /** Ending a run cannot be taken back, so it asks. */
 export function EndWindow({ run, onClose }: { run: RunStatus; onClose: (ended: boolean) => void }) {
-  const [trouble, setTrouble] = useState("");
-  const [busy, setBusy] = useState(false);
-  const end = async (): Promise<void> => {
-    setBusy(true);
-    try {
+  const act = useAct();
+  const end = (): void =>
+    act.run(async () => {
       await got(api.POST("/api/run/end", { body: { run: run.id } }));
       onClose(true);
-    } catch (error) {
-      setTrouble(words(error));
-      setBusy(false);
-    }
-  };
+    });
   return (
     <Window title={`End “${run.name}”?`} open onClose={() => onClose(false)} asks>
       <p>The file is closed and goes to the logbook. The instruments stay connected.</p>
-      {trouble && <Trouble>{trouble}</Trouble>}
+      {act.trouble && <Trouble>{act.trouble}</Trouble>}
       <Actions>
         <Button onPress={() => onClose(false)} autoFocus>
           Go on logging
         </Button>
-        <Button $kind="bright" onPress={() => void end()} isDisabled={busy}>
+        <Button $kind="bright" onPress={end} isDisabled={act.busy}>
           End the run
         </Button>
       </Actions>

@@ -1,11 +1,11 @@
 import { type ReactNode, useState } from "react";
-import styled from "styled-components";
+import styled, { css } from "styled-components";
 import { figure } from "../look/format";
 import { parsed } from "../parts/number";
 import { mono } from "../look/theme";
 import { isStates, type LaneSpec } from "./lanes";
 
-const Column = styled.div`
+const Column = styled.div<{ $close?: boolean }>`
   display: flex;
   flex-direction: column;
   justify-content: space-between;
@@ -43,17 +43,41 @@ const Column = styled.div`
     font-size: 13px;
     white-space: nowrap;
   }
+  /* Too low for three lines: the name stands beside its ends. */
+  ${({ $close }) =>
+    $close &&
+    css`
+      display: grid;
+      grid-template: 1fr 1fr / auto minmax(0, 1fr);
+      align-items: center;
+      padding: 1px 2px 1px 4px;
+      > :nth-child(2) {
+        grid-area: 1 / 1 / 3 / 2;
+        font-size: 12px;
+        padding: 6px 0;
+        max-width: 34px;
+      }
+      > .end,
+      > input {
+        grid-column: 2;
+        font-size: 11px;
+        padding: 0;
+        min-height: 17px;
+      }
+    `}
 `;
 
 export interface ScaleEndsProps {
   lane: LaneSpec;
   scale: [number, number];
   head?: ReactNode;
+  /** Too low for three lines. */
+  close?: boolean;
   onScale?: ((scale: [number, number] | null) => void) | undefined;
 }
 
 /** A lane's scale: its ends can be typed, its unit stands between them. */
-export function ScaleEnds({ lane, scale, head, onScale }: ScaleEndsProps) {
+export function ScaleEnds({ lane, scale, head, close = false, onScale }: ScaleEndsProps) {
   const [typed, setTyped] = useState<{ end: 0 | 1; text: string } | null>(null);
   const step = (scale[1] - scale[0]) / 4;
   const places = Math.max(0, Math.min(6, -Math.floor(Math.log10(lane.log ? scale[0] : step || 1))));
@@ -69,7 +93,7 @@ export function ScaleEnds({ lane, scale, head, onScale }: ScaleEndsProps) {
     setTyped(null);
   };
   const end = (which: 0 | 1): ReactNode => {
-    const words = figure(scale[which], places);
+    const words = places > 4 ? scale[which].toExponential(1) : figure(scale[which], places);
     const name = `${which ? "upper" : "lower"} end of the scale of ${lane.unit || "this lane"}`;
     if (typed?.end === which)
       return (
@@ -101,7 +125,7 @@ export function ScaleEnds({ lane, scale, head, onScale }: ScaleEndsProps) {
   };
   if (isStates(lane)) return <Column style={{ justifyContent: "center" }}>{head}</Column>;
   return (
-    <Column>
+    <Column $close={close}>
       {end(1)}
       {head ?? <b title={lane.unit}>{lane.unit || "–"}</b>}
       {end(0)}

@@ -29,8 +29,8 @@ function strip(of: Status, verdict: Partial<Status["verdict"]> = {}, heard = tru
     <MemoryRouter>
       <RunStrip
         status={{ ...of, verdict: { ...of.verdict, ...verdict } }}
+        channels={of.channels.length}
         heard={heard}
-
         onBegin={nothing}
         onMark={nothing}
         onEnd={nothing}

@@ -4,6 +4,18 @@ import type { Schemas } from "../api/client";
 
 export type Limits = Schemas["LimitsStatus"];
 
+/** A stretch of time, in milliseconds. */
+export interface LaneView {
+  start: number;
+  end: number;
+}
+
+/** A mark of a run, in milliseconds. */
+export interface LaneMark {
+  at: number;
+  text: string;
+}
+
 export interface LaneChannel {
   number: number;
   id: string;
@@ -31,6 +43,10 @@ export interface LaneSpec {
   /** Fixed, or null for automatic. */
   scale: [number, number] | null;
   log: boolean;
+  /** Channels that have a readout and no curve, by id. */
+  undrawn: string[];
+  /** Whether the lowest, middle and highest of all are drawn, and curves only of those that stand out. */
+  band: boolean;
 }
 
 export type Bare = Omit<LaneChannel, "ink" | "dash">;
@@ -102,18 +118,31 @@ export function standing(
   return { words: limitWords(channel), level: false };
 }
 
-const LEAST = 52;
+const LOWEST = 52;
+/** The same where many lanes stand close: name and digits on one line. */
+const LOWEST_CLOSE = 36;
+export const READOUT_CLOSE = 30;
 /** Pixels that a readout needs; a lane that has fewer for each of its channels has a line for each. */
 export const READOUT = 40;
 /** Channels of a lane from which on it does not grow for them: they have a line each, and more of them are scrolled. */
-const MANY = 4;
+export const MANY = 4;
 const LINE = 24;
 
 /** How high the lanes are in a given room: by their weights, but never too low for their readouts; then they scroll. */
-export function laneHeights(channels: number[], room: number, weights: number[] = []): number[] {
-  const least = channels.map((count) =>
-    Math.max(LEAST, count < MANY ? 6 + READOUT * count : 8 + LINE * Math.min(count, 6)),
-  );
+export function laneHeights(
+  channels: number[],
+  room: number,
+  weights: number[] = [],
+  mayStandClose = true,
+): number[] {
+  const needed = (lowest: number, readout: number): number[] =>
+    channels.map((count) =>
+      Math.max(lowest, count < MANY ? 6 + readout * count : 8 + LINE * Math.min(count, 6)),
+    );
+  const roomy = needed(LOWEST, READOUT);
+  // They stand close before they scroll.
+  const fits = roomy.reduce((sum, height) => sum + height, 0) <= room;
+  const least = fits || !mayStandClose ? roomy : needed(LOWEST_CLOSE, READOUT_CLOSE);
   const weight = (index: number): number => weights[index] ?? 1;
   let left = room;
   let shares = channels.reduce((sum, _, index) => sum + weight(index), 0);

@@ -5,11 +5,11 @@ import type { Bare } from "./lanes";
 import { valueWords } from "../look/format";
 import { Samples } from "../live/samples";
 import { bandsOf } from "./bands";
-import { saidOf } from "./PenEnd";
+import { saidOf } from "./readout";
 import { Exact } from "../live/exact";
 import { benchReadings, isGood, runReadings } from "../live/readings";
 import { isStates, placeOf, serious, standing, valueAt } from "./lanes";
-import { keepWindow, keptWindow, nextWindow, WINDOWS } from "./windows";
+import { keepWindow, keptWindow, nextWindow, untilNow, WINDOWS } from "./windows";
 import { Cursor } from "./cursor";
 
 const channel = (id: string, unit: string): Bare => ({
@@ -145,6 +145,13 @@ describe("windows of time", () => {
     expect(nextWindow(month, 1)).toBe(month);
     keepWindow(month);
     expect(keptWindow()).toBe(month);
+  });
+});
+
+describe("zooming out", () => {
+  it("ends now at the latest, as long as it is", () => {
+    expect(untilNow({ start: 50, end: 150 }, 100)).toEqual({ start: 0, end: 100 });
+    expect(untilNow({ start: 10, end: 60 }, 100)).toEqual({ start: 10, end: 60 });
   });
 });
 

@@ -14,6 +14,8 @@ const setting = (channels: string[], more: Partial<LaneSetting> = {}): LaneSetti
   weight: 1,
   scale: null,
   log: false,
+  undrawn: [],
+  band: false,
   ...more,
 });
 
@@ -100,6 +102,8 @@ export function arranged(channels: Bare[], layout: Layout): LaneSpec[] {
       weight: lane.weight,
       scale: lane.scale ?? null,
       log: lane.log,
+      undrawn: lane.undrawn ?? [],
+      band: lane.band ?? false,
     };
   });
 }
@@ -118,6 +122,12 @@ export function moved(layout: Layout, place: number, by: -1 | 1): Layout {
 /** A lane with something about it changed. */
 export function changed(layout: Layout, place: number, more: Partial<LaneSetting>): Layout {
   return { ...layout, lanes: layout.lanes.map((lane, n) => (n === place ? { ...lane, ...more } : lane)) };
+}
+
+/** A channel of a lane drawn, or not; its readout stays. */
+export function drawn(layout: Layout, place: number, id: string, on: boolean): Layout {
+  const others = (layout.lanes[place]?.undrawn ?? []).filter((one) => one !== id);
+  return changed(layout, place, { undrawn: on ? others : [...others, id] });
 }
 
 /** Taller or lower than it is, within reason. */

@@ -159,7 +159,7 @@ describe("the cursor over the lanes", () => {
   const axis = { start: 1.7e12, end: 1.7e12 + 100_000 };
   it("is moved, pinned and taken away with the keyboard", () => {
     const cursor = new Cursor();
-    render(<CursorLayer cursor={cursor} axis={axis} drawn={() => axis} />);
+    render(<CursorLayer cursor={cursor} view={() => axis} drawn={() => axis} />);
     const layer = screen.getByRole("slider", { name: "Cursor over all lanes" });
     expect(layer.getAttribute("aria-valuetext")).toBe("at the pen's end");
     fireEvent.keyDown(layer, { key: "ArrowLeft" });
@@ -173,11 +173,29 @@ describe("the cursor over the lanes", () => {
     fireEvent.keyDown(layer, { key: "Escape" });
     expect([cursor.from, cursor.at]).toEqual([null, null]);
   });
+  it("zooms by keyboard, and says what is measured where it stands", () => {
+    const onZoom = vi.fn();
+    const cursor = new Cursor();
+    const said = (at: number): string => `Loop flow ${(at - axis.start) / 1000} L/min`;
+    render(<CursorLayer cursor={cursor} view={() => axis} drawn={() => axis} onZoom={onZoom} said={said} />);
+    const layer = screen.getByRole("slider", { name: "Cursor over all lanes" });
+    act(() => cursor.move(axis.start + 40_000));
+    fireEvent.keyDown(layer, { key: "+" });
+    expect(onZoom).toHaveBeenLastCalledWith({ start: axis.start + 15_000, end: axis.start + 65_000 });
+    fireEvent.keyDown(layer, { key: "-" });
+    expect(onZoom).toHaveBeenLastCalledWith({ start: axis.start - 60_000, end: axis.start + 140_000 });
+    expect(layer.getAttribute("aria-valuetext")).toMatch(/, Loop flow 40 L\/min$/);
+    fireEvent.keyDown(layer, { key: "Enter" });
+    fireEvent.keyDown(layer, { key: "ArrowRight" });
+    fireEvent.keyDown(layer, { key: "z" });
+    expect(onZoom).toHaveBeenLastCalledWith({ start: axis.start + 40_000, end: axis.start + 41_000 });
+    expect(cursor.at).toBeNull();
+  });
   it("zooms by dragging, and only by dragging far enough", () => {
     const onZoom = vi.fn();
     const cursor = new Cursor();
     const { rerender } = render(
-      <CursorLayer cursor={cursor} axis={axis} drawn={() => axis} onZoom={onZoom} />,
+      <CursorLayer cursor={cursor} view={() => axis} drawn={() => axis} onZoom={onZoom} />,
     );
     const layer = screen.getByTestId("cursor");
     layer.setPointerCapture = vi.fn();
@@ -193,11 +211,11 @@ describe("the cursor over the lanes", () => {
     // The curves move on while a stretch is chosen: it is the one that was pressed, not where it was.
     const later = { start: axis.start + 30_000, end: axis.end + 30_000 };
     fireEvent.pointerDown(layer, { button: 0, pointerId: 1, clientX: 600 });
-    rerender(<CursorLayer cursor={cursor} axis={later} drawn={() => later} onZoom={onZoom} />);
+    rerender(<CursorLayer cursor={cursor} view={() => later} drawn={() => later} onZoom={onZoom} />);
     fireEvent.pointerUp(layer, { pointerId: 1, clientX: 200 });
     expect(onZoom).toHaveBeenLastCalledWith({ start: axis.start + 50_000, end: axis.start + 60_000 });
     onZoom.mockClear();
-    rerender(<CursorLayer cursor={cursor} axis={axis} drawn={() => axis} onZoom={onZoom} />);
+    rerender(<CursorLayer cursor={cursor} view={() => axis} drawn={() => axis} onZoom={onZoom} />);
     drag(500, 503);
     expect(onZoom).not.toHaveBeenCalled();
     expect(cursor.at).toBe(axis.start + 50_300); // a press pins it

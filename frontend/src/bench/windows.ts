@@ -5,8 +5,6 @@ export interface TimeWindow {
   text: string;
   /** null: since the run began. */
   ms: number | null;
-  /** Whether it has a chip of its own. */
-  chip: boolean;
 }
 
 const S = 1000;
@@ -14,20 +12,20 @@ const M = 60 * S;
 const H = 60 * M;
 const D = 24 * H;
 
-const one = (key: string, ms: number | null, chip = false): TimeWindow => ({ key, text: key, ms, chip });
+const one = (key: string, ms: number | null): TimeWindow => ({ key, text: key, ms });
 
 export const WINDOWS: TimeWindow[] = [
   one("10 s", 10 * S),
   one("30 s", 30 * S),
   one("1 min", M),
-  one("5 min", 5 * M, true),
+  one("5 min", 5 * M),
   one("15 min", 15 * M),
-  one("1 h", H, true),
+  one("1 h", H),
   one("6 h", 6 * H),
   one("24 h", D),
   one("7 days", 7 * D),
   one("30 days", 30 * D),
-  one("run", null, true),
+  { key: "run", text: "the run", ms: null },
 ];
 
 const KEPT = "tidybench-window";
@@ -44,6 +42,15 @@ export function nextWindow(window: TimeWindow, by: -1 | 1): TimeWindow {
   const plain = WINDOWS.filter((one) => one.ms !== null);
   const at = window.ms === null ? 2 : plain.indexOf(window);
   return plain[Math.min(plain.length - 1, Math.max(0, at + by))] ?? window;
+}
+
+/** A stretch that ends now at the latest, as long as it is. */
+export function untilNow(
+  stretch: { start: number; end: number },
+  now: number,
+): { start: number; end: number } {
+  const late = Math.max(0, stretch.end - now);
+  return { start: stretch.start - late, end: stretch.end - late };
 }
 
 /** A stretch of the same length, earlier (-0.5: by half of it) or later, but not beyond now. */

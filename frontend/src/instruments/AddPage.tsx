@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import styled from "styled-components";
-import { api, got, type Link as LinkPart, said, type SerialPart } from "../api/client";
+import { api, got, type Link as LinkPart, type Port, type SerialPart } from "../api/client";
+import { useAct } from "../api/useAct";
 import { useLive } from "../live/connection";
 import { Button } from "../parts/Button";
 import { Entry, Fields, Select } from "../parts/Select";
@@ -49,9 +50,10 @@ export function nameFor(link: LinkPart): string {
     : last && `Instrument on ${last}`;
 }
 
+const NO_PORTS: Port[] = [];
+
 /** A new instrument: port first; its bytes are shown at once, everything else comes after. */
 export function AddPage() {
-  const live = useLive();
   const go = useNavigate();
   const [address] = useSearchParams();
   const port = address.get("port") ?? "";
@@ -66,8 +68,8 @@ export function AddPage() {
   }
   const [turn, setTurn] = useState(0);
   const [name, setName] = useState("");
-  const [trouble, setTrouble] = useState("");
-  const ports = live.status?.ports ?? [];
+  const { run, trouble, busy } = useAct();
+  const ports = useLive(({ status }) => status?.ports ?? NO_PORTS);
   const [like, setLike] = useState("");
   const library = useQuery({
     queryKey: ["library"],
@@ -85,9 +87,8 @@ export function AddPage() {
     else if (found) setLink(found.link);
     setTurn(turn + 1);
   };
-  const add = async (): Promise<void> => {
-    setTrouble("");
-    try {
+  const add = (): void =>
+    run(async () => {
       if (link.kind === "serial" && !link.port) throw new Error("Choose a port first.");
       const given = Object.fromEntries(
         Object.entries(link).filter(([, value]) => value !== null && value !== false),
@@ -98,10 +99,7 @@ export function AddPage() {
         }),
       );
       void go(`/instruments/${saved.key}?stage=Bytes`);
-    } catch (error) {
-      setTrouble(said(error));
-    }
-  };
+    });
   return (
     <Page>
       <h1 style={{ gridColumn: "1 / -1" }}>Add an instrument</h1>
@@ -136,7 +134,7 @@ export function AddPage() {
         />
         {trouble && <Trouble>{trouble}</Trouble>}
         <div style={{ display: "flex", gap: 10 }}>
-          <Button $kind="bright" onPress={() => void add()}>
+          <Button $kind="bright" isDisabled={busy} onPress={add}>
             Connect
           </Button>
           <Button onPress={() => void go("/instruments")}>Cancel</Button>

@@ -1,8 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { Link } from "react-router";
+import { Button as AriaButton, Disclosure, DisclosurePanel, Heading } from "react-aria-components";
 import styled from "styled-components";
 import { api, type Channel, got, said, type Schemas } from "../api/client";
+import { useAct } from "../api/useAct";
 import { valueWords } from "../look/format";
 import { digits, mono } from "../look/theme";
 import { isGood, valueAt } from "../live/readings";
@@ -12,6 +13,8 @@ import { useForm } from "../parts/formFields";
 import { useLeaveGuard } from "../parts/useLeaveGuard";
 import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
+import { UNITS } from "../parts/units";
+import { useLate } from "../parts/useLate";
 import { Trouble } from "../parts/Window";
 import { FilterFields } from "./FilterFields";
 import { LimitFields } from "./LimitFields";
@@ -20,7 +23,7 @@ import { leanLimits, noLimits } from "./limits";
 type Part = Schemas["CalculatedPart"];
 type Checked = Schemas["CalculatedChecked"];
 
-const Page = styled.main`
+const Page = styled.div`
   display: grid;
   grid-template-columns: minmax(0, 1fr) 320px;
   gap: 12px;
@@ -46,15 +49,77 @@ const Page = styled.main`
   }
 `;
 
-const Card = styled.article<{ $bad: boolean }>`
+const Opener = styled(AriaButton)`
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  width: 100%;
+  min-height: 44px;
+  padding: 4px 16px;
+  border: 0;
+  border-radius: var(--radius);
+  background: none;
+  text-align: left;
+  cursor: pointer;
+  &::before {
+    content: "▸";
+    color: var(--quiet);
+  }
+  &[aria-expanded="true"]::before {
+    content: "▾";
+  }
+  b {
+    font-size: 15px;
+    white-space: nowrap;
+  }
+  code {
+    flex: 1;
+    min-width: 0;
+    font: 13px ${mono};
+    color: var(--quiet);
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .bad {
+    color: var(--fault);
+    font-weight: 700;
+    font-size: 13px;
+    white-space: nowrap;
+  }
+  .now {
+    font: 700 20px/1 ${digits};
+    white-space: nowrap;
+  }
+  .now small {
+    font: 12px sans-serif;
+    color: var(--quiet);
+    margin-left: 4px;
+  }
+  @media (max-width: 719px) {
+    flex-wrap: wrap;
+    code {
+      flex: 1 0 100%;
+      order: 3;
+    }
+  }
+`;
+
+const Card = styled(Disclosure)<{ $bad: boolean }>`
   background: var(--panel);
   border: 1px solid ${({ $bad }) => ($bad ? "var(--fault)" : "var(--hairline)")};
   border-radius: var(--radius);
   box-shadow: var(--shadow);
-  padding: 12px 16px;
-  display: grid;
-  gap: 10px;
-  margin-bottom: 10px;
+  margin-bottom: 8px;
+  h2 {
+    margin: 0;
+    font: inherit;
+  }
+  .body {
+    padding: 4px 16px 14px;
+    display: grid;
+    gap: 10px;
+  }
   textarea {
     font: 15px/1.5 ${mono};
     width: 100%;
@@ -66,16 +131,6 @@ const Card = styled.article<{ $bad: boolean }>`
   }
   textarea[aria-invalid="true"] {
     border-color: var(--fault);
-  }
-  .now {
-    margin-left: auto;
-    font: 700 25px/1 ${digits};
-    white-space: nowrap;
-  }
-  .now small {
-    font: 12px sans-serif;
-    color: var(--quiet);
-    margin-left: 4px;
   }
   pre {
     margin: 0;
@@ -173,10 +228,18 @@ function lean(part: Part): Part {
   return out as unknown as Part;
 }
 
+/** A set with one thing in it, or not. */
+function including<T>(set: ReadonlySet<T>, one: T, on: boolean): ReadonlySet<T> {
+  const next = new Set(set);
+  if (on) next.add(one);
+  else next.delete(one);
+  return next;
+}
+
 /** Channels that are calculated from others, each with its live value and what is wrong with it. */
 export function CalculatedPage() {
-  const { status } = useLive();
-  const [sentence, setSentence] = useState("");
+  const channels = useLive(({ status }) => status?.channels);
+  const [saved, setSaved] = useState<Saved>({ sentence: "", open: [] });
   const form = useQuery({
     queryKey: ["calculated"],
     queryFn: () => got(api.GET("/api/calculated")),
@@ -186,15 +249,15 @@ export function CalculatedPage() {
     refetchOnMount: "always",
   });
   if (form.error) return <Trouble>{said(form.error)}</Trouble>;
-  if (!form.data || !status) return <p style={{ padding: 40 }}>Reading the calculated channels …</p>;
+  if (!form.data || !channels) return <p style={{ padding: 40 }}>Reading the calculated channels …</p>;
   return (
     <Editor
       key={form.data.text}
       kept={form.data.calculations.calculated}
       was={form.data.text}
-      channels={status.channels}
-      sentence={sentence}
-      onKept={setSentence}
+      channels={channels}
+      saved={saved}
+      onSaved={setSaved}
     />
   );
 }
@@ -204,22 +267,37 @@ interface EditorProps {
   /** The document that these stand in. */
   was: string;
   channels: Channel[];
-  /** What was said when they were kept last. */
-  sentence: string;
-  onKept: (sentence: string) => void;
+  saved: Saved;
+  onSaved: (saved: Saved) => void;
 }
 
-function Editor({ kept, was, channels, sentence, onKept }: EditorProps) {
+/** The last time they were saved: what was said, and which of them were open, by id. They stay so. */
+interface Saved {
+  sentence: string;
+  open: string[];
+}
+
+function Editor({ kept, was, channels, saved, onSaved }: EditorProps) {
   const client = useQueryClient();
   // Cards keep their places while ids are typed: each has a number of its own.
   const [rows, setRows] = useState<Row[]>(() => kept.map((part, key) => ({ key, part })));
   const parts = useMemo(() => rows.map((row) => row.part), [rows]);
-  const [trouble, setTrouble] = useState("");
+  const { run, trouble, clear } = useAct();
   const [active, setActive] = useState(0);
   const areas = useRef<(HTMLTextAreaElement | null)[]>([]);
   const fields = useForm();
   const dirty = JSON.stringify(parts) !== JSON.stringify(kept);
   const checked = useChecked(parts);
+  const [opened, setOpened] = useState<ReadonlySet<number>>(
+    () =>
+      new Set(kept.flatMap((part, key) => (kept.length === 1 || saved.open.includes(part.id) ? [key] : []))),
+  );
+  const names = useMemo(
+    () => new Map([...channels, ...parts].map((one) => [one.id, one.name])),
+    [channels, parts],
+  );
+  const usersOf = (id: string): string[] =>
+    (checked ?? []).filter((one) => one.uses.includes(id)).map((one) => names.get(one.id) ?? one.id);
   const set = (index: number, part: Partial<Part>): void =>
     setRows(rows.map((row, n) => (n === index ? { ...row, part: { ...row.part, ...part } } : row)));
   const rename = (index: number, name: string): void => {
@@ -229,17 +307,17 @@ function Editor({ kept, was, channels, sentence, onKept }: EditorProps) {
     const follows = !kept.some((one) => one.id === part.id) && part.id === idOf(part.name, parts, index);
     set(index, follows ? { name, id: idOf(name, parts, index) } : { name });
   };
-  const save = async (): Promise<void> => {
-    try {
+  const save = (): void =>
+    run(async () => {
       const body = { calculations: { format: 1 as const, calculated: parts.map(lean) }, was };
-      const saved = await got(api.PUT("/api/calculated", { body }));
-      onKept(saved.sentence);
-      setTrouble("");
+      const done = await got(api.PUT("/api/calculated", { body }));
+      const open = rows.filter((row) => opened.has(row.key)).map((row) => row.part.id);
+      onSaved({ sentence: done.sentence, open });
       await client.invalidateQueries({ queryKey: ["calculated"] });
-    } catch (error) {
-      setTrouble(said(error));
-    }
-  };
+    });
+  // Nothing is put into an expression that is not seen.
+  const current = rows[active];
+  const typing = current !== undefined && opened.has(current.key);
   const insert = (text: string): void => {
     const part = parts[active];
     const area = areas.current[active];
@@ -253,7 +331,9 @@ function Editor({ kept, was, channels, sentence, onKept }: EditorProps) {
   const add = (): void => {
     const part = fresh();
     part.id = idOf(part.name, parts, -1);
-    setRows([...rows, { key: Math.max(-1, ...rows.map((row) => row.key)) + 1, part }]);
+    const key = Math.max(-1, ...rows.map((row) => row.key)) + 1;
+    setRows([...rows, { key, part }]);
+    setOpened(including(opened, key, true));
     setActive(parts.length);
   };
   const guard = useLeaveGuard(dirty || fields.wrong !== "", "What you changed in the calculated channels");
@@ -263,16 +343,15 @@ function Editor({ kept, was, channels, sentence, onKept }: EditorProps) {
       <div className="top">
         <h1>Calculated channels</h1>
         <span style={{ color: "var(--quiet)", marginRight: "auto" }} role="status">
-          {sentence}
+          {saved.sentence}
         </span>
-        <Link to="/instruments">Instruments</Link>
         <Button onPress={add}>Add a channel</Button>
         <Button
           $kind="plain"
           isDisabled={!dirty && !fields.wrong}
           onPress={() => {
             setRows(kept.map((part, key) => ({ key, part })));
-            setTrouble("");
+            clear();
             fields.reset();
             // What somebody else has kept meanwhile is shown from here on.
             void client.invalidateQueries({ queryKey: ["calculated"] });
@@ -280,7 +359,7 @@ function Editor({ kept, was, channels, sentence, onKept }: EditorProps) {
         >
           Discard
         </Button>
-        <Button $kind="bright" isDisabled={!dirty || fields.wrong !== ""} onPress={() => void save()}>
+        <Button $kind="bright" isDisabled={!dirty || fields.wrong !== ""} onPress={save}>
           Save
         </Button>
       </div>
@@ -298,6 +377,13 @@ function Editor({ kept, was, channels, sentence, onKept }: EditorProps) {
             part={part}
             live={channels.find((one) => one.id === part.id)}
             checked={checked?.find((one) => one.id === part.id)}
+            names={names}
+            usedBy={usersOf(part.id)}
+            open={opened.has(key)}
+            onOpen={(on) => {
+              setOpened(including(opened, key, on));
+              if (on) setActive(index);
+            }}
             leads={channels.filter((one) => part.expression.includes(one.id))}
             area={(element) => {
               areas.current[index] = element;
@@ -315,7 +401,7 @@ function Editor({ kept, was, channels, sentence, onKept }: EditorProps) {
           {channels
             .filter((one) => one.id !== parts[active]?.id)
             .map((one) => (
-              <Chip key={one.id} onPress={() => insert(named(one.id))}>
+              <Chip key={one.id} isDisabled={!typing} onPress={() => insert(named(one.id))}>
                 {one.name}
                 {one.unit && ` [${one.unit}]`}
               </Chip>
@@ -339,11 +425,7 @@ function Editor({ kept, was, channels, sentence, onKept }: EditorProps) {
 
 /** What the server says of these, a moment after the last key. */
 function useChecked(parts: Part[]): Checked[] | undefined {
-  const [late, setLate] = useState(parts);
-  useEffect(() => {
-    const timer = setTimeout(() => setLate(parts), 250);
-    return () => clearTimeout(timer);
-  }, [parts]);
+  const late = useLate(parts, 250);
   const found = useQuery({
     queryKey: ["calculated", "check", late],
     queryFn: () =>
@@ -359,6 +441,12 @@ interface PartCardProps {
   live: Channel | undefined;
   checked: Checked | undefined;
   leads: Channel[];
+  /** What channels are called, by id. */
+  names: ReadonlyMap<string, string>;
+  /** The names of the calculated channels that are made from it. */
+  usedBy: string[];
+  open: boolean;
+  onOpen: (open: boolean) => void;
   area: (element: HTMLTextAreaElement | null) => void;
   onFocus: () => void;
   set: (part: Partial<Part>) => void;
@@ -368,89 +456,129 @@ interface PartCardProps {
 
 const FASTEST = "the fastest";
 
-function PartCard({ part, live, checked, leads, area, onFocus, set, onName, onRemove }: PartCardProps) {
-  const [open, setOpen] = useState(false);
+function PartCard({
+  part,
+  live,
+  checked,
+  names,
+  usedBy,
+  leads,
+  area,
+  onFocus,
+  set,
+  onName,
+  onRemove,
+  ...row
+}: PartCardProps) {
+  const [more, setMore] = useState(false);
   const problem = part.expression.trim() ? (checked?.problem ?? "") : "";
   const nothing = !problem && live?.problem ? live.problem : "";
+  const uses = checked?.uses.map((id) => names.get(id) ?? id) ?? [];
   return (
-    <Card $bad={!!problem} data-testid={`calculated-${part.id}`}>
-      <Fields>
-        <Entry label="Name" value={part.name} onChange={onName} width={170} />
-        <Entry label="Unit" value={part.unit} onChange={(unit) => set({ unit })} width={90} />
-        <NumberEntry
-          label="Decimals"
-          value={part.decimals}
-          onValue={(decimals) => set({ decimals: decimals ?? 0 })}
-          least={0}
-          most={9}
-          whole
-          width={76}
-        />
-        <Entry label="Id, in files" value={part.id} onChange={(id) => set({ id })} width={150} mono />
-        {live && <Now channel={live} />}
-      </Fields>
-      <div>
-        <textarea
-          ref={area}
-          aria-label={`Expression of ${part.name}`}
-          aria-invalid={!!problem}
-          value={part.expression}
-          rows={Math.min(6, Math.max(2, Math.ceil(part.expression.length / 70)))}
-          spellCheck={false}
-          onFocus={onFocus}
-          onChange={(event) => set({ expression: event.target.value })}
-          placeholder="(discharge - suction) / (998 [kg/m3] * 9.80665 [m/s2])"
-        />
-        {problem && (
-          <div role="alert">
-            {checked && checked.column > 0 && !part.expression.includes("\n") && (
-              <pre aria-hidden="true">{pointer(part.expression, checked.column)}</pre>
-            )}
-            <p style={{ color: "var(--fault)", fontWeight: 600 }}>{problem}</p>
-          </div>
-        )}
-        {nothing && <p style={{ color: "var(--caution)", fontWeight: 600 }}>{nothing}</p>}
-      </div>
-      <div style={{ display: "flex", gap: 6 }}>
-        <Chip $chosen={open} aria-expanded={open} onPress={() => setOpen(!open)}>
-          more
-        </Chip>
-        <Chip aria-label={`Remove ${part.name}`} onPress={onRemove}>
-          Remove
-        </Chip>
-      </div>
-      {open && (
-        <>
+    <Card
+      $bad={!!problem}
+      data-testid={`calculated-${part.id}`}
+      isExpanded={row.open}
+      onExpandedChange={row.onOpen}
+    >
+      <Heading level={2}>
+        <Opener slot="trigger">
+          <b>{part.name}</b>
+          <code>{part.expression.trim() || "no expression yet"}</code>
+          {problem && <span className="bad">cannot be calculated</span>}
+          {live && <Now channel={live} />}
+        </Opener>
+      </Heading>
+      <DisclosurePanel>
+        <div className="body">
           <Fields>
-            <Select
-              label="Channels of different rates meet"
-              value={part.meet}
-              options={[
-                { value: "latest", text: "with their latest values" },
-                { value: "interpolated", text: "interpolated to the lead's time" },
-              ]}
-              onChange={(meet) => set({ meet })}
-              width={230}
+            <Entry label="Name" value={part.name} onChange={onName} width={170} />
+            <Entry
+              label="Unit"
+              value={part.unit}
+              onChange={(unit) => set({ unit })}
+              width={100}
+              among={UNITS}
             />
             <NumberEntry
-              label="no older than, s"
-              value={part.age_s}
-              onValue={(age_s) => set({ age_s })}
-              width={120}
-              empty
+              label="Decimals"
+              value={part.decimals}
+              onValue={(decimals) => set({ decimals: decimals ?? 0 })}
+              least={0}
+              most={9}
+              whole
+              width={76}
             />
-            <Select
-              label="Lead"
-              value={part.lead ?? FASTEST}
-              options={[FASTEST, ...leads.map((one) => ({ value: one.id, text: one.name }))]}
-              onChange={(lead) => set({ lead: lead === FASTEST ? null : lead })}
-              width={150}
-            />
+            <Entry label="Id, in files" value={part.id} onChange={(id) => set({ id })} width={150} mono />
           </Fields>
-          <FilterFields channel={part} set={set} />
-          <LimitFields limits={part.limits} onChange={(limits) => set({ limits })} />
-        </>
-      )}
+          <div>
+            <textarea
+              ref={area}
+              aria-label={`Expression of ${part.name}`}
+              aria-invalid={!!problem}
+              value={part.expression}
+              rows={Math.min(6, Math.max(2, Math.ceil(part.expression.length / 70)))}
+              spellCheck={false}
+              onFocus={onFocus}
+              onChange={(event) => set({ expression: event.target.value })}
+              placeholder="(discharge - suction) / (998 [kg/m3] * 9.80665 [m/s2])"
+            />
+            {problem && (
+              <div role="alert">
+                {checked && checked.column > 0 && !part.expression.includes("\n") && (
+                  <pre aria-hidden="true">{pointer(part.expression, checked.column)}</pre>
+                )}
+                <p style={{ color: "var(--fault)", fontWeight: 600 }}>{problem}</p>
+              </div>
+            )}
+            {nothing && <p style={{ color: "var(--caution)", fontWeight: 600 }}>{nothing}</p>}
+          </div>
+          <p style={{ color: "var(--quiet)" }}>
+            {uses.length > 0 && `Made from ${uses.join(", ")}. `}
+            {usedBy.length > 0 ? `Used by ${usedBy.join(", ")}.` : "No other channel uses it."}
+          </p>
+          <div style={{ display: "flex", gap: 6 }}>
+            <Chip $chosen={more} aria-expanded={more} onPress={() => setMore(!more)}>
+              more
+            </Chip>
+            <Chip aria-label={`Remove ${part.name}`} onPress={onRemove}>
+              Remove
+            </Chip>
+          </div>
+          {more && (
+            <>
+              <Fields>
+                <Select
+                  label="Channels of different rates meet"
+                  value={part.meet}
+                  options={[
+                    { value: "latest", text: "with their latest values" },
+                    { value: "interpolated", text: "interpolated to the lead's time" },
+                  ]}
+                  onChange={(meet) => set({ meet })}
+                  width={230}
+                />
+                <NumberEntry
+                  label="no older than, s"
+                  value={part.age_s}
+                  onValue={(age_s) => set({ age_s })}
+                  width={120}
+                  empty
+                />
+                <Select
+                  label="Lead"
+                  value={part.lead ?? FASTEST}
+                  options={[FASTEST, ...leads.map((one) => ({ value: one.id, text: one.name }))]}
+                  onChange={(lead) => set({ lead: lead === FASTEST ? null : lead })}
+                  width={150}
+                />
+              </Fields>
+              <FilterFields channel={part} set={set} />
+              <LimitFields limits={part.limits} onChange={(limits) => set({ limits })} />
+            </>
+          )}
+        </div>
+      </DisclosurePanel>
     </Card>
   );
 }

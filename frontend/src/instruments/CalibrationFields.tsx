@@ -1,4 +1,5 @@
 import type { Schemas } from "../api/client";
+import { DateEntry } from "../parts/DateEntry";
 import { Entry, Fields } from "../parts/Select";
 
 type Calibration = Schemas["CalibrationPart"];
@@ -8,12 +9,11 @@ const FIELDS: [keyof Calibration, string, number][] = [
   ["asset", "Asset", 110],
   ["serial", "Serial number", 120],
   ["certificate", "Certificate", 130],
-  ["date", "Date, like 2026-11-23", 150],
-  ["due", "Due", 120],
+  ["date", "Calibrated on", 130],
+  ["due", "Due", 130],
   ["range", "Range", 110],
   ["uncertainty", "Uncertainty", 110],
 ];
-const DAY = /^\d{4}-\d{2}-\d{2}$/;
 
 export interface CalibrationFieldsProps {
   calibration: Calibration | null;
@@ -31,16 +31,18 @@ export function CalibrationFields({ calibration, onChange }: CalibrationFieldsPr
     <Fields>
       {FIELDS.map(([key, label, width]) => {
         const text = now[key] ?? "";
-        const wrong = (key === "date" || key === "due") && text !== "" && !DAY.test(text);
+        if (key === "date" || key === "due")
+          return (
+            <DateEntry
+              key={key}
+              label={label}
+              value={text || null}
+              onValue={(next) => set(key, next ?? "")}
+              width={width}
+            />
+          );
         return (
-          <Entry
-            key={key}
-            label={label}
-            value={text}
-            onChange={(next) => set(key, next)}
-            width={width}
-            invalid={wrong}
-          />
+          <Entry key={key} label={label} value={text} onChange={(next) => set(key, next)} width={width} />
         );
       })}
     </Fields>

@@ -5,6 +5,7 @@ import { limitsSaid, noLimits } from "./limits";
 import { Button, Chip } from "../parts/Button";
 import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
+import { UNITS } from "../parts/units";
 import { CalibrationFields } from "./CalibrationFields";
 import { ChannelMore } from "./ChannelMore";
 import { kindOf, StateFields, wordsOf } from "./StateFields";
@@ -42,12 +43,12 @@ export function sourcesOf(setup: Setup, rows: PreviewRow[]): Source[] {
 }
 
 /** Words that a field had from which on it is a text, and no state. */
-const MOST_STATES = 8;
+const MAX_STATES = 8;
 
 /** Whether a channel can be made from a field: of a number, or of a word that is one of a few. */
 function isSource(field: string, value: string, rows: PreviewRow[]): boolean {
   if (Number.isFinite(Number(value))) return true;
-  return field !== "names" && field !== "error" && wordsOf(rows, field).length <= MOST_STATES;
+  return field !== "names" && field !== "error" && wordsOf(rows, field).length <= MAX_STATES;
 }
 
 const slug = (text: string): string =>
@@ -159,7 +160,13 @@ export function ChannelsStage({
               width={150}
             />
             {kindOf(channel) === "a number" && (
-              <Entry label="Unit" value={channel.unit} onChange={(unit) => set(index, { unit })} width={70} />
+              <Entry
+                label="Unit"
+                value={channel.unit}
+                onChange={(unit) => set(index, { unit })}
+                width={90}
+                among={UNITS}
+              />
             )}
             <Select
               label="made from"

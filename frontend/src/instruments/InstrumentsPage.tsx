@@ -1,78 +1,42 @@
 import { useState } from "react";
-import { Link, useLocation, useNavigate } from "react-router";
+import { useLocation, useNavigate } from "react-router";
 import styled from "styled-components";
-import { type Instrument, said } from "../api/client";
+import type { Instrument } from "../api/client";
+import { useAct } from "../api/useAct";
 import { useLive } from "../live/connection";
-import { Button, Chip, ChipLink } from "../parts/Button";
-import { firstFault, ReadingPath } from "../parts/ReadingPath";
+import { Button } from "../parts/Button";
+import { Entry, Select } from "../parts/Select";
 import { Trouble } from "../parts/Window";
-import { bringBack, duplicate, how, readOnce, releaseOrTakeBack, remove } from "./actions";
+import { bringBack, duplicate, readOnce, releaseOrTakeBack, remove, rename } from "./actions";
+import { type Grouping, grouped, likelyGrouping, meant } from "./grouped";
+import { InstrumentTable } from "./InstrumentTable";
+import { NameWindow } from "./NameWindow";
 import { PortsPanel } from "./PortsPanel";
 import { SetupText } from "./SetupText";
 
-const Page = styled.main`
+const Page = styled.div`
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 352px;
+  grid-template-columns: minmax(0, 1fr) 320px;
   gap: 12px;
-  padding: 4px 12px 20px;
+  padding: 10px 12px 20px;
   align-items: start;
   .top {
     display: flex;
     flex-wrap: wrap;
-    align-items: center;
+    align-items: end;
     gap: 10px;
-    padding: 4px 6px 8px;
+    padding: 0 6px 2px;
     grid-column: 1 / -1;
   }
   h1 {
     font-size: 22px;
-    margin-right: auto;
+    margin-right: 12px;
+    line-height: 36px;
   }
-  @media (max-width: 900px) {
-    grid-template-columns: minmax(0, 1fr);
+  .room {
+    flex: 1;
   }
-`;
-
-const Card = styled.article<{ $bad: boolean }>`
-  background: var(--panel);
-  border: 1px solid ${({ $bad }) => ($bad ? "var(--fault)" : "var(--hairline)")};
-  border-radius: var(--radius);
-  box-shadow: var(--shadow);
-  padding: 11px 16px;
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 250px;
-  gap: 4px 20px;
-  align-items: center;
-  h2 {
-    font-size: 16px;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-  }
-  h2 a {
-    color: inherit;
-    text-decoration: none;
-  }
-  h2 a:hover {
-    text-decoration: underline;
-  }
-  .facts {
-    font-size: 13px;
-    color: var(--quiet);
-    overflow-wrap: anywhere;
-  }
-  .fault {
-    grid-column: 1 / -1;
-    font-size: 13.5px;
-  }
-  .acts {
-    grid-column: 1 / -1;
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    margin-top: 3px;
-  }
-  @media (max-width: 719px) {
+  @media (max-width: 1000px) {
     grid-template-columns: minmax(0, 1fr);
   }
 `;
@@ -84,31 +48,43 @@ interface Removed {
 
 /** All instruments, how far the bytes of each come, and the ports of the computer. */
 export function InstrumentsPage() {
-  const live = useLive();
+  const instruments = useLive(({ status }) => status?.instruments);
+  const ports = useLive(({ status }) => status?.ports);
   const go = useNavigate();
   const location = useLocation();
   const arrived = (location.state as { removed?: Removed } | null)?.removed ?? null;
   const [removed, setRemoved] = useState<Removed | null>(arrived);
   const [fromFile, setFromFile] = useState(false);
-  const [trouble, setTrouble] = useState("");
+  const [naming, setNaming] = useState<Instrument | null>(null);
+  const [find, setFind] = useState("");
+  const [by, setBy] = useState<Grouping | null>(null);
+  const { run, trouble } = useAct();
   const [kept, setKept] = useState("");
-  const status = live.status;
-  if (!status) return <p style={{ padding: 40, color: "var(--quiet)" }}>Joining the bench …</p>;
-
-  const attempt = (act: () => Promise<unknown>): void => {
-    setTrouble("");
-    act().catch((error: unknown) => setTrouble(said(error)));
-  };
-  const takeOff = (instrument: Instrument): void =>
-    attempt(async () => setRemoved({ name: instrument.name, text: await remove(instrument.id) }));
+  if (!instruments || !ports)
+    return <p style={{ padding: 40, color: "var(--quiet)" }}>Joining the bench …</p>;
+  const grouping = by ?? likelyGrouping(instruments);
+  const shown = instruments.filter((one) => meant(one, find.trim()));
   return (
     <Page>
       <div className="top">
         <h1>Instruments</h1>
-        {status.instruments.some((one) => one.simulated) && (
-          <Link to="/simulated">Simulated instruments</Link>
+        {instruments.length > 3 && (
+          <>
+            <Entry label="Find" value={find} onChange={setFind} placeholder="name, port, state" width={180} />
+            <Select
+              label="Grouped by"
+              value={grouping}
+              options={[
+                { value: "none", text: "nothing" },
+                { value: "link", text: "link" },
+                { value: "group", text: "group" },
+              ]}
+              onChange={setBy}
+              width={110}
+            />
+          </>
         )}
-        <Link to="/instruments/calculated">Calculated channels</Link>
+        <span className="room" />
         <Button onPress={() => setFromFile(true)}>From a file</Button>
         <Button $kind="bright" onPress={() => void go("/instruments/new")}>
           Add an instrument
@@ -122,9 +98,9 @@ export function InstrumentsPage() {
             {removed.name} was taken off the bench; its runs and the versions of its set-up are kept.{" "}
             <Button
               $kind="plain"
-              style={{ padding: 0, minHeight: 0 }}
+              style={{ padding: 0, minHeight: 24 }}
               onPress={() =>
-                attempt(async () => {
+                run(async () => {
                   await bringBack(removed.text);
                   setRemoved(null);
                 })
@@ -134,27 +110,34 @@ export function InstrumentsPage() {
             </Button>
           </p>
         )}
-        {!status.instruments.length && (
+        {instruments.length === 0 && (
           <p style={{ padding: "20px 6px", maxWidth: "62ch" }}>
-            <b>No instrument yet.</b> Choose its port on the right, or press “Add an instrument”: its bytes
-            are shown at once, before anything else has to be said.
+            <b>No instrument yet.</b> Choose its port, or press “Add an instrument”: its bytes are shown at
+            once, before anything else has to be said.
           </p>
         )}
-        {status.instruments.map((instrument) => (
-          <Line
-            key={instrument.id}
-            instrument={instrument}
-            onOpen={(stage) => void go(`/instruments/${instrument.id}?stage=${stage}`)}
-            onRead={() => attempt(() => readOnce(instrument.id))}
-            onRelease={() => attempt(() => releaseOrTakeBack(instrument))}
-            onCopy={() =>
-              attempt(async () => void go(`/instruments/${await duplicate(instrument.id)}?stage=Port`))
-            }
-            onRemove={() => takeOff(instrument)}
+        {instruments.length > 0 && shown.length === 0 && (
+          <p style={{ padding: "20px 6px" }}>No instrument matches “{find.trim()}”.</p>
+        )}
+        {shown.length > 0 && (
+          <InstrumentTable
+            groups={grouped(shown, grouping)}
+            onRead={(one) => run(() => readOnce(one.id))}
+            onRelease={(one) => run(() => releaseOrTakeBack(one))}
+            onName={setNaming}
+            onCopy={(one) => run(async () => void go(`/instruments/${await duplicate(one.id)}?stage=Port`))}
+            onRemove={(one) => run(async () => setRemoved({ name: one.name, text: await remove(one.id) }))}
           />
-        ))}
+        )}
       </div>
-      <PortsPanel ports={status.ports} />
+      <PortsPanel ports={ports} />
+      {naming && (
+        <NameWindow
+          instrument={naming}
+          onClose={() => setNaming(null)}
+          onSave={(names) => run(async () => setKept(await rename(naming.id, names)))}
+        />
+      )}
       {fromFile && (
         <SetupText
           text=""
@@ -167,53 +150,5 @@ export function InstrumentsPage() {
         />
       )}
     </Page>
-  );
-}
-
-interface LineProps {
-  instrument: Instrument;
-  onOpen: (stage: string) => void;
-  onRead: () => void;
-  onRelease: () => void;
-  onCopy: () => void;
-  onRemove: () => void;
-}
-
-function Line({ instrument, onOpen, onRead, onRelease, onCopy, onRemove }: LineProps) {
-  const fault = firstFault(instrument.stages);
-  const stopped = fault?.state === "stopped";
-  return (
-    <Card $bad={stopped} data-testid={`instrument-${instrument.id}`}>
-      <div style={{ minWidth: 0 }}>
-        <h2>
-          <Link to={`/instruments/${instrument.id}`}>{instrument.name}</Link>
-        </h2>
-        <div className="facts">
-          {instrument.link}, {instrument.settings}, {how(instrument)}
-        </div>
-      </div>
-      <div>
-        <ReadingPath stages={instrument.stages} onChoose={(stage) => onOpen(stage.name)} />
-        <div className="facts" style={{ display: "flex", justifyContent: "space-between" }}>
-          <span>{instrument.messages_per_s ? `${instrument.messages_per_s.toFixed(1)} messages/s` : ""}</span>
-          {fault && <b style={{ color: stopped ? "var(--fault)" : "var(--caution)" }}>{fault.words}</b>}
-        </div>
-      </div>
-      {fault && (
-        <p className="fault" style={{ color: stopped ? "var(--fault)" : "var(--caution)" }}>
-          {fault.sentence}
-        </p>
-      )}
-      <div className="acts">
-        <Chip onPress={() => onOpen(fault?.name ?? "Messages")}>set-up</Chip>
-        {instrument.has_queries && <Chip onPress={onRead}>read once</Chip>}
-        <Chip onPress={onRelease}>{instrument.released ? "take the port back" : "release the port"}</Chip>
-        <Chip onPress={onCopy}>duplicate</Chip>
-        <ChipLink href={`/api/instruments/${instrument.id}/file`} download>
-          export
-        </ChipLink>
-        <Chip onPress={onRemove}>remove</Chip>
-      </div>
-    </Card>
   );
 }

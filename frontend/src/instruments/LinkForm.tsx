@@ -22,7 +22,7 @@ export function freshLink(kind: Link["kind"], port = ""): Link {
   if (kind === "tcp") return { ...common, kind, host: "", tcp_port: 4001 };
   if (kind === "udp")
     return { ...common, kind, listen_port: 5005, listen_on: "127.0.0.1", host: null, udp_port: null };
-  if (kind === "file") return { ...common, kind, path: "", begin: "at its end", pace: "as it comes" };
+  if (kind === "file") return { ...common, kind, path: "", begin: "at its end", pace: "at once" };
   return { ...SERIAL, port };
 }
 
@@ -127,7 +127,7 @@ export function LinkForm({ link, onChange, ports }: LinkFormProps) {
             <Entry
               label="Pace (or lines a second)"
               value={String(link.pace)}
-              among={["as it comes", "its own"]}
+              among={["at once", "its own"]}
               onChange={(pace) => set({ pace: Number(pace) > 0 ? Number(pace) : pace })}
               width={170}
             />

@@ -46,7 +46,7 @@ const Label = styled.span<{ $ink: string }>`
   min-width: 0;
 `;
 
-const MOST = 320;
+const MAX_SHOWN = 320;
 const INKS = { number: "var(--query)", text: "var(--caution)" };
 const NUMBERS = new Set(["number", "int", "hex", "bits"]);
 
@@ -72,7 +72,7 @@ export function MessageCells({
   onMark: (marked: Marked | null) => void;
   onEnter: () => void;
 }) {
-  const shown = message.slice(0, MOST);
+  const shown = message.slice(0, MAX_SHOWN);
   const [caret, setCaret] = useState(0);
   const anchor = useRef<number | null>(null);
   const box = useRef<HTMLDivElement>(null);
@@ -124,18 +124,22 @@ export function MessageCells({
       onMark(null);
     }
   };
+  // A widget of its own: gone through and marked by arrow keys.
+  const keyboard = {
+    tabIndex: 0,
+    onKeyDown: onKey,
+    onKeyUp: (event: KeyboardEvent) => {
+      if (event.key === "Shift") anchor.current = null;
+    },
+  };
   const words = marked ? `marked: ${shown.slice(marked.start, marked.end)}` : "nothing marked";
   return (
     <div
       ref={box}
-      tabIndex={0}
       role="group"
       aria-label={`Message ${shown}; ${words}. Arrows move, shift and arrows mark, enter says what it is.`}
       data-testid="message-cells"
-      onKeyDown={onKey}
-      onKeyUp={(event) => {
-        if (event.key === "Shift") anchor.current = null;
-      }}
+      {...keyboard}
     >
       {rows.map((begin) => (
         <Row key={begin}>
@@ -187,8 +191,8 @@ export function MessageCells({
             ))}
         </Row>
       ))}
-      {message.length > MOST && (
-        <p style={{ color: "var(--quiet)" }}>… and {message.length - MOST} characters more.</p>
+      {message.length > MAX_SHOWN && (
+        <p style={{ color: "var(--quiet)" }}>… and {message.length - MAX_SHOWN} characters more.</p>
       )}
     </div>
   );

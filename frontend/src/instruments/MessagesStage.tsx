@@ -9,7 +9,7 @@ import { ReplyFields } from "./ReplyFields";
 import { milli } from "../parts/number";
 import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
-import type { StageProps } from "./SetupPage";
+import type { StageProps } from "./stage";
 
 const Group = styled.fieldset`
   border: 0;
@@ -49,6 +49,18 @@ const freshQuery = (setup: Setup, end: string): QueryPart => {
   };
 };
 
+/** What a set-up loses where it talks in another way, in words; "" for nothing. */
+function lostWords({ instrument, query, listen }: Pick<Setup, "instrument" | "query" | "listen">): string {
+  if (instrument.talks !== "when asked")
+    return listen?.patterns.length
+      ? "Its message patterns were removed from the draft: they were for listening."
+      : "";
+  if (!query.length) return "";
+  return query.length === 1
+    ? "Its query was removed from the draft."
+    : `Its ${query.length} queries were removed from the draft.`;
+}
+
 /** How it talks, what is asked and when, what ends a message; and what is said around a session. */
 export function MessagesStage({
   setup,
@@ -60,8 +72,12 @@ export function MessagesStage({
   const { framing } = setup;
   const proposals = useProposals(instrumentKey, changes, !setup.modbus);
   const talks = setup.instrument.talks;
+  // What another way of talking has taken out of the draft: one press brings it back.
+  const [before, setBefore] = useState<Pick<Setup, "instrument" | "query" | "listen"> | null>(null);
+  const lost = before && before.instrument.talks !== talks ? lostWords(before) : "";
   const setTalks = (next: typeof talks): void => {
     const instrument = { ...setup.instrument, talks: next };
+    setBefore({ instrument: setup.instrument, query: setup.query, listen: setup.listen ?? null });
     if (next === "when asked") change({ instrument, listen: null });
     else change({ instrument, query: [], listen: setup.listen ?? null });
   };
@@ -94,6 +110,11 @@ export function MessagesStage({
           />
         )}
       </Fields>
+      {before && lost && (
+        <p role="status">
+          {lost} <Chip onPress={() => change(before)}>Undo</Chip>
+        </p>
+      )}
       <Suggestions
         suggestions={proposals.data?.framings ?? []}
         onTake={(suggested) => change({ framing: { ...suggested, encoding: framing.encoding } })}

@@ -1,6 +1,7 @@
 import { useRef, useState } from "react";
 import styled from "styled-components";
-import { api, got, type Meaning, type PreviewRow, said, type Setup } from "../api/client";
+import { api, got, type Meaning, type PreviewRow, type Setup } from "../api/client";
+import { useAct } from "../api/useAct";
 import { Button, Chip } from "../parts/Button";
 import { Entry, Fields, Select } from "../parts/Select";
 import { Trouble } from "../parts/Window";
@@ -64,13 +65,13 @@ export function PointAt({
   const [meaning, setMeaning] = useState<Meaning>("number");
   const [name, setName] = useState("");
   const [unit, setUnit] = useState("");
-  const [trouble, setTrouble] = useState("");
-  const form = useRef<HTMLDivElement>(null);
+  const { run, trouble, clear } = useAct();
+  const form = useRef<HTMLFormElement>(null);
   // While something is marked the message stays, whatever comes meanwhile.
   const shown = marked ? held : row;
   const spans = row.message === shown.message ? row.spans : shown.spans;
   const mark = (next: Marked | null): void => {
-    setTrouble("");
+    clear();
     if (next) {
       if (!marked) setHeld(row);
       const text = shown.message.slice(next.start, next.end);
@@ -84,26 +85,20 @@ export function PointAt({
   };
   const say = (): void => {
     if (!marked) return;
-    setTrouble("");
-    got(
-      api.POST("/api/patterns/point", {
-        body: {
-          source,
-          message: shown.message,
-          ...marked,
-          meaning,
-          name: NAMED.has(meaning) ? name : "",
-          unit: NUMBERS.has(meaning) ? unit : "",
-          encoding,
-        },
-      }),
-    ).then(
-      (made) => {
-        setMarked(null);
-        onSource(made.source);
-      },
-      (error: unknown) => setTrouble(said(error)),
-    );
+    const body = {
+      source,
+      message: shown.message,
+      ...marked,
+      meaning,
+      name: NAMED.has(meaning) ? name : "",
+      unit: NUMBERS.has(meaning) ? unit : "",
+      encoding,
+    };
+    run(async () => {
+      const made = await got(api.POST("/api/patterns/point", { body }));
+      setMarked(null);
+      onSource(made.source);
+    });
   };
   return (
     <Box>
@@ -113,13 +108,14 @@ export function PointAt({
         column={shown.column}
         marked={marked}
         onMark={mark}
-        onEnter={() => form.current?.querySelector("select")?.focus()}
+        onEnter={() => form.current?.querySelector("button")?.focus()}
       />
       {marked ? (
-        <div
+        <form
           ref={form}
-          onKeyDown={(event) => {
-            if (event.key === "Enter" && !(event.target instanceof HTMLButtonElement)) say();
+          onSubmit={(event) => {
+            event.preventDefault();
+            say();
           }}
         >
           <Fields>
@@ -134,14 +130,14 @@ export function PointAt({
             {NUMBERS.has(meaning) && (
               <Entry label="in" value={unit} placeholder="unit" onChange={setUnit} width={80} />
             )}
-            <Button $kind="bright" style={{ minHeight: 34 }} onPress={say}>
+            <Button $kind="bright" type="submit" style={{ minHeight: 34 }}>
               Apply
             </Button>
             <Chip style={{ minHeight: 34 }} onPress={() => mark(null)}>
               Cancel
             </Chip>
           </Fields>
-        </div>
+        </form>
       ) : (
         <p style={{ color: "var(--quiet)" }}>Drag over part of the message to say what it is.</p>
       )}

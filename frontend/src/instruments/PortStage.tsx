@@ -4,7 +4,7 @@ import { Button } from "../parts/Button";
 import { escaped } from "../parts/escapes";
 import { LinkForm } from "./LinkForm";
 import { AddressWindow, LoopBackWindow, SettingsWindow } from "./SearchWindows";
-import type { StageProps } from "./SetupPage";
+import type { StageProps } from "./stage";
 
 const Lines = styled.dl`
   display: flex;

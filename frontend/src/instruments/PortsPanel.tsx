@@ -1,7 +1,8 @@
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import styled from "styled-components";
-import { api, got, type Port, said } from "../api/client";
+import { api, got, type Port } from "../api/client";
+import { useAct } from "../api/useAct";
 import { mono } from "../look/theme";
 import { Button, Chip } from "../parts/Button";
 import { Trouble } from "../parts/Window";
@@ -81,11 +82,8 @@ const label = (name: string, text: string): Promise<unknown> =>
 export function PortsPanel({ ports }: { ports: Port[] }) {
   const go = useNavigate();
   const [open, setOpen] = useState<"" | "find" | "listen">("");
-  const [trouble, setTrouble] = useState("");
-  const keep = (name: string, text: string): void => {
-    setTrouble("");
-    label(name, text).catch((error: unknown) => setTrouble(said(error)));
-  };
+  const { run, trouble } = useAct();
+  const keep = (name: string, text: string): void => run(() => label(name, text));
   const add = (port: string, baud?: number): void => {
     void go(`/instruments/new?port=${encodeURIComponent(port)}${baud ? `&baud=${baud}` : ""}`);
   };

@@ -12,7 +12,7 @@ import { ProposalCard, useProposals } from "./ProposalCard";
 import { QuestionList } from "./QuestionList";
 import { ReaderFields } from "./ReaderFields";
 import { RegisterTable } from "./RegisterTable";
-import type { StageProps } from "./SetupPage";
+import type { StageProps } from "./stage";
 
 const Pattern = styled.label`
   display: grid;
@@ -64,7 +64,7 @@ const Table = styled.div`
 `;
 
 const NONE = "no message pattern yet";
-const MOST_NAMES = 12;
+const MAX_NAMES = 12;
 const rowsOf = (patterns: string[]): number => Math.max(1, patterns.length);
 const split = (text: string): string[] => text.split("\n").filter((line) => line.trim() !== "");
 
@@ -307,7 +307,7 @@ function ErrorReplies({ errors, onErrors }: { errors: string[]; onErrors: (error
 }
 
 function Messages({ rows }: { rows: PreviewRow[] }) {
-  const names = [...new Set(rows.flatMap((row) => Object.keys(row.fields)))].slice(0, MOST_NAMES);
+  const names = [...new Set(rows.flatMap((row) => Object.keys(row.fields)))].slice(0, MAX_NAMES);
   const good = rows.filter((row) => !row.why).length;
   if (rows.length === 0)
     return <p style={{ color: "var(--quiet)" }}>No message has come yet that could be shown here.</p>;

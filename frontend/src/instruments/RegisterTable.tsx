@@ -1,6 +1,7 @@
 import { useState } from "react";
 import styled from "styled-components";
-import { api, got, type RegisterPart, said, type Setup } from "../api/client";
+import { api, got, type RegisterPart, type Setup } from "../api/client";
+import { useAct } from "../api/useAct";
 import { Button, Chip } from "../parts/Button";
 import { milli, parsed } from "../parts/number";
 import { NumberEntry } from "../parts/NumberEntry";
@@ -64,8 +65,8 @@ export function pasted(text: string): RegisterPart[] {
 /** A value for a register, written between two polls and read back. It is the kept map that counts. */
 export function WriteRegister({ instrumentKey, name }: { instrumentKey: string; name: string }) {
   const [text, setText] = useState("");
-  const [said_, setSaid] = useState<{ good: boolean; words: string } | null>(null);
-  const [busy, setBusy] = useState(false);
+  const { run, trouble, busy } = useAct();
+  const [done, setDone] = useState<{ good: boolean; sentence: string } | null>(null);
   // What a device does with a value cannot be taken back.
   const [asking, setAsking] = useState(false);
   const value = parsed(text);
@@ -73,18 +74,11 @@ export function WriteRegister({ instrumentKey, name }: { instrumentKey: string; 
   const write = (): void => {
     setAsking(false);
     if (value === null) return;
-    setBusy(true);
-    got(
-      api.POST("/api/instruments/{key}/registers", {
-        params: { path: { key: instrumentKey } },
-        body: { name, value },
-      }),
-    )
-      .then(
-        (done) => setSaid({ good: done.good, words: done.sentence }),
-        (error: unknown) => setSaid({ good: false, words: said(error) }),
-      )
-      .finally(() => setBusy(false));
+    const asked = { params: { path: { key: instrumentKey } }, body: { name, value } };
+    run(async () => {
+      setDone(null);
+      setDone(await got(api.POST("/api/instruments/{key}/registers", asked)));
+    });
   };
   return (
     <>
@@ -116,9 +110,12 @@ export function WriteRegister({ instrumentKey, name }: { instrumentKey: string; 
           <Chip onPress={() => setAsking(false)}>Cancel</Chip>
         </p>
       )}
-      {said_ && (
-        <p role="status" style={{ color: said_.good ? "var(--ink)" : "var(--fault)", flex: "1 0 100%" }}>
-          {said_.words}
+      {(trouble || done) && (
+        <p
+          role="status"
+          style={{ color: done?.good && !trouble ? "var(--ink)" : "var(--fault)", flex: "1 0 100%" }}
+        >
+          {trouble || done?.sentence}
         </p>
       )}
     </>

@@ -1,4 +1,5 @@
 import { useEffect, useState } from "react";
+import { ProgressBar } from "react-aria-components";
 import styled from "styled-components";
 import type { Port, SearchRow, SerialPart } from "../api/client";
 import { mono } from "../look/theme";
@@ -46,19 +47,24 @@ const Rows = styled.div`
   }
 `;
 
-const Bar = styled.div<{ $part: number }>`
+const Bar = styled(ProgressBar)`
   height: 6px;
   border-radius: 3px;
   background: var(--ruling);
   overflow: hidden;
-  &::after {
-    content: "";
-    display: block;
+  div {
     height: 100%;
-    width: ${({ $part }) => Math.round($part * 100)}%;
     background: var(--action);
   }
 `;
+
+function Progress({ part }: { part: number }) {
+  return (
+    <Bar aria-label="How much is done" value={part} maxValue={1}>
+      {({ percentage }) => <div style={{ width: `${percentage}%` }} />}
+    </Bar>
+  );
+}
 
 /** What came, as text where it is text, else in hexadecimal. */
 function Data({ data }: { data: string }) {
@@ -136,7 +142,7 @@ export function SettingsWindow({
           <p role="status" style={{ fontWeight: 600 }}>
             {search.sentence}
           </p>
-          {running && <Bar $part={search.progress} />}
+          {running && <Progress part={search.progress} />}
           <Evidence rows={search.rows} found={search.found} />
         </>
       )}
@@ -229,7 +235,7 @@ export function AddressWindow({ link, onClose }: OneSearchProps) {
           <p role="status" style={{ fontWeight: 600 }}>
             {search.sentence}
           </p>
-          {running && <Bar $part={search.progress} />}
+          {running && <Progress part={search.progress} />}
           <Evidence rows={search.rows} />
         </>
       )}

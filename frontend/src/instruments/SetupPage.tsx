@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useMemo, useState } from "react";
 import { useNavigate, useParams, useSearchParams, Link } from "react-router";
 import styled from "styled-components";
 import {
@@ -8,26 +8,28 @@ import {
   got,
   type Instrument,
   type PreviewRow,
-  said,
   type Setup,
   type SetupForm,
   type Stage,
+  type Port,
 } from "../api/client";
+import { useAct } from "../api/useAct";
 import { useLive } from "../live/connection";
 import { Button, Chip, ChipLink } from "../parts/Button";
 import { ControlText, hex } from "../parts/ControlText";
 import { firstFault } from "../parts/ReadingPath";
-import { Entry } from "../parts/Select";
 import { useForm } from "../parts/formFields";
+import { useLate } from "../parts/useLate";
 import { useLeaveGuard } from "../parts/useLeaveGuard";
-import { Actions, Trouble, Window } from "../parts/Window";
+import { Trouble } from "../parts/Window";
 import { Tape } from "../tape/Tape";
 import { useTapeLines } from "../tape/useTapeLines";
 import { duplicate, how, readOnce, releaseOrTakeBack, remove } from "./actions";
-import { changesOf } from "./draft";
+import { afterSave, changesOf } from "./draft";
 import { ChannelsStage } from "./ChannelsStage";
 import { framingWords } from "./FramingFields";
 import { MessagesStage } from "./MessagesStage";
+import { NameWindow } from "./NameWindow";
 import { type Helper, PortStage } from "./PortStage";
 import { ReadingsStage } from "./ReadingsStage";
 import { SetupText } from "./SetupText";
@@ -83,11 +85,7 @@ const Left = styled.div`
 
 const STAGES = ["Port", "Bytes", "Messages", "Readings", "Channels"] as const;
 
-export interface StageProps {
-  setup: Setup;
-  change: (changes: Partial<Setup>) => void;
-  instrument: Instrument | undefined;
-}
+const NO_PORTS: Port[] = [];
 
 /** The set-up of an instrument: its reading path, with the settings of each stage and their evidence. */
 export function SetupPage() {
@@ -112,13 +110,12 @@ export function SetupPage() {
 function Form({ newest }: { newest: SetupForm }) {
   // What the draft was made from; what somebody else saves meanwhile is shown beside it.
   const [form, setForm] = useState(newest);
-  const live = useLive();
   const go = useNavigate();
   const client = useQueryClient();
   const [address, setAddress] = useSearchParams();
   const [draft, setDraft] = useState<Setup>(form.setup);
   const [helper, setHelper] = useState<Helper>("");
-  const [trouble, setTrouble] = useState("");
+  const { run: attempt, trouble, clear } = useAct();
   const [kept, setKept] = useState(() => {
     const sentence = sessionStorage.getItem(KEPT + form.key) ?? "";
     sessionStorage.removeItem(KEPT + form.key);
@@ -126,8 +123,9 @@ function Form({ newest }: { newest: SetupForm }) {
   });
   const fields = useForm();
   const [asText, setAsText] = useState(false);
-  const [renaming, setRenaming] = useState<string | null>(null);
-  const instrument = live.status?.instruments.find((one) => one.id === form.key);
+  const [naming, setNaming] = useState(false);
+  const instrument = useLive(({ status }) => status?.instruments.find((one) => one.id === form.key));
+  const ports = useLive(({ status }) => status?.ports ?? NO_PORTS);
   const stages = instrument?.stages ?? [];
   const fault = firstFault(stages);
   const open = address.get("stage") ?? "Messages";
@@ -142,7 +140,7 @@ function Form({ newest }: { newest: SetupForm }) {
 
   const change = (part: Partial<Setup>): void => {
     setKept("");
-    setTrouble("");
+    clear();
     setDraft((old) => ({ ...old, ...part }));
   };
   const take = (from: SetupForm, over: Partial<Setup> = {}): void => {
@@ -153,15 +151,12 @@ function Form({ newest }: { newest: SetupForm }) {
   if (newest.version !== form.version && !dirty) take(newest);
   const others = newest.version !== form.version && dirty;
   const discard = (): void => {
-    setTrouble("");
+    clear();
     take(newest);
     fields.reset();
   };
-  const attempt = (act: () => Promise<unknown>): void => {
-    setTrouble("");
-    act().catch((error: unknown) => setTrouble(said(error)));
-  };
-  const save = (what: Record<string, unknown>): void =>
+  const save = (what: Record<string, unknown>): void => {
+    const saving = { before: form.setup, sent: draft, what };
     attempt(async () => {
       const saved = await got(
         api.PATCH("/api/instruments/{key}", {
@@ -173,13 +168,17 @@ function Form({ newest }: { newest: SetupForm }) {
         throw error;
       });
       setKept(saved.sentence);
-      // The page stays as it is: where one was, and what has the focus.
+      // The page stays as it is: where one was, and what has the focus. A look that is under way has what was there before.
+      await client.cancelQueries({ queryKey: ["instrument", form.key] });
       const fresh = await client.fetchQuery({
         queryKey: ["instrument", form.key],
         queryFn: () => got(api.GET("/api/instruments/{key}", { params: { path: { key: form.key } } })),
+        staleTime: 0,
       });
-      take(fresh);
+      setForm(fresh);
+      setDraft((now) => afterSave(saving, now, fresh.setup));
     });
+  };
   const offer = (stage: Stage): void => {
     if (stage.offer === "work out the settings") {
       setAddress({ stage: "Port" }, { replace: true });
@@ -204,14 +203,7 @@ function Form({ newest }: { newest: SetupForm }) {
   const bodies: Record<Stage["name"], [string, React.ReactNode]> = {
     Port: [
       instrument ? `${instrument.link}, ${instrument.settings}` : "",
-      <PortStage
-        key="port"
-        {...part}
-        ports={live.status?.ports ?? []}
-        helper={helper}
-        onHelper={setHelper}
-        save={save}
-      />,
+      <PortStage key="port" {...part} ports={ports} helper={helper} onHelper={setHelper} save={save} />,
     ],
     Bytes: ["", <Bytes key="bytes" instrument={instrument} />],
     Messages: [
@@ -301,7 +293,7 @@ function Form({ newest }: { newest: SetupForm }) {
           </StageCard>
         ))}
         <div className="acts">
-          <Chip onPress={() => setRenaming(form.setup.instrument.name)}>rename</Chip>
+          <Chip onPress={() => setNaming(true)}>name and group</Chip>
           {instrument?.has_queries && (
             <Chip onPress={() => attempt(() => readOnce(form.key))}>read once</Chip>
           )}
@@ -352,24 +344,12 @@ function Form({ newest }: { newest: SetupForm }) {
           }}
         />
       )}
-      {renaming !== null && (
-        <Window title="Rename" open onClose={() => setRenaming(null)}>
-          <Entry label="Name" value={renaming} onChange={setRenaming} />
-          <p style={{ color: "var(--quiet)" }}>Its id stays {form.key}: earlier runs are still its own.</p>
-          <Actions>
-            <Button onPress={() => setRenaming(null)}>Cancel</Button>
-            <Button
-              $kind="bright"
-              isDisabled={!renaming.trim()}
-              onPress={() => {
-                save({ instrument: { name: renaming.trim() } });
-                setRenaming(null);
-              }}
-            >
-              Rename
-            </Button>
-          </Actions>
-        </Window>
+      {naming && (
+        <NameWindow
+          instrument={form.setup.instrument}
+          onClose={() => setNaming(false)}
+          onSave={(instrument) => save({ instrument })}
+        />
       )}
     </Page>,
   );
@@ -408,11 +388,7 @@ function usePreview(
   wanted: boolean,
 ): { rows: PreviewRow[]; failures: Failure[]; trouble: string } {
   const text = JSON.stringify(changes);
-  const [late, setLate] = useState(text);
-  useEffect(() => {
-    const timer = setTimeout(() => setLate(text), 250);
-    return () => clearTimeout(timer);
-  }, [text]);
+  const late = useLate(text, 250);
   const found = useQuery({
     queryKey: ["preview", key, late],
     queryFn: ({ signal }) =>

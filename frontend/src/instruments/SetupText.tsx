@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { FileTrigger } from "react-aria-components";
-import { api, got, said } from "../api/client";
+import { api, got } from "../api/client";
+import { useAct } from "../api/useAct";
 import { moment } from "../look/format";
 import { Button, Chip } from "../parts/Button";
 import { Field } from "../parts/Field";
@@ -20,16 +21,15 @@ export interface SetupTextProps {
 /** A set-up as text: everything it can say, typed or from a file. */
 export function SetupText({ text: old, instrumentKey, onClose, onSaved }: SetupTextProps) {
   const [text, setText] = useState(old);
-  const [trouble, setTrouble] = useState("");
+  const { run, trouble, busy } = useAct();
   // What the text opens besides a port of this computer, once a person is asked about it.
   const [asked, setAsked] = useState("");
   const change = (value: string): void => {
     setText(value);
     setAsked("");
   };
-  const save = async (): Promise<void> => {
-    setTrouble("");
-    try {
+  const save = (): void =>
+    run(async () => {
       const { reach } = await lookAt(text);
       if (reach !== asked) {
         setAsked(reach);
@@ -37,10 +37,7 @@ export function SetupText({ text: old, instrumentKey, onClose, onSaved }: SetupT
       }
       const saved = await got(api.POST("/api/setups", { body: { text, agreed: reach } }));
       onSaved(saved.key, saved.sentence);
-    } catch (error) {
-      setTrouble(said(error));
-    }
-  };
+    });
   return (
     <Window title={old ? "The set-up as text" : "A set-up from a file"} open onClose={onClose} wide>
       <p>
@@ -65,7 +62,7 @@ export function SetupText({ text: old, instrumentKey, onClose, onSaved }: SetupT
           <Button>Open a file</Button>
         </FileTrigger>
         <Button onPress={onClose}>Cancel</Button>
-        <Button $kind="bright" isDisabled={!text.trim()} onPress={() => void save()}>
+        <Button $kind="bright" isDisabled={!text.trim() || busy} onPress={save}>
           {asked ? "I agree: keep and connect" : "Keep and connect"}
         </Button>
       </Actions>

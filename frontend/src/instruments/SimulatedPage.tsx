@@ -2,11 +2,12 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Slider, SliderThumb, SliderTrack } from "react-aria-components";
 import styled from "styled-components";
-import { api, got, said, type Schemas } from "../api/client";
+import { api, got, type Schemas } from "../api/client";
+import { useAct } from "../api/useAct";
 import { Button, Chip } from "../parts/Button";
 import { Trouble } from "../parts/Window";
 
-const Page = styled.main`
+const Page = styled.div`
   padding: 4px 18px 24px;
   display: grid;
   gap: 14px;
@@ -69,7 +70,7 @@ const Page = styled.main`
 /** The demo's panel: faults that the simulated instruments are to show, and the loop's valve. */
 export function SimulatedPage() {
   const client = useQueryClient();
-  const [trouble, setTrouble] = useState("");
+  const { run, trouble } = useAct();
   const [valve, setValve] = useState<number | null>(null);
   const found = useQuery({
     queryKey: ["demo"],
@@ -77,22 +78,16 @@ export function SimulatedPage() {
     refetchInterval: 2000,
     retry: false,
   });
-  const order = (body: Partial<Schemas["StandInOrder"]>): void => {
-    setTrouble("");
-    got(
-      api.POST("/api/demo", {
-        body: { stand_in: "", fault: "", on: true, key: false, valve_by_itself: false, ...body },
-      }),
-    )
-      .then((now) => client.setQueryData(["demo"], now))
-      .catch((error: unknown) => setTrouble(said(error)));
+  const order = (part: Partial<Schemas["StandInOrder"]>): void => {
+    const body = { stand_in: "", fault: "", on: true, key: false, valve_by_itself: false, ...part };
+    run(async () => client.setQueryData(["demo"], await got(api.POST("/api/demo", { body }))));
   };
   if (!found.data)
     return (
-      <main style={{ padding: "24px 40px" }}>
+      <div style={{ padding: "24px 40px" }}>
         <h1>Simulated instruments</h1>
         <p>{found.isError ? found.error.message : "Asking the simulated instruments …"}</p>
-      </main>
+      </div>
     );
   const loop = found.data;
   return (

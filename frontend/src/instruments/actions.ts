@@ -30,6 +30,11 @@ export const lookAt = async (text: string): Promise<{ name: string; reach: strin
 export const duplicate = async (key: string): Promise<string> =>
   (await got(api.POST("/api/instruments/{key}/copy", path(key)))).key;
 
+/** Another name, another group; gives what became of it, in words. */
+export const rename = async (key: string, instrument: { name: string; group: string }): Promise<string> =>
+  (await got(api.PATCH("/api/instruments/{key}", { ...path(key), body: { changes: { instrument } } })))
+    .sentence;
+
 /** Ask it once, now. */
 export const readOnce = async (key: string): Promise<void> => {
   await got(api.POST("/api/instruments/{key}/read", path(key)));

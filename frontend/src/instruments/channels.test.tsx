@@ -5,13 +5,12 @@ import type { ReactElement } from "react";
 import { Routed } from "../routed.test-setup";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { ChannelWindow } from "../bench/ChannelWindow";
-import { channelPart, inForce, previewRow, serve } from "../fixtures.test-setup";
+import { channelPart, hear, inForce, pick, previewRow, serve } from "../fixtures.test-setup";
 import { CalculatedPage, named, pointer } from "./CalculatedPage";
 import { ChannelMore } from "./ChannelMore";
 import { pointsOf } from "./ScalingFields";
 import { become, kindOf, StateFields } from "./StateFields";
 import { noLimits } from "./limits";
-import * as live from "../live/connection";
 import type { Status } from "../api/client";
 
 afterEach(() => {
@@ -72,7 +71,7 @@ describe("everything else about a channel", () => {
     expect(set).toHaveBeenLastCalledWith({ filter: [{ kind: "median", count: 5 }] });
     fireEvent.change(screen.getByLabelText("Serial number"), { target: { value: "F-7" } });
     expect(set.mock.lastCall?.[0].calibration).toMatchObject({ serial: "F-7" });
-    fireEvent.change(screen.getByLabelText("When zeroed"), { target: { value: "write a register" } });
+    await pick("When zeroed", "write a register");
     expect(set).toHaveBeenLastCalledWith({ zero: { write: "zero" } });
   });
 });
@@ -109,12 +108,21 @@ describe("calculated channels", () => {
 
   it("are added, checked while they are typed, and kept lean", async () => {
     const status = { channels: [inForce({ id: "loop-flow" })] } as unknown as Status;
-    vi.spyOn(live, "useLive").mockReturnValue({ line: "live", since: 0, why: "", ended: null, status });
+    hear({ line: "live", since: 0, why: "", ended: null, status });
+    const kept = { status: 200, body: { text: "", calculations: { format: 1, calculated: [] as object[] } } };
     const { sent } = serve({
-      "GET /api/calculated": { status: 200, body: { text: "", calculations: { format: 1, calculated: [] } } },
+      "GET /api/calculated": kept,
       "POST /api/calculated/check": {
         status: 200,
-        body: [{ id: "double", problem: "Column 3: a number is expected.", column: 3, interval_s: 1 }],
+        body: [
+          {
+            id: "double",
+            problem: "Column 3: a number is expected.",
+            column: 3,
+            interval_s: 1,
+            uses: ["loop-flow"],
+          },
+        ],
       },
       "PUT /api/calculated": {
         status: 200,
@@ -122,6 +130,8 @@ describe("calculated channels", () => {
       },
     });
     shown(<CalculatedPage />);
+    const chip = await screen.findByRole("button", { name: "Loop flow [L/min]" });
+    expect((chip as HTMLButtonElement).disabled).toBe(true); // no expression is open to take it
     await userEvent.click(await screen.findByRole("button", { name: "Add a channel" }));
     fireEvent.change(screen.getByLabelText("Name"), { target: { value: "Double" } });
     expect((screen.getByLabelText("Id, in files") as HTMLInputElement).value).toBe("double");
@@ -130,6 +140,18 @@ describe("calculated channels", () => {
     });
     await userEvent.click(screen.getByRole("button", { name: "Loop flow [L/min]" }));
     expect(await screen.findByText("Column 3: a number is expected.")).toBeTruthy();
+    expect(screen.getByText("Made from Loop flow. No other channel uses it.")).toBeTruthy();
+    const part = { expression: "1", unit: "", decimals: 2, meet: "latest", filter: [], limits: noLimits };
+    kept.body = {
+      text: "saved",
+      calculations: {
+        format: 1,
+        calculated: [
+          { ...part, id: "other", name: "Other" },
+          { ...part, id: "double", name: "Double" },
+        ],
+      },
+    };
     await userEvent.click(screen.getByRole("button", { name: "Save" }));
     await vi.waitFor(() =>
       expect(sent).toContainEqual({
@@ -141,6 +163,9 @@ describe("calculated channels", () => {
       }),
     );
     expect(await screen.findByText("Version 1 is in force.")).toBeTruthy();
+    // What was open stays open, and nothing else opens.
+    expect(await screen.findByRole("button", { name: /^Other/, expanded: false })).toBeTruthy();
+    expect(screen.getByRole("button", { name: /^Double/, expanded: true })).toBeTruthy();
   });
 });
 

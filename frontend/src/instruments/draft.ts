@@ -70,3 +70,37 @@ export function changesOf(form: SetupForm, draft: Setup): Table {
   }
   return out;
 }
+
+export interface Saving {
+  /** What the draft was made from, and the draft when it was sent. */
+  before: Setup;
+  sent: Setup;
+  /** The changes that were sent: all of the draft's, or one of their own. */
+  what: Table;
+}
+
+/**
+ * The draft after a save: what came back, and over it whatever is not saved yet, because it was no part of what was sent or was
+ * typed since.
+ */
+export function afterSave({ before, sent, what }: Saving, now: Setup, fresh: Setup): Setup {
+  const [old, then, next, came] = [before, sent, now, fresh] as unknown as Table[] as [
+    Table,
+    Table,
+    Table,
+    Table,
+  ];
+  const out: Table = { ...came };
+  for (const key of Object.keys(next)) {
+    const [was, mine, part] = [old[key], next[key], what[key]];
+    if (same(was, mine)) continue;
+    const [a, b, c] = [came[key], then[key], mine];
+    if (isTable(part) && isTable(a) && isTable(b) && isTable(c) && isTable(was)) {
+      const unsaved = Object.entries(c).filter(([field, value]) =>
+        field in part ? !same(value, b[field]) : !same(value, was[field]),
+      );
+      out[key] = { ...a, ...Object.fromEntries(unsaved) };
+    } else if (!(key in what) || !same(mine, b)) out[key] = mine;
+  }
+  return out as unknown as Setup;
+}

@@ -1,12 +1,12 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, render, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import type { ReactElement } from "react";
+import { type ReactElement, useState } from "react";
 import { MemoryRouter, useLocation } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Setup, SetupForm } from "../api/client";
 import { NothingYet } from "../bench/NothingYet";
-import { framing, instrument, port, query, serve, told } from "../fixtures.test-setup";
+import { chosen, framing, instrument, pick, port, query, serve, told } from "../fixtures.test-setup";
 import { nameFor } from "./AddPage";
 import { changesOf } from "./draft";
 import { FindPort, findOn } from "./FindPort";
@@ -150,16 +150,16 @@ describe("settings", () => {
     const view = render(
       <LinkForm link={serial} onChange={change} ports={[port("port 3", { label: "flow" })]} />,
     );
-    expect(screen.getByText("“flow” (port 3)")).toBeTruthy();
-    await userEvent.selectOptions(screen.getByLabelText("Parity"), "even");
+    expect(chosen("Port")).toBe("“flow” (port 3)");
+    await pick("Parity", "even");
     expect(change).toHaveBeenLastCalledWith({ ...serial, parity: "even" });
     await userEvent.click(screen.getByRole("button", { name: "more settings" }));
-    await userEvent.selectOptions(screen.getByLabelText("RS-485 direction"), "on");
+    await pick("RS-485 direction", "on");
     expect(change).toHaveBeenLastCalledWith({
       ...serial,
       rs485: { before_ms: 0, after_ms: 0, rts_while_sending: "on" },
     });
-    await userEvent.selectOptions(screen.getByLabelText("Link"), "tcp");
+    await pick("Link", "tcp");
     expect(change).toHaveBeenLastCalledWith(freshLink("tcp"));
     for (const [kind, label] of [["tcp", "Host"], ["udp", "Listen on UDP port"], ["file", "File"]] as const) {
       view.rerender(<LinkForm link={freshLink(kind)} onChange={change} ports={[]} />);
@@ -175,9 +175,8 @@ describe("settings", () => {
         ports={[port("port 4")]}
       />,
     );
-    const choice = screen.getByLabelText("Port") as HTMLSelectElement;
-    expect(choice.selectedOptions[0]?.textContent).toBe("choose a port");
-    await userEvent.selectOptions(choice, "port 4");
+    expect(chosen("Port")).toBe("choose a port");
+    await pick("Port", "port 4");
     expect(change).toHaveBeenLastCalledWith({ ...serial, port: "port 4" });
   });
   it("name a new instrument after what is known", () => {
@@ -232,8 +231,30 @@ describe("messages", () => {
     expect(change).toHaveBeenLastCalledWith({ query: [{ ...setup().query[0], send: "FL?\r\n" }] });
     await userEvent.click(screen.getByRole("button", { name: "Add a query" }));
     expect((change.mock.lastCall?.[0] as { query: unknown[] }).query).toHaveLength(2);
-    await userEvent.selectOptions(screen.getByLabelText("It talks"), "on its own");
+    await pick("It talks", "on its own");
     expect(change).toHaveBeenLastCalledWith(expect.objectContaining({ query: [] }));
+  });
+  it("bring back with one press what another way of talking has taken out", async () => {
+    const kept = setup();
+    function Draft() {
+      const [draft, setDraft] = useState(kept);
+      const change = (part: Partial<typeof kept>): void => setDraft({ ...draft, ...part });
+      return (
+        <>
+          <MessagesStage setup={draft} change={change} instrument={instrument()} {...ASKING} />
+          <output data-testid="draft">{JSON.stringify(draft)}</output>
+        </>
+      );
+    }
+    show(<Draft />);
+    await pick("It talks", "on its own");
+    expect(screen.getByText(/Its query was removed from the draft\./)).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Undo" }));
+    expect(JSON.parse(screen.getByTestId("draft").textContent ?? "")).toEqual({
+      ...kept,
+      listen: kept.listen,
+    });
+    expect(screen.queryByRole("button", { name: "Undo" })).toBeNull();
   });
   it("offer to expect the instrument that answered", async () => {
     const change = vi.fn();

@@ -1,5 +1,5 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
+import { act, cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { Link, Route, Routes } from "react-router";
 import { Routed } from "../routed.test-setup";
@@ -17,9 +17,11 @@ import {
   told,
   well,
   allWithin,
+  pick,
+  hear,
 } from "../fixtures.test-setup";
-import * as live from "../live/connection";
 import { noLimits } from "./limits";
+import { queries } from "../api/queries";
 import { AddPage } from "./AddPage";
 import { InstrumentsPage } from "./InstrumentsPage";
 import { SetupPage } from "./SetupPage";
@@ -70,13 +72,13 @@ function bench(instruments: Instrument[]): void {
     at: 0, session: "s", pid: 1, instruments, channels: [], crossings: [], overdue: [], version: "0", zone: "", verdict: allWithin, run: null, disk: { free_bytes: 1, hours_left: null },
     ports: [port("port 3", { used_by: ["Loop flow meter"] }), port("port 4")],
   }; // prettier-ignore
-  vi.spyOn(live, "useLive").mockReturnValue({ line: "live", since: 0, why: "", ended: null, status });
+  hear({ line: "live", since: 0, why: "", ended: null, status });
 }
 
 let client = new QueryClient();
 
 function show(path: string): void {
-  client = new QueryClient();
+  client = new QueryClient({ defaultOptions: queries.getDefaultOptions() });
   render(
     <QueryClientProvider client={client}>
       <Routed at={path}>
@@ -123,9 +125,9 @@ describe("adding an instrument", () => {
     }); // prettier-ignore
     bench([]);
     show("/instruments/new?port=port%204");
-    await userEvent.selectOptions(await screen.findByLabelText("Begin with"), "sounder");
+    await pick("Begin with", "sounder");
     expect(screen.getByText("A depth sounder.")).toBeTruthy();
-    expect((screen.getByLabelText("Baud rate") as HTMLInputElement).value).toBe("4800");
+    expect((screen.getByRole("combobox", { name: "Baud rate" }) as HTMLInputElement).value).toBe("4800");
     await userEvent.click(screen.getByRole("button", { name: "Connect" }));
     await waitFor(() => expect(sent).toHaveLength(1));
     expect(sent[0]).toMatchObject({
@@ -154,7 +156,7 @@ describe("the set-up page", () => {
     const { sent } = serve({ ...answers, [`PATCH ${KEY}`]: { status: 200, body: saved } });
     bench([instrument()]);
     show("/instruments/loop-flow-meter?stage=Port");
-    await userEvent.selectOptions(await screen.findByLabelText("Parity"), "even");
+    await pick("Parity", "even");
     await userEvent.click(screen.getByRole("button", { name: "Save" }));
     await screen.findByText("Version 4 is in force.");
     expect(sent).toContainEqual({ changes: { link: { parity: "even" } }, version: 3 });
@@ -167,14 +169,14 @@ describe("the set-up page", () => {
     });
     bench([instrument()]);
     show("/instruments/loop-flow-meter?stage=Port");
-    const baud = (await screen.findByLabelText("Baud rate")) as HTMLInputElement;
+    const baud = (await screen.findByRole("combobox", { name: "Baud rate" })) as HTMLInputElement;
     await userEvent.clear(baud);
     await userEvent.type(baud, "77");
     await userEvent.click(screen.getByRole("button", { name: "Save" }));
     expect((await screen.findByRole("alert")).textContent).toBe("This port cannot do 77 baud.");
     expect(baud.value).toBe("77");
     await userEvent.click(screen.getByRole("button", { name: "Discard" }));
-    expect((screen.getByLabelText("Baud rate") as HTMLInputElement).value).toBe("9600");
+    expect((screen.getByRole("combobox", { name: "Baud rate" }) as HTMLInputElement).value).toBe("9600");
     expect(screen.queryByRole("alert")).toBeNull();
   });
 
@@ -182,7 +184,7 @@ describe("the set-up page", () => {
     serve({ ...answers, "GET /api/demo": { status: 200, body: [] } });
     bench([instrument()]);
     show("/instruments/loop-flow-meter?stage=Port");
-    await userEvent.selectOptions(await screen.findByLabelText("Parity"), "even");
+    await pick("Parity", "even");
     const bytes = within(screen.getByTestId("stage-Bytes")).getAllByRole("button");
     await userEvent.click(bytes[0] as HTMLElement); // another stage is the same page
     expect(screen.queryByRole("alertdialog")).toBeNull();
@@ -276,14 +278,49 @@ describe("the set-up page", () => {
     const { sent } = serve({ ...answers, [`PATCH ${KEY}`]: { status: 200, body: saved } });
     bench([instrument()]);
     show("/instruments/loop-flow-meter");
-    await userEvent.click(await screen.findByRole("button", { name: "rename" }));
+    await userEvent.click(await screen.findByRole("button", { name: "name and group" }));
     const box = screen.getByLabelText("Name");
     await userEvent.clear(box);
     await userEvent.type(box, "Flow, rack 2");
-    await userEvent.click(screen.getByRole("button", { name: "Rename" }));
+    await userEvent.type(screen.getByRole("combobox", { name: "Group" }), "stand 1");
+    await userEvent.click(within(screen.getByRole("dialog")).getByRole("button", { name: "Save" }));
     await waitFor(() =>
-      expect(sent).toContainEqual({ changes: { instrument: { name: "Flow, rack 2" } }, version: 3 }),
+      expect(sent).toContainEqual({
+        changes: { instrument: { name: "Flow, rack 2", group: "stand 1" } },
+        version: 3,
+      }),
     );
+  });
+
+  it("goes on from the version that it has just saved, with what was typed meanwhile", async () => {
+    const saved = { key: "loop-flow-meter", version: 4, in_force: true, sentence: "Version 4 is in force." };
+    const { sent } = serve({ ...answers, [`PATCH ${KEY}`]: { status: 200, body: saved } });
+    bench([instrument()]);
+    show("/instruments/loop-flow-meter?stage=Messages");
+    const box = (await screen.findByLabelText("Reply timeout, ms")) as HTMLInputElement;
+    fireEvent.change(box, { target: { value: "750" } });
+    const query = form.setup.query.map((one) => ({ ...one, give_up_after_s: 0.75 }));
+    const next = { ...form, version: 4, setup: { ...form.setup, query } };
+    const asked = globalThis.fetch;
+    // What is looked at from then on is the new version; it comes when it is let.
+    let letCome: () => void = () => undefined;
+    const comes = new Promise<void>((resolve) => (letCome = resolve));
+    vi.stubGlobal("fetch", async (request: Request) => {
+      if (request.method !== "GET" || !request.url.endsWith(KEY)) return asked(request);
+      await comes;
+      return new Response(JSON.stringify(next), { headers: { "Content-Type": "application/json" } });
+    });
+    await userEvent.click(screen.getByRole("button", { name: "Save" }));
+    await screen.findByText("Version 4 is in force.");
+    fireEvent.change(box, { target: { value: "900" } });
+    letCome();
+    await act(() => new Promise((done) => setTimeout(done, 50)));
+    expect(box.value).toBe("900");
+    await userEvent.click(screen.getByRole("button", { name: "Save" }));
+    await waitFor(() =>
+      expect(sent.filter((one) => (one as { version?: number }).version === 4)).toHaveLength(1),
+    );
+    expect(screen.queryByText(/by somebody else/)).toBeNull();
   });
 
   it("says when there is no such instrument", async () => {
@@ -295,6 +332,11 @@ describe("the set-up page", () => {
 });
 
 describe("the list of instruments", () => {
+  const act = async (what: string): Promise<void> => {
+    await userEvent.click(screen.getByRole("button", { name: "What can be done with Loop flow meter" }));
+    await userEvent.click(await screen.findByRole("menuitem", { name: what }));
+  };
+
   it("names each one's first fault whole, and removes with an undo", async () => {
     const { sent } = serve({
       "DELETE /api/setups/loop-flow-meter": { status: 200, body: { text: "[instrument]" } },
@@ -305,7 +347,7 @@ describe("the list of instruments", () => {
     bench([instrument({ stages })]);
     show("/instruments");
     expect(screen.getByText("No bytes for 12 s. The port is open.")).toBeTruthy();
-    await userEvent.click(screen.getByRole("button", { name: "remove" }));
+    await act("Remove");
     expect(await screen.findByText(/was taken off the bench/)).toBeTruthy();
     await userEvent.click(screen.getByRole("button", { name: "Undo" }));
     await waitFor(() => expect(sent).toContainEqual({ text: "[instrument]" }));
@@ -317,7 +359,7 @@ describe("the list of instruments", () => {
     });
     bench([instrument()]);
     show("/instruments");
-    await userEvent.click(screen.getByRole("button", { name: "read once" }));
+    await act("Read once");
     expect((await screen.findByRole("alert")).textContent).toContain("It cannot be asked");
   });
 
@@ -336,7 +378,7 @@ describe("adding an instrument", () => {
     }); // prettier-ignore
     bench([instrument()]);
     show("/instruments/new?port=port%204&baud=2400");
-    expect((screen.getByLabelText("Baud rate") as HTMLInputElement).value).toBe("2400");
+    expect((screen.getByRole("combobox", { name: "Baud rate" }) as HTMLInputElement).value).toBe("2400");
     await userEvent.type(screen.getByLabelText("Name"), "Scale");
     await userEvent.click(screen.getByRole("button", { name: "Connect" }));
     expect(await screen.findByRole("heading", { name: "Loop flow meter" })).toBeTruthy();

@@ -1,6 +1,7 @@
 /** The live connection: socket to buffers, past React. React hears of status and tape only. */
 
 import { useSyncExternalStore } from "react";
+import { useSyncExternalStoreWithSelector } from "use-sync-external-store/with-selector";
 import { type LiveMessage, type RunStatus, samplesFrom, type Status, type TapeLine } from "../api/client";
 import { type Change, changed } from "./changes";
 import { setClock, setZone } from "../look/zone";
@@ -298,7 +299,19 @@ export class Connection {
 
 export const connection = new Connection();
 
-export const useLive = (): LiveState => useSyncExternalStore(connection.subscribe, connection.snapshot);
+/** What a component shows of the live state: it is drawn anew only where that has changed. Parts that have not changed stay the
+ * very same objects; what is made anew of them needs `same`. */
+export const useLive = <T>(
+  pick: (live: LiveState) => T,
+  same: (one: T, other: T) => boolean = Object.is,
+): T => useSyncExternalStoreWithSelector(connection.subscribe, connection.snapshot, undefined, pick, same);
+
+/** Whether two lists, or two objects, hold the very same things. */
+export function alike<T extends object>(one: T, other: T): boolean {
+  const [mine, others] = [Object.values(one) as unknown[], Object.values(other) as unknown[]];
+  return mine.length === others.length && mine.every((each, index) => Object.is(each, others[index]));
+}
+
 export const useTape = (): TapeLine[] =>
   useSyncExternalStore(connection.subscribeTape, connection.tapeSnapshot);
 /** Draws a component anew at every beat of the page; false: it stands still. */

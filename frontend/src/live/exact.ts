@@ -1,6 +1,7 @@
 /** What each channel measured at a time, exactly: from the recorder's memory and the records, as it stands in the CSV. */
 
 import { api, got, type Schemas } from "../api/client";
+import { askOnce } from "../api/queries";
 
 export type SampleAt = Schemas["SampleAt"];
 
@@ -62,10 +63,7 @@ export class Exact {
       this.flying = key;
       const moment = Math.max(0, key);
       try {
-        const query = { moment };
-        const answer = await (this.run
-          ? got(api.GET("/api/runs/{key}/samples/at", { params: { path: { key: this.run }, query } }))
-          : got(api.GET("/api/samples/at", { params: { query } })));
+        const answer = await askOnce(["samples at", this.run, moment], (signal) => this.ask(moment, signal));
         this.why = answer.why;
         const young = !this.run && key / 1000 > this.now() - YOUNG;
         this.last = {
@@ -84,6 +82,14 @@ export class Exact {
       this.tell();
     }
     this.flying = null;
+  }
+
+  private ask(moment: number, signal: AbortSignal): Promise<Schemas["SamplesAt"]> {
+    const query = { moment };
+    const { run } = this;
+    return run
+      ? got(api.GET("/api/runs/{key}/samples/at", { params: { path: { key: run }, query }, signal }))
+      : got(api.GET("/api/samples/at", { params: { query }, signal }));
   }
 
   private tell(): void {

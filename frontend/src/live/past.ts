@@ -1,6 +1,7 @@
 /** What lies beyond the samples at hand: the bench's records, fetched for the stretch that is shown. */
 
 import { samplesFrom } from "../api/client";
+import { askOnce } from "../api/queries";
 import { Samples } from "./samples";
 
 export interface Stretch {
@@ -54,7 +55,8 @@ export class Past {
       const start = Math.max(0, Math.round(stretch.start * 1000));
       const end = Math.round(stretch.end * 1000);
       try {
-        const packed = await samplesFrom(`/api/history?start=${start}&end=${end}&points=${points}`);
+        const address = `/api/history?start=${start}&end=${end}&points=${points}`;
+        const packed = await askOnce([address], (signal) => samplesFrom(address, signal));
         const samples = new Samples();
         samples.add(packed);
         this.samples = samples;

@@ -1,7 +1,7 @@
 /** Samples in the browser: the recorder's 24-byte records unpacked into one buffer a channel. */
 
 export const RECORD = 24;
-const MOST = 1 << 18;
+const MAX_SAMPLES = 1 << 18;
 /** Milliseconds that are kept for sure: the longest window that is drawn from samples, and a little more. */
 const KEPT = 65 * 60_000;
 
@@ -26,7 +26,7 @@ export class Series {
 
   private room(): void {
     const old = this.indexAt((this.times[this.length - 1] ?? 0) - KEPT);
-    if (old < this.length >> 2 && this.length < MOST) {
+    if (old < this.length >> 2 && this.length < MAX_SAMPLES) {
       const grown = new Series();
       grown.times = new Float64Array(this.length * 2);
       grown.values = new Float64Array(this.length * 2);

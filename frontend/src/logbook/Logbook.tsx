@@ -6,6 +6,7 @@ import { api, got, type RunRow } from "../api/client";
 import { count, length, moment } from "../look/format";
 import { Button } from "../parts/Button";
 import { Field } from "../parts/Field";
+import { tableLooks } from "../parts/tableLooks";
 import { Trouble } from "../parts/Window";
 
 const PAGE = 50;
@@ -28,12 +29,7 @@ export const Sheet = styled.main`
 `;
 
 export const Table = styled.table`
-  width: 100%;
-  border-collapse: separate;
-  border-spacing: 0;
-  background: var(--panel);
-  border: 1px solid var(--hairline);
-  border-radius: var(--radius);
+  ${tableLooks}
   th {
     text-align: left;
     font-size: 12.5px;

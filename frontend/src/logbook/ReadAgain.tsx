@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import styled from "styled-components";
-import { api, type Comparison, got, type RunDetail, said } from "../api/client";
+import { api, type Comparison, got, type RunDetail } from "../api/client";
+import { useAct } from "../api/useAct";
 import { count, figure, moment } from "../look/format";
 import { mono } from "../look/theme";
 import { Button } from "../parts/Button";
@@ -76,27 +77,19 @@ function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; on
   const [key, setKey] = useState(setups[0]?.id ?? "");
   const [texts, setTexts] = useState<Record<string, string>>({});
   const [beside, setBeside] = useState<Comparison[] | null>(null);
-  const [trouble, setTrouble] = useState("");
-  const [busy, setBusy] = useState(false);
+  const { run: act, trouble, busy, clear } = useAct();
   const text = texts[key] ?? setups.find((one) => one.id === key)?.text ?? "";
   const read = (keep: boolean): void => {
-    setTrouble("");
-    setBusy(true);
-    got(api.POST("/api/runs/{key}/again", { params: { path: { key: run.id } }, body: { text, keep } }))
-      .then(
-        async (outcome) => {
-          setBeside(outcome.channels);
-          if (outcome.kept) {
-            await client.invalidateQueries({ queryKey: ["again", run.id] });
-            onDone();
-          }
-        },
-        (error: unknown) => {
-          setBeside(null);
-          setTrouble(said(error));
-        },
-      )
-      .finally(() => setBusy(false));
+    const asked = { params: { path: { key: run.id } }, body: { text, keep } };
+    act(async () => {
+      // A refusal says nothing of what was compared before.
+      setBeside(null);
+      const outcome = await got(api.POST("/api/runs/{key}/again", asked));
+      setBeside(outcome.channels);
+      if (!outcome.kept) return;
+      await client.invalidateQueries({ queryKey: ["again", run.id] });
+      onDone();
+    });
   };
   return (
     <div style={{ display: "grid", gap: 10, width: "100%" }}>
@@ -111,7 +104,7 @@ function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; on
         onChange={(next) => {
           setKey(next);
           setBeside(null);
-          setTrouble("");
+          clear();
         }}
         width={260}
       />

@@ -28,22 +28,37 @@ const LIST: [string, string][] = [
   ["Esc", "back to now, back out"],
 ];
 
+const CURSOR: [string, string][] = [
+  ["← →", "move the cursor; with Shift ten times as far"],
+  ["Enter", "pin it, then a second one, then none"],
+  ["+ and −", "more or less time around it"],
+  ["Z", "zoom in on what lies between the two"],
+];
+
+function Keys({ list }: { list: [string, string][] }) {
+  return (
+    <List>
+      {list.map(([key, what]) => (
+        <div key={key} style={{ display: "contents" }}>
+          <dt>
+            <Key>{key}</Key>
+          </dt>
+          <dd>{what}</dd>
+        </div>
+      ))}
+    </List>
+  );
+}
+
 /** Which keys do what. */
 export function KeysWindow({ onClose }: { onClose: () => void }) {
   const [on, setOn] = useState(singleKeys);
   return (
     <Window title="Keys" open onClose={onClose}>
       <p>On the Bench, when no field has focus:</p>
-      <List>
-        {LIST.map(([key, what]) => (
-          <div key={key} style={{ display: "contents" }}>
-            <dt>
-              <Key>{key}</Key>
-            </dt>
-            <dd>{what}</dd>
-          </div>
-        ))}
-      </List>
+      <Keys list={LIST} />
+      <p>With the focus on the trends:</p>
+      <Keys list={CURSOR} />
       <div style={{ marginTop: 14 }}>
         <Toggle
           on={on}

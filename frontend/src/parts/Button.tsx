@@ -20,8 +20,11 @@ export const Button = styled(AriaButton)<{ $kind?: "bright" | "quiet" | "plain" 
     filter: brightness(1.08);
     text-decoration: ${({ $kind }) => ($kind === "plain" ? "underline" : "none")};
   }
+  /* Greyed, and still to be read (WCAG 2.2, 1.4.3). */
   &[data-disabled] {
-    opacity: 0.55;
+    background: ${({ $kind }) => ($kind === "plain" ? "transparent" : "var(--ruling)")};
+    border-color: ${({ $kind }) => ($kind === "plain" ? "transparent" : "var(--hairline)")};
+    color: var(--quiet);
     cursor: default;
   }
 `;
@@ -39,6 +42,11 @@ export const Chip = styled(AriaButton)<{ $chosen?: boolean }>`
   cursor: pointer;
   &[data-hovered] {
     border-color: var(--action);
+  }
+  &[data-disabled] {
+    background: var(--ruling);
+    color: var(--quiet);
+    cursor: default;
   }
 `;
 

@@ -7,13 +7,16 @@ const Frame = styled(TextField)`
   display: grid;
   gap: 4px;
   label {
-    font-size: 13px;
+    font-size: 12.5px;
     color: var(--quiet);
+  }
+  input {
+    font-weight: 600;
   }
   input,
   textarea {
-    min-height: 38px;
-    padding: 7px 10px;
+    min-height: 34px;
+    padding: 5px 9px;
     border: 1px solid var(--hairline);
     border-radius: var(--radius);
     background: var(--panel);

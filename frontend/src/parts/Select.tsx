@@ -1,16 +1,28 @@
 import { type ReactNode, useId } from "react";
-import styled from "styled-components";
+import {
+  Button,
+  ComboBox,
+  Input,
+  Label,
+  ListBox,
+  ListBoxItem,
+  Popover,
+  Select as AriaSelect,
+  SelectValue,
+} from "react-aria-components";
+import styled, { css } from "styled-components";
 
-export const Labelled = styled.div`
+/** A field below its label. */
+export const fieldLooks = css`
   display: grid;
   gap: 4px;
   min-width: 0;
-  > label {
+  > label,
+  > .react-aria-Label {
     font-size: 12.5px;
     color: var(--quiet);
     white-space: nowrap;
   }
-  select,
   input {
     min-height: 34px;
     padding: 5px 9px;
@@ -21,12 +33,17 @@ export const Labelled = styled.div`
     width: 100%;
     font-weight: 600;
   }
-  select:disabled,
   input:disabled {
-    opacity: 0.6;
+    color: var(--quiet);
+    background: var(--ground);
   }
   input[aria-invalid="true"] {
     border-color: var(--fault);
+  }
+  .row {
+    display: flex;
+    gap: 6px;
+    align-items: center;
   }
   .wrong {
     color: var(--fault);
@@ -36,31 +53,151 @@ export const Labelled = styled.div`
   }
 `;
 
+export const Labelled = styled.div`
+  ${fieldLooks}
+`;
+
+const Typed = styled(ComboBox)`
+  ${fieldLooks}
+  .row {
+    position: relative;
+  }
+  .row > input:not(:only-child) {
+    padding-right: 28px;
+  }
+  .row > .react-aria-Button {
+    position: absolute;
+    right: 3px;
+    width: 26px;
+    height: 28px;
+    border: 0;
+    border-radius: 6px;
+    background: none;
+    color: var(--quiet);
+    cursor: pointer;
+  }
+`;
+
+const Chosen = styled(AriaSelect)<{ $small: boolean }>`
+  ${fieldLooks}
+  > button {
+    display: flex;
+    align-items: center;
+    gap: 8px;
+    min-height: ${({ $small }) => ($small ? 28 : 34)}px;
+    padding: 0 ${({ $small }) => ($small ? 7 : 9)}px;
+    border: 1px solid var(--hairline);
+    border-radius: ${({ $small }) => ($small ? "6px" : "var(--radius)")};
+    background: var(--panel);
+    font-weight: 600;
+    font-size: ${({ $small }) => ($small ? "12.5px" : "inherit")};
+    text-align: left;
+    width: 100%;
+    cursor: pointer;
+  }
+  > button > span {
+    flex: 1;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  > button::after {
+    content: "▾";
+    color: var(--quiet);
+  }
+  > button[data-hovered] {
+    border-color: var(--action);
+  }
+  > button[data-disabled] {
+    color: var(--quiet);
+    background: var(--ground);
+    cursor: default;
+  }
+`;
+
+const Below = styled(Popover)`
+  min-width: var(--trigger-width);
+  max-height: 60vh;
+  display: flex;
+  background: var(--panel);
+  border: 1px solid var(--hairline);
+  border-radius: var(--radius);
+  box-shadow: 0 8px 30px rgba(0, 0, 0, 0.2);
+`;
+
+const Options = styled(ListBox)`
+  padding: 5px;
+  overflow: auto;
+  outline: none;
+  flex: 1;
+` as typeof ListBox;
+
+const Option = styled(ListBoxItem)`
+  padding: 5px 10px;
+  min-height: 28px;
+  border-radius: 6px;
+  cursor: pointer;
+  outline: none;
+  &[data-focused] {
+    background: var(--chosen);
+  }
+  &[data-selected] {
+    font-weight: 700;
+  }
+  &[data-selected]::before {
+    content: "✓ ";
+  }
+`;
+
 export interface SelectProps<T extends string> {
   label: string;
   value: T;
   options: readonly (T | { value: T; text: string })[];
   onChange: (value: T) => void;
-  width?: number | string;
+  width?: number | string | undefined;
+  isDisabled?: boolean;
+  /** Low, without its label in sight: among other small ones. */
+  small?: boolean;
+  defaultOpen?: boolean;
 }
 
 /** A labelled choice. */
-export function Select<T extends string>({ label, value, options, onChange, width }: SelectProps<T>) {
-  const id = useId();
+export function Select<T extends string>(props: SelectProps<T>) {
+  const {
+    label,
+    value,
+    options,
+    onChange,
+    width,
+    isDisabled = false,
+    small = false,
+    defaultOpen = false,
+  } = props;
+  const all = options.map((one) => (typeof one === "string" ? { value: one, text: one as string } : one));
   return (
-    <Labelled style={{ width }}>
-      <label htmlFor={id}>{label}</label>
-      <select id={id} value={value} onChange={(event) => onChange(event.target.value as T)}>
-        {options.map((option) => {
-          const one = typeof option === "string" ? { value: option, text: option } : option;
-          return (
-            <option key={one.value} value={one.value}>
+    <Chosen
+      $small={small}
+      style={{ width }}
+      value={value}
+      onChange={(key) => onChange(key as T)}
+      isDisabled={isDisabled}
+      defaultOpen={defaultOpen}
+      aria-label={small ? label : undefined}
+    >
+      {!small && <Label>{label}</Label>}
+      <Button>
+        <SelectValue>{({ selectedText }) => selectedText ?? value}</SelectValue>
+      </Button>
+      <Below>
+        <Options items={all}>
+          {(one) => (
+            <Option id={one.value} textValue={one.text}>
               {one.text}
-            </option>
-          );
-        })}
-      </select>
-    </Labelled>
+            </Option>
+          )}
+        </Options>
+      </Below>
+    </Chosen>
   );
 }
 
@@ -81,13 +218,26 @@ export interface EntryProps {
   onBlur?: () => void;
 }
 
+/** What is wrong with an entry, said below it. */
+function Wrong({ id, words }: { id: string; words: string | undefined }) {
+  if (!words) return null;
+  return (
+    <span className="wrong" id={id} role="alert">
+      {words}
+    </span>
+  );
+}
+
 /** A labelled entry on one line. */
-export function Entry({
+export function Entry(props: EntryProps) {
+  return props.among ? <Combo {...props} among={props.among} /> : <Plain {...props} />;
+}
+
+function Plain({
   label,
   value,
   onChange,
   width,
-  among,
   mono,
   placeholder,
   invalid,
@@ -100,11 +250,10 @@ export function Entry({
   return (
     <Labelled style={{ width }}>
       <label htmlFor={id}>{label}</label>
-      <span style={{ display: "flex", gap: 6, alignItems: "center" }}>
+      <span className="row">
         <input
           id={id}
           value={value}
-          list={among ? `${id}-list` : undefined}
           placeholder={placeholder}
           spellCheck={false}
           autoComplete="off"
@@ -117,19 +266,49 @@ export function Entry({
         />
         {after}
       </span>
-      {wrong && (
-        <span className="wrong" id={`${id}-wrong`} role="alert">
-          {wrong}
-        </span>
-      )}
-      {among && (
-        <datalist id={`${id}-list`}>
-          {among.map((one) => (
-            <option key={one} value={one} />
-          ))}
-        </datalist>
-      )}
+      <Wrong id={`${id}-wrong`} words={wrong} />
     </Labelled>
+  );
+}
+
+/** An entry with values to choose from. All of them are offered: what stands in it already does not hide the others. */
+function Combo({ among, ...props }: EntryProps & { among: readonly string[] }) {
+  const { label, value, onChange, width, placeholder, invalid, wrong, after, inputMode, onBlur } = props;
+  const id = useId();
+  return (
+    <Typed
+      style={{ width }}
+      inputValue={value}
+      onInputChange={(text) => text !== value && onChange(text)}
+      defaultItems={among.map((one) => ({ id: one }))}
+      defaultFilter={() => true}
+      isInvalid={invalid ?? false}
+      menuTrigger="manual"
+      allowsCustomValue
+      onBlur={() => onBlur?.()}
+    >
+      <Label>{label}</Label>
+      <span className="row">
+        <Input
+          placeholder={placeholder ?? ""}
+          inputMode={inputMode}
+          spellCheck={false}
+          aria-describedby={wrong ? `${id}-wrong` : undefined}
+        />
+        {among.length > 0 && <Button aria-label={`${label}: values to choose from`}>▾</Button>}
+        {after}
+      </span>
+      <Wrong id={`${id}-wrong`} words={wrong} />
+      <Below>
+        <Options items={among.map((one) => ({ id: one }))}>
+          {(one: { id: string }) => (
+            <Option id={one.id} textValue={one.id}>
+              {one.id}
+            </Option>
+          )}
+        </Options>
+      </Below>
+    </Typed>
   );
 }
 

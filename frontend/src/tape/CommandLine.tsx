@@ -1,9 +1,11 @@
 import { useState } from "react";
 import styled from "styled-components";
-import { api, got, type Instrument, said, type Schemas } from "../api/client";
+import { api, got, type Instrument, type Schemas } from "../api/client";
+import { useAct } from "../api/useAct";
 import { mono } from "../look/theme";
 import { Button, Chip } from "../parts/Button";
 import { ControlText } from "../parts/ControlText";
+import { Choice } from "../parts/Choice";
 import { endName, ENDS, fromHex, unescaped } from "../parts/escapes";
 
 const Frame = styled.form`
@@ -27,14 +29,6 @@ const Frame = styled.form`
     background: var(--panel);
     font: 600 13.5px/1 ${mono};
   }
-  select {
-    min-height: 34px;
-    border: 1px solid var(--hairline);
-    border-radius: var(--radius);
-    background: var(--panel);
-    font-size: 12.5px;
-    max-width: 96px;
-  }
   .answer {
     font: 13px/19px ${mono};
     max-height: 120px;
@@ -54,7 +48,7 @@ const Frame = styled.form`
 `;
 
 const KEPT = "tidybench-commands-";
-const MOST = 50;
+const MAX_KEPT = 50;
 const OWN = "own";
 
 const historyOf = (id: string): string[] => {
@@ -73,20 +67,17 @@ export function CommandLine({ instrument }: { instrument: Instrument }) {
   const [inHex, setInHex] = useState(false);
   const [history, setHistory] = useState(() => historyOf(instrument.id));
   const [place, setPlace] = useState(-1);
-  const [waiting, setWaiting] = useState(false);
   const [answer, setAnswer] = useState<{ sent: string; came: Schemas["CommandStatus"] } | null>(null);
-  const [trouble, setTrouble] = useState("");
+  const { run, trouble, busy } = useAct();
 
-  const send = async (): Promise<void> => {
-    setTrouble("");
-    try {
+  const send = (): void =>
+    run(async () => {
       const bytes = inHex ? fromHex(text) : unescaped(text) + (end === OWN ? instrument.sends_end : end);
       if (!bytes) throw new Error("Type a command first.");
-      const kept = [text, ...history.filter((one) => one !== text)].slice(0, MOST);
+      const kept = [text, ...history.filter((one) => one !== text)].slice(0, MAX_KEPT);
       setHistory(kept);
       localStorage.setItem(KEPT + instrument.id, JSON.stringify(kept));
       setPlace(-1);
-      setWaiting(true);
       setText("");
       const came = await got(
         api.POST("/api/instruments/{key}/command", {
@@ -95,12 +86,7 @@ export function CommandLine({ instrument }: { instrument: Instrument }) {
         }),
       );
       setAnswer({ sent: text, came });
-    } catch (error) {
-      setTrouble(said(error));
-    } finally {
-      setWaiting(false);
-    }
-  };
+    });
   const go = (step: number): void => {
     const next = Math.max(-1, Math.min(history.length - 1, place + step));
     setPlace(next);
@@ -112,7 +98,7 @@ export function CommandLine({ instrument }: { instrument: Instrument }) {
       aria-label="Send a command"
       onSubmit={(event) => {
         event.preventDefault();
-        void send();
+        send();
       }}
     >
       {trouble && (
@@ -153,20 +139,25 @@ export function CommandLine({ instrument }: { instrument: Instrument }) {
           }}
         />
         {!inHex && (
-          <select aria-label="Its end" value={end} onChange={(event) => setEnd(event.target.value)}>
-            <option value={OWN}>+ {endName(instrument.sends_end)}</option>
-            {ENDS.filter((one) => one.value !== instrument.sends_end).map((one) => (
-              <option key={one.value} value={one.value}>
-                + {one.text}
-              </option>
-            ))}
-          </select>
+          <Choice
+            label="Its end"
+            width={92}
+            value={end}
+            options={[
+              { value: OWN, text: `+ ${endName(instrument.sends_end)}` },
+              ...ENDS.filter((one) => one.value !== instrument.sends_end).map((one) => ({
+                value: one.value,
+                text: `+ ${one.text}`,
+              })),
+            ]}
+            onChange={setEnd}
+          />
         )}
         <Chip $chosen={inHex} aria-pressed={inHex} onPress={() => setInHex(!inHex)}>
           hex
         </Chip>
-        <Button type="submit" isDisabled={waiting || !text} style={{ minHeight: 34, padding: "0 12px" }}>
-          {waiting ? "Waiting …" : "Send"}
+        <Button type="submit" isDisabled={busy || !text} style={{ minHeight: 34, padding: "0 12px" }}>
+          {busy ? "Waiting …" : "Send"}
         </Button>
       </div>
     </Frame>

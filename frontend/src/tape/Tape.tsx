@@ -1,10 +1,11 @@
-import { type ReactNode, useState } from "react";
+import { lazy, type ReactNode, Suspense, useState } from "react";
+import { ToggleButton, ToggleButtonGroup } from "react-aria-components";
 import styled from "styled-components";
 import type { Instrument } from "../api/client";
 import { count } from "../look/format";
 import { connection } from "../live/connection";
 import { Chip } from "../parts/Button";
-import { CommandLine } from "./CommandLine";
+import { Choice } from "../parts/Choice";
 import type { Direction, Show, TimeAs } from "./lines";
 import { TapeView } from "./TapeView";
 import { useTapeLines } from "./useTapeLines";
@@ -30,8 +31,9 @@ const Panel = styled.section`
     font-size: 13.5px;
     margin-right: 4px;
   }
-  header select,
   header input {
+    flex: 1;
+    min-width: 50px;
     border: 1px solid var(--hairline);
     border-radius: 6px;
     background: var(--panel);
@@ -41,7 +43,7 @@ const Panel = styled.section`
     max-width: 170px;
   }
   header input {
-    width: 120px;
+    width: 50px;
     padding: 0 7px;
   }
   .facts {
@@ -63,6 +65,29 @@ const Panel = styled.section`
   }
 `;
 
+const CommandLine = lazy(() => import("./CommandLine").then((part) => ({ default: part.CommandLine })));
+
+const Ways = styled(ToggleButtonGroup)`
+  display: flex;
+  gap: 6px;
+  button {
+    min-height: 26px;
+    padding: 0 8px;
+    border-radius: 6px;
+    border: 1px solid var(--hairline);
+    background: var(--panel);
+    font-weight: 600;
+    font-size: 12.5px;
+    cursor: pointer;
+  }
+  button[data-hovered] {
+    border-color: var(--action);
+  }
+  button[data-selected] {
+    background: var(--chosen);
+  }
+`;
+
 export interface TapeProps {
   instruments: Instrument[];
   /** Shown alone where given. */
@@ -76,6 +101,14 @@ export interface TapeProps {
   tools?: ReactNode;
 }
 
+const WAYS: { value: Direction; text: string }[] = [
+  { value: "", text: "both ways" },
+  { value: "in", text: "received" },
+  { value: "out", text: "sent" },
+  { value: "events", text: "events" },
+];
+const TIMES: TimeAs[] = ["clock", "elapsed", "gap"];
+
 /** The raw traffic, both ways, and what was decided: live or held, filtered, searched, saved; and a line to type commands. */
 export function Tape({ instruments, only, roomy, style, more, tools }: TapeProps) {
   const [chosen, setChosen] = useState("");
@@ -86,6 +119,9 @@ export function Tape({ instruments, only, roomy, style, more, tools }: TapeProps
   const link = only?.link ?? chosen;
   const one = only ?? instruments.find((instrument) => instrument.link === link);
   const tape = useTapeLines(link, direction, find.trim());
+  // Instruments that share a link are on the same lines.
+  const onLinks = new Map<string, string[]>();
+  for (const { link, name } of instruments) onLinks.set(link, [...(onLinks.get(link) ?? []), name]);
   const names = new Map(instruments.map((instrument) => [instrument.link, instrument.name]));
   const goOn = (): void => {
     setFind("");
@@ -103,20 +139,29 @@ export function Tape({ instruments, only, roomy, style, more, tools }: TapeProps
       <header>
         <h2>Tape</h2>
         {!only && (
-          <select aria-label="Instrument" value={chosen} onChange={(event) => setChosen(event.target.value)}>
-            <option value="">all instruments</option>
-            {instruments.map((instrument) => (
-              <option key={instrument.id} value={instrument.link}>
-                {instrument.name}
-              </option>
-            ))}
-          </select>
+          <Choice
+            label="Instrument"
+            width={150}
+            value={chosen}
+            options={[
+              { value: "", text: "all instruments" },
+              ...[...onLinks].map(([value, names]) => ({ value, text: names.join(", ") })),
+            ]}
+            onChange={setChosen}
+          />
         )}
-        {(["text", "hex", "both"] as const).map((way) => (
-          <Chip key={way} $chosen={show === way} aria-pressed={show === way} onPress={() => setShow(way)}>
-            {way}
-          </Chip>
-        ))}
+        <Ways
+          aria-label="Shown as"
+          selectedKeys={[show]}
+          onSelectionChange={([way]) => way && setShow(way as Show)}
+          disallowEmptySelection
+        >
+          {(["text", "hex", "both"] as const).map((way) => (
+            <ToggleButton key={way} id={way}>
+              {way}
+            </ToggleButton>
+          ))}
+        </Ways>
         <Chip $chosen={tape.held} aria-pressed={tape.held} onPress={tape.held ? goOn : tape.hold}>
           {tape.held ? "held: go on" : "hold"}
         </Chip>
@@ -134,25 +179,8 @@ export function Tape({ instruments, only, roomy, style, more, tools }: TapeProps
       </header>
       {roomy && (
         <header>
-          <select
-            aria-label="Direction"
-            value={direction}
-            onChange={(event) => setDirection(event.target.value as Direction)}
-          >
-            <option value="">both ways</option>
-            <option value="in">received</option>
-            <option value="out">sent</option>
-            <option value="events">events</option>
-          </select>
-          <select
-            aria-label="Time as"
-            value={timeAs}
-            onChange={(event) => setTimeAs(event.target.value as TimeAs)}
-          >
-            <option value="clock">clock</option>
-            <option value="elapsed">elapsed</option>
-            <option value="gap">gap</option>
-          </select>
+          <Choice label="Direction" width={104} value={direction} options={WAYS} onChange={setDirection} />
+          <Choice label="Time as" width={88} value={timeAs} options={TIMES} onChange={setTimeAs} />
           <input
             aria-label="Find on the tape"
             placeholder="find"
@@ -190,7 +218,7 @@ export function Tape({ instruments, only, roomy, style, more, tools }: TapeProps
               : "Nothing has gone over the wires yet."
         }
       />
-      {roomy && one && <CommandLine key={one.id} instrument={one} />}
+      <Suspense fallback={null}>{roomy && one && <CommandLine key={one.id} instrument={one} />}</Suspense>
     </Panel>
   );
 }

@@ -1,10 +1,14 @@
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { api, got, said, type TapeLine } from "../api/client";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { api, got, type TapeLine } from "../api/client";
+import { queries } from "../api/queries";
 import { useTape } from "../live/connection";
+import { useLate } from "../parts/useLate";
 import { type Direction, passes } from "./lines";
 
 const LIVE = 300;
 const PAGE = 1500;
+const NO_LINES: TapeLine[] = [];
 
 export interface TapeLines {
   lines: TapeLine[];
@@ -22,83 +26,70 @@ export interface TapeLines {
  */
 export function useTapeLines(link: string, direction: Direction, find: string): TapeLines {
   const tape = useTape();
-  const [pages, setPages] = useState<TapeLine[] | null>(null);
-  const [loading, setLoading] = useState(false);
-  const [trouble, setTrouble] = useState("");
-  const atEnd = useRef(false);
-  const turn = useRef(0);
-
-  const load = useCallback(
-    async (before: number): Promise<void> => {
-      const mine = ++turn.current;
-      setLoading(true);
-      try {
-        const query = { last: PAGE, before, link, direction, find };
-        const more = await got(api.GET("/api/live/tape", { params: { query } }));
-        if (mine !== turn.current) return;
-        atEnd.current = more.length < PAGE;
-        setPages((old) => (before && old ? [...more, ...old] : more));
-        setTrouble("");
-      } catch (error) {
-        if (mine === turn.current) setTrouble(said(error));
-      } finally {
-        if (mine === turn.current) setLoading(false);
-      }
+  // What was shown when it was held, until the pages are here; each holding reads anew.
+  const [held, setHeld] = useState<TapeLine[] | null>(null);
+  const [turn, setTurn] = useState(0);
+  const wanted = useLate(find, 250);
+  const paged = held !== null || (find !== "" && wanted === find);
+  const pages = useInfiniteQuery(
+    {
+      queryKey: ["tape", turn, link, direction, wanted],
+      queryFn: ({ pageParam, signal }) => {
+        const query = { last: PAGE, before: pageParam, link, direction, find: wanted };
+        return got(api.GET("/api/live/tape", { params: { query }, signal }));
+      },
+      initialPageParam: 0,
+      getNextPageParam: (page) => (page.length < PAGE ? undefined : page[0]?.n),
+      enabled: paged,
+      staleTime: Infinity,
+      gcTime: 0,
+      retry: false,
     },
-    [link, direction, find],
+    queries,
   );
-
-  const held = pages !== null;
-  const filters = `${link} ${direction} ${find}`;
-  const before = useRef(filters);
-  useEffect(() => {
-    if (before.current === filters) return;
-    before.current = filters;
-    if (!held && !find) return;
-    // While a text is being typed, the last word counts.
-    const timer = setTimeout(() => void load(0), 250);
-    return () => clearTimeout(timer);
-  }, [filters, held, find, load]);
-
   // What one instrument said before the page opened: the socket's memory is shared by all of them.
-  const [past, setPast] = useState<{ link: string; lines: TapeLine[] }>({ link: "", lines: [] });
-  useEffect(() => {
-    if (!link) return;
-    let gone = false;
-    api
-      .GET("/api/live/tape", { params: { query: { last: LIVE, link } } })
-      .then(({ data }) => {
-        if (!gone && data) setPast({ link, lines: data });
-      })
-      .catch(() => undefined);
-    return () => {
-      gone = true;
-    };
-  }, [link]);
+  const past = useQuery(
+    {
+      queryKey: ["tape of", link],
+      queryFn: ({ signal }) =>
+        got(api.GET("/api/live/tape", { params: { query: { last: LIVE, link } }, signal })),
+      enabled: link !== "",
+      staleTime: Infinity,
+      gcTime: 0,
+      retry: false,
+    },
+    queries,
+  ).data;
   const live = useMemo(() => {
     const fresh = tape.filter((line) => passes(line, link, direction));
     const first = fresh[0]?.n ?? Infinity;
-    const older =
-      past.link === link ? past.lines.filter((line) => line.n < first && passes(line, link, direction)) : [];
-    return [...older, ...fresh].slice(-LIVE);
+    const older = (link ? past : undefined) ?? NO_LINES;
+    return [...older.filter((line) => line.n < first && passes(line, link, direction)), ...fresh].slice(
+      -LIVE,
+    );
   }, [tape, link, direction, past]);
+  const found = useMemo(() => pages.data?.pages.toReversed().flat(), [pages.data]);
+  const before = useMemo(
+    () => held?.filter((line) => passes(line, link, direction)),
+    [held, link, direction],
+  );
+  const shown = paged ? (found ?? before ?? live) : live;
+  const hold = (): void => {
+    setHeld(live);
+    setTurn(turn + 1);
+  };
   return {
-    lines: pages ?? live,
-    held,
-    loading,
-    trouble,
-    hold: () => {
-      setPages(live);
-      void load(0);
-    },
+    lines: shown,
+    held: paged,
+    loading: paged && pages.isFetching,
+    trouble: paged ? (pages.error?.message ?? "") : "",
+    hold,
     goOn: () => {
-      turn.current++;
-      setPages(null);
-      setLoading(false);
+      setHeld(null);
+      setTurn(turn + 1);
     },
     older: () => {
-      const first = pages?.[0]?.n;
-      if (first !== undefined && !atEnd.current && !loading) void load(first);
+      if (pages.hasNextPage && !pages.isFetching) void pages.fetchNextPage();
     },
   };
 }

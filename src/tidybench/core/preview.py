@@ -9,7 +9,7 @@ from tidybench.core.exchange.link_reader import open_framer
 from tidybench.core.framing import Cut, make_check, make_framer
 from tidybench.core.framing.check import Checker
 from tidybench.core.quality import Quality
-from tidybench.core.reading.form import Form, Learns, Refusal
+from tidybench.core.reading.form import ErrorReply, Form, Learns
 from tidybench.core.reading.stop import Stop
 from tidybench.core.setup import Setup
 from tidybench.core.tape.events import Event, Opened, Received, Sent, Tick
@@ -101,7 +101,7 @@ def read_message(
         if isinstance(got, Stop):
             stops.append(got)
             continue
-        if isinstance(got, Refusal):
+        if isinstance(got, ErrorReply):
             return Previewed(at, text, {"error": got.text}, "", 0, query, body)
         fields = {
             name: (f"{value:.10g}" if isinstance(value, float) else str(value))

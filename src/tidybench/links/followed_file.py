@@ -77,7 +77,7 @@ class FileLink:
                 return rest
             self._anew = False
             raise BegunAnew
-        if self._settings.pace == "as it comes":
+        if self._settings.pace == "at once":
             return self._grown()
         if not self._lines:
             *lines, self._rest = (self._rest + self._grown()).split(b"\n")

@@ -29,6 +29,7 @@ def instrument_status(setup: Setup, worker: Worker, rates: Rates, now: int, shar
     return InstrumentStatus(
         id=setup.instrument.id,
         name=setup.instrument.name,
+        group=setup.instrument.group,
         talks=setup.instrument.talks,
         link=address,
         kind=setup.link.kind,

@@ -16,6 +16,7 @@ from tidybench.recorder.journal import Journal
 from tidybench.recorder.live_stream import LiveStream
 from tidybench.recorder.mailbox import Mailbox
 from tidybench.recorder.mender import Mender, unfinished
+from tidybench.recorder.open_crossings import OpenCrossings
 from tidybench.recorder.port_list import PortList
 from tidybench.recorder.refused import RequestRefused
 from tidybench.recorder.run_in_progress import RunInProgress
@@ -26,12 +27,13 @@ from tidybench.recorder.status import StatusTeller
 from tidybench.recorder.writer import Writer
 from tidybench.recorder.zeros import Zeros
 from tidybench.runs.reserve import Reserve
+from tidybench.runs.whole import WholeFile
 from tidybench.wire.bench import bench_name
 from tidybench.wire.places import Places
 
 logger = logging.getLogger(__name__)
 
-SEALED_WITHIN = 20.0
+CLOSED_WITHIN = 20.0
 """Seconds that a run which ends with the recorder is given to reach the disk."""
 
 
@@ -72,6 +74,14 @@ class Recorder:
             LiveStream(self._context, places.live),
             zeros=lambda: self.state.now.zeros,
             status_of=StatusTeller(self.clock, self.ports, self.state, self._room),
+            crossings=OpenCrossings(
+                WholeFile(
+                    places.open_alarms,
+                    self._run_disk,
+                    lambda error: logger.error("alarms: %s", error),
+                    reserve,
+                )
+            ),
         )
         self._run.say_restarted()
         self.employment = Employment(places.simulated, self.state, self.journal, self.clock, self.writer)
@@ -102,7 +112,7 @@ class Recorder:
         self.service.stop()
         self.ports.stop()
         if self._mender.is_alive():
-            self._mender.join(SEALED_WITHIN)
+            self._mender.join(CLOSED_WITHIN)
         self._end_run()  # first of all: that its ports are freed now is none of its business
         self._searches.stop_all()
         self.employment.stop()
@@ -121,9 +131,9 @@ class Recorder:
         try:
             run = self.writer.mailbox.ask(current)
             if run:
-                sealed: Future[None] = self.service.end_run(
+                closed: Future[None] = self.service.end_run(
                     run, "Tidy Bench was stopped during the run.", "interrupted"
                 )
-                sealed.result(SEALED_WITHIN)
+                closed.result(CLOSED_WITHIN)
         except (RequestRefused, OSError, TimeoutError):
             logger.exception("the run in progress could not be closed")

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from tidybench.core.derivation import END, RESTARTED
 from tidybench.core.setup.calculated import CALCULATED
-from tidybench.core.tape.events import MarkCorrected, Note, SetUp, Start
+from tidybench.core.tape.events import MarkCorrected, Note, SetupsInForce, Start
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark
 from tidybench.recorder.clock import STEP, Clock
@@ -281,7 +281,7 @@ class RunInProgress:
             if not link and CALCULATED in names:
                 files.append(names[CALCULATED])
                 numbers |= {one.id: employed.numbers[one.id] for one in employed.calculations.calculated}
-            number = self._journal.put(link, SetUp(now, files, numbers))
+            number = self._journal.put(link, SetupsInForce(now, files, numbers))
         return number
 
     def status(self) -> RunStatus | None:

@@ -219,7 +219,7 @@ class Service(threading.Thread):
         return Answer(run=run)
 
     def _end(self, request: EndRun) -> "Future[Answer]":
-        sealed = self.end_run(request.run, request.reason)
+        closed = self.end_run(request.run, request.reason)
         answered: Future[Answer] = Future()
 
         def after(done: "Future[None]") -> None:
@@ -231,16 +231,16 @@ class Service(threading.Thread):
             words = f"The run was ended, but that could not be written yet: {why}. It is tried again."
             answered.set_result(Answer(trouble="disk", why=words))
 
-        sealed.add_done_callback(after)
+        closed.add_done_callback(after)
         return answered
 
     def end_run(self, run: str, reason: str, status: RunEnd = "ended") -> "Future[None]":
         """End the run in progress; what is given comes true when it is on the disk. Raises RequestRefused. This thread, or
         any once this one has ended."""
         writer = self._parts.writer
-        sealed = self._ask(lambda: writer.end(run, reason, status))
+        closed = self._ask(lambda: writer.end(run, reason, status))
         self._remember_run(None)
-        return sealed
+        return closed
 
     def _remember_run(self, folder: str | None) -> None:
         try:

@@ -60,6 +60,7 @@ class Writer(threading.Thread):
         live: LiveStream,
         zeros: Callable[[], dict[str, list[Zero]]],
         status_of: "Callable[[Writer], Status]",
+        crossings: OpenCrossings,
     ) -> None:
         """`zeros`: what is taken off channels' values, as it is remembered. `status_of`: how everything stands."""
         super().__init__(name="writer", daemon=True)
@@ -69,7 +70,7 @@ class Writer(threading.Thread):
         self.run_in_progress = run
         self.employed = Employed()
         self._derivations = Derivations()
-        self._crossings = OpenCrossings()
+        self._crossings = crossings
         self._outages = Outages()
         self._journal, self._clock, self._live = journal, clock, live
         self._zeros, self._status_of = zeros, status_of
@@ -153,8 +154,11 @@ class Writer(threading.Thread):
     def _look_for_outages(self, status: Status) -> None:
         """Paths that have stopped and channels that are not measured call like limits, while a run is on."""
         owners = {channel.id: channel.instrument for channel in status.channels}
-        running = self.run_in_progress.log is not None
+        running = self.run_in_progress.goes_on
         unknown = status.verdict.unknown
+        if not self._outages.looked and status.instruments:
+            names = {channel.number: channel.id for channel in status.channels}
+            self._outages.resume(self._crossings.going_on(), status.instruments, names)
         for told in self._outages.look(status.at, running, status.instruments, unknown, owners):
             self._crossings.enter(told)
             self.run_in_progress.crossing(told)
@@ -170,6 +174,8 @@ class Writer(threading.Thread):
         """A limit was crossed: onto the tape, into the run folder and before a person's eyes."""
         part = self.employed.numbered.get(crossing.channel)
         calls = crossing.state in SERIOUS + CALLING
+        if crossing.state not in ("", "starting") and self._crossings.resume(crossing):
+            return
         if part is None or ("" in (crossing.before, crossing.state) and not calls):
             return
         if crossing.state == "starting" or (crossing.before == "starting" and crossing.state == "within"):
@@ -191,18 +197,18 @@ class Writer(threading.Thread):
         """End the run in progress, with everything that happened until now; what is given comes true when it is on the
         disk. Raises RequestRefused."""
         self.run_in_progress.check(run)
-        sealed: Future[None] = Future()
+        closed: Future[None] = Future()
 
         def done(error: Exception | None) -> None:
             if error is None:
-                sealed.set_result(None)
+                closed.set_result(None)
             else:
-                sealed.set_exception(error)
+                closed.set_exception(error)
 
         at = self.run_in_progress.say_end(reason)
         self.flush()
         self.run_in_progress.end(at, reason, status, done)
-        return sealed
+        return closed
 
     def mark(self, text: str, by: str, ago_ms: float = 0.0) -> RunStatus:
         """Mark the moment `ago_ms` ago. Raises RequestRefused."""

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from tidybench.core.batch import RECORD_SIZE
 from tidybench.core.tape.counting import count
-from tidybench.core.tape.events import Hole, Note, Received, SetUp, Start
+from tidybench.core.tape.events import Hole, Note, Received, SetupsInForce, Start
 from tidybench.core.tape.lines import tape_line
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark
@@ -183,7 +183,7 @@ class RunLog:
                 kind = type(event)
                 if kind is Start:
                     started.add(link)
-                elif kind is not SetUp:
+                elif kind is not SetupsInForce:
                     continue  # what this happened upon is not on this tape
             tape.append(entry.line)
             if entry.batch is not None:

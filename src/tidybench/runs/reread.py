@@ -11,7 +11,7 @@ from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.exchange.state import ExchangeError
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import CALCULATED, Calculations, load_calculations
-from tidybench.core.tape.events import Hole, Opened, SetUp, Start
+from tidybench.core.tape.events import Hole, Opened, SetupsInForce, Start
 from tidybench.core.tape.lines import TapeError
 from tidybench.runs.entry import Entry
 from tidybench.runs.folder import setup_file
@@ -50,7 +50,7 @@ def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | Non
     rests_on = basis(setups, calculations)
     derivation = Derivation(setups, calculations, numbers, tape=True)
     for sequence, link, event in read_tape(folder / "tape", first_segment):
-        if isinstance(event, SetUp) and not corrected:
+        if isinstance(event, SetupsInForce) and not corrected:
             numbers |= event.numbers
             texts = {name: (folder / "set-ups" / name).read_text("utf-8") for name in event.files}
             changed = [load(text) for name, text in texts.items() if name.endswith(".setup.toml")]

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
-from tidybench.core.channels.calculator import Calculator, Known
+from tidybench.core.channels.calculator import Calculator, Known, named_in
 from tidybench.core.channels.scaling import residuals, traced
 from tidybench.core.compile.edit import changed, document_with
 from tidybench.core.compile.load import load
@@ -85,12 +85,14 @@ class CalculationsBody(Exact):
 
 
 class CalculatedChecked(BaseModel):
-    """What is wrong with a calculated channel ("" for nothing), at which column of its expression (0: no place)."""
+    """What is wrong with a calculated channel ("" for nothing), at which column of its expression (0: no place). `uses`: the ids
+    of the channels that it is made from."""
 
     id: str
     problem: str
     column: int
     interval_s: float
+    uses: list[str]
 
 
 router = APIRouter(prefix="/api", responses=REFUSALS)
@@ -152,7 +154,11 @@ def _checked(setups: list[Setup], body: Calculations) -> list[CalculatedChecked]
     numbers = {part.id: n for n, part in enumerate(body.calculated, 1)}
     return [
         CalculatedChecked(
-            id=one.part.id, problem=one.problem, column=_column(one.problem), interval_s=one.interval
+            id=one.part.id,
+            problem=one.problem,
+            column=_column(one.problem),
+            interval_s=one.interval,
+            uses=list(dict.fromkeys(channel.id for channel in named_in(one.part))),
         )
         for one in Calculator(body.calculated, known, numbers).all
     ]

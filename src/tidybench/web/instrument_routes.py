@@ -252,7 +252,7 @@ def _history(context: Context, key: str) -> list[Stored]:
 
 
 def _known_keys(context: Context) -> set[str]:
-    """Ids that no new instrument may have: those of instruments, now and before, and of channels."""
+    """Ids that no new instrument may have: those of instruments, now and before, of channels, and of pages beside theirs."""
     channels = {c.id for one in setups_in_force(context) for c in load(one.text).channel}
     with Session(context.engine) as session, session.begin():
-        return known_keys(session, context.bench_id(session)) | channels | {CALCULATED}
+        return known_keys(session, context.bench_id(session)) | channels | {CALCULATED, "new"}

@@ -18,12 +18,16 @@ from tidybench.web.refusals import REFUSALS
 
 
 class LaneData(BaseModel):
-    """A lane of the Bench: its channels by id, how high it is beside the others, its scale (null: automatic)."""
+    """A lane of the Bench: its channels by id, how high it is beside the others, its scale (null: automatic). `undrawn`: channels
+    that have a readout and no curve. `band`: the lowest, middle and highest of all are drawn, and curves only of those
+    that stand out."""
 
     channels: Annotated[list[Annotated[str, Field(max_length=64)]], Field(max_length=200)]
     weight: Annotated[float, Field(ge=0.25, le=8)] = 1.0
     scale: tuple[float, float] | None = None
     log: bool = False
+    undrawn: Annotated[list[Annotated[str, Field(max_length=64)]], Field(max_length=200)] = []
+    band: bool = False
 
 
 class LayoutData(Exact):
@@ -45,7 +49,7 @@ class NamedLayout(BaseModel):
 router = APIRouter(prefix="/api", responses=REFUSALS)
 Name = Annotated[str, Path(min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f/]+$")]
 LONGEST = 60 * 86_400_000_000
-MOST = 200
+MAX_LAYOUTS = 200
 
 
 @router.get("/layouts")
@@ -63,8 +67,8 @@ def keep_layout(request: Request, name: Name, body: LayoutData) -> None:
     context = context_of(request)
     with Session(context.engine) as session, session.begin():
         bench = context.bench_id(session)
-        if len(layouts(session, bench)) >= MOST:
-            raise HTTPException(409, f"There are {MOST} layouts already. Take one away first.")
+        if len(layouts(session, bench)) >= MAX_LAYOUTS:
+            raise HTTPException(409, f"There are {MAX_LAYOUTS} layouts already. Take one away first.")
         save_layout(session, bench, name.strip(), body.model_dump(mode="json"))
 
 

@@ -11,7 +11,7 @@ from tidybench.web.refusals import REFUSALS
 
 logger = logging.getLogger(__name__)
 
-MOST = 30
+MAX_PER_MINUTE = 30
 """Errors of pages that are logged in a minute; a page that fails at every draw must not fill the disk."""
 
 
@@ -34,5 +34,5 @@ def page_error(body: PageError) -> None:
     if now - _minute[0] > 60:
         _minute[:] = [now, 0]
     _minute[1] += 1
-    if _minute[1] <= MOST:
+    if _minute[1] <= MAX_PER_MINUTE:
         logger.error("a page failed (%s): %s\n%s", body.where, body.message, body.stack)

@@ -17,7 +17,7 @@ from tidybench.runs.whole import write_whole
 LASTS = 14 * 86_400
 """Seconds that a session lasts after it was used last."""
 
-MOST = 50
+MAX_SESSIONS = 50
 """Sessions that are kept; of more the one used longest ago ends."""
 
 NOTED_EVERY = 3600
@@ -77,7 +77,7 @@ class Sessions:
 
     def _keep(self) -> None:
         now = self._now()
-        alive = sorted((at, key) for key, at in self._used.items() if now - at <= LASTS)[-MOST:]
+        alive = sorted((at, key) for key, at in self._used.items() if now - at <= LASTS)[-MAX_SESSIONS:]
         self._used = {key: at for at, key in alive}
         try:
             write_whole(self._path, json.dumps(self._used))

@@ -42,6 +42,7 @@ class InstrumentStatus(BaseModel):
 
     id: str
     name: str
+    group: str
     talks: Literal["when asked", "on its own", "on its key"]
     link: str
     kind: Literal["serial", "tcp", "udp", "file"]

@@ -32,6 +32,11 @@ class Places:
         return self.data / "recorder.json"
 
     @property
+    def open_alarms(self) -> Path:
+        """Alarms that nobody has seen yet."""
+        return self.data / "alarms.json"
+
+    @property
     def access(self) -> Path:
         """Token and port of the web server; its owner's alone."""
         return self.data / "access.json"

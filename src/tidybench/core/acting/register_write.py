@@ -5,7 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from tidybench.core.protocols.modbus import frame
-from tidybench.core.reading.form import Refusal
+from tidybench.core.reading.form import ErrorReply
 from tidybench.core.reading.registers import RegistersForm, Request, raw_registers, requests
 from tidybench.core.reading.stop import Stop
 from tidybench.core.setup.modbus import RegisterPart
@@ -57,7 +57,7 @@ def write_register(kind: str, unit: int, one: RegisterPart, value: float, exchan
             f"No good answer came to the writing of {one.name}: it is not known whether it was done.",
         )
     refused = RegistersForm(unit, Request(pdu[0], one.at, 1, ())).read(answer)
-    if isinstance(refused, Refusal):
+    if isinstance(refused, ErrorReply):
         return Written(False, None, f"The device refuses to write {one.name}: {refused.text}.")
     if answer[:1] != bytes([unit]) or answer[1:6] != pdu[:5]:
         return Written(
@@ -66,7 +66,7 @@ def write_register(kind: str, unit: int, one: RegisterPart, value: float, exchan
     [request] = requests([one], 0)
     found = exchange(frame(kind, unit, struct.pack(">BHH", request.function, request.first, request.count)))
     got = RegistersForm(unit, request).read(found) if found is not None else None
-    if got is None or isinstance(got, Stop | Refusal):
+    if got is None or isinstance(got, Stop | ErrorReply):
         return Written(True, None, f"{one.name} was written, but it could not be read back.")
     quality, back = got[one.name]
     if not quality.measured or isinstance(back, str):

@@ -10,7 +10,7 @@ from tidybench.core.batch import NAN, Batch
 from tidybench.core.channels.pipeline import ChannelPipeline
 from tidybench.core.expression.program import Nothing, Program, compiled
 from tidybench.core.expression.tokens import ExpressionError
-from tidybench.core.expression.tree import Channel, channels_in, parse
+from tidybench.core.expression.tree import ChannelRef, channels_in, parse
 from tidybench.core.quality import Quality
 from tidybench.core.setup.calculated import CalculatedPart
 
@@ -88,9 +88,9 @@ class Calculator:
         self._latest, self._by_lead = {}, {}
         for part in _in_order(self._parts, made):
             one = made[part.id]
-            broken = [made[c.id] for c in _named(part) if c.id in made and made[c.id].problem]
+            broken = [made[c.id] for c in named_in(part) if c.id in made and made[c.id].problem]
             if not one.problem and broken:
-                column = next(c.column for c in _named(part) if c.id == broken[0].part.id)
+                column = next(c.column for c in named_in(part) if c.id == broken[0].part.id)
                 one.problem = f"Column {column}: “{broken[0].part.id}” is not calculated itself. Fix that channel first."
             if not one.problem:
                 try:
@@ -268,7 +268,8 @@ class Calculator:
                 due.append(one.number)
 
 
-def _named(part: CalculatedPart) -> list[Channel]:
+def named_in(part: CalculatedPart) -> list[ChannelRef]:
+    """The channels that an expression names; none where it cannot be read."""
     try:
         return channels_in(parse(part.expression))
     except ExpressionError:
@@ -298,7 +299,7 @@ def _in_order(parts: Sequence[CalculatedPart], made: Mapping[str, Calculated]) -
             parse(part.expression)
         except ExpressionError as error:
             made[part.id].problem = f"{str(error).rstrip('.')}."
-        needs[part.id] = [c.id for c in _named(part) if c.id in by_id]
+        needs[part.id] = [c.id for c in named_in(part) if c.id in by_id]
     ordered: list[CalculatedPart] = []
     done: set[str] = set()
 

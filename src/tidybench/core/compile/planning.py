@@ -29,7 +29,7 @@ def _work(setup: Setup) -> Setup:
         "zero": None,
     }
     channels = [channel.model_copy(update=plain) for channel in setup.channel]
-    told = {"name": "x", "note": "", "warm_up_s": 0.0, "calibration": None}
+    told = {"name": "x", "group": "", "note": "", "warm_up_s": 0.0, "calibration": None}
     instrument = setup.instrument.model_copy(update=told)
     return setup.model_copy(update={"channel": channels, "instrument": instrument})
 

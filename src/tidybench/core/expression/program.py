@@ -10,7 +10,7 @@ from tidybench.core.expression.tokens import ExpressionError
 from tidybench.core.expression.tree import (
     COMPARISONS,
     Call,
-    Channel,
+    ChannelRef,
     Node,
     Number,
     Pair,
@@ -52,7 +52,7 @@ Evaluate = Callable[[Values], float]
 
 
 @dataclass(slots=True, frozen=True)
-class Part:
+class Operand:
     """A part of an expression, made ready. `unit` is None for a condition (1 or 0)."""
 
     unit: Unit | None
@@ -168,14 +168,14 @@ class _Compiler:
         except UnitError as error:
             raise ExpressionError(column, str(error)) from error
 
-    def _part(self, node: Node) -> Part:
+    def _part(self, node: Node) -> Operand:
         self._nodes += 1
         if self._nodes > MAX_NODES:
             raise ExpressionError(node.column, f"an expression has at most {MAX_NODES} parts")
         if isinstance(node, Number):
             value = node.value
-            return Part(self._unit(node.column, node.unit or ""), lambda _: value, value)
-        if isinstance(node, Channel):
+            return Operand(self._unit(node.column, node.unit or ""), lambda _: value, value)
+        if isinstance(node, ChannelRef):
             return self._channel(node)
         if isinstance(node, Signed):
             return self._signed(node)
@@ -185,11 +185,11 @@ class _Compiler:
             raise ExpressionError(node.column, f"the unit [{node.unit}] stands behind no number")
         return self._call(node)
 
-    def _channel(self, node: Channel) -> Part:
+    def _channel(self, node: ChannelRef) -> Operand:
         if node.id not in self._units:
             if node.id in CONSTANTS:
                 value = CONSTANTS[node.id]
-                return Part(unit_of(""), lambda _: value, value)
+                return Operand(unit_of(""), lambda _: value, value)
             near = _nearest(node.id, self._units) or _nearest(node.id, FUNCTIONS)
             hint = f"; perhaps “{near}” is meant" if near else ""
             raise ExpressionError(node.column, f"there is no channel “{node.id}”{hint}")
@@ -203,19 +203,19 @@ class _Compiler:
                 raise Nothing(f"“{node.id}” has no value", silent=True)
             return value
 
-        return Part(self._unit(node.column, self._units[node.id]), evaluate)
+        return Operand(self._unit(node.column, self._units[node.id]), evaluate)
 
-    def _signed(self, node: Signed) -> Part:
+    def _signed(self, node: Signed) -> Operand:
         part = self._part(node.of)
         of = part.evaluate
         if node.sign == "not":
             self._condition(part, node.of)
-            return Part(None, lambda values: 1.0 - of(values))
+            return Operand(None, lambda values: 1.0 - of(values))
         unit = self._number(part, node.of)
         constant = -part.constant if part.constant is not None else None
-        return Part(unit, lambda values: -of(values), constant)
+        return Operand(unit, lambda values: -of(values), constant)
 
-    def _pair(self, node: Pair) -> Part:
+    def _pair(self, node: Pair) -> Operand:
         left, right = self._part(node.left), self._part(node.right)
         a, b = left.evaluate, right.evaluate
         sign, column = node.sign, node.column
@@ -223,13 +223,13 @@ class _Compiler:
             self._condition(left, node.left)
             self._condition(right, node.right)
             if sign == "and":
-                return Part(None, lambda v: b(v) if a(v) else 0.0)
-            return Part(None, lambda v: 1.0 if a(v) else b(v))
+                return Operand(None, lambda v: b(v) if a(v) else 0.0)
+            return Operand(None, lambda v: 1.0 if a(v) else b(v))
         first, second = self._number(left, node.left), self._number(right, node.right)
         try:
             if sign in COMPARISONS:
                 compared(first, second)
-                return Part(None, _compare(sign, a, self._into(second, b, first)))
+                return Operand(None, _compare(sign, a, self._into(second, b, first)))
             if sign == "+":
                 unit = added(first, second)
                 if second.is_temperature and not first.is_temperature:
@@ -238,24 +238,26 @@ class _Compiler:
                 else:
                     b = _scaled(b, stretch(second, first), 0.0)
                 x, y = a, b
-                return Part(unit, lambda v: x(v) + y(v))
+                return Operand(unit, lambda v: x(v) + y(v))
             if sign == "-":
                 unit = subtracted(first, second)
                 both = first.is_temperature and second.is_temperature
                 b = self._into(second, b, first) if both else _scaled(b, stretch(second, first), 0.0)
                 y = b
-                return Part(unit, lambda v: a(v) - y(v))
+                return Operand(unit, lambda v: a(v) - y(v))
             if sign == "*":
-                return Part(multiplied(first, second), lambda v: a(v) * b(v), _folded(left, right, "*"))
+                return Operand(multiplied(first, second), lambda v: a(v) * b(v), _folded(left, right, "*"))
             if sign == "/":
-                return Part(multiplied(first, second, divide=True), _divide(a, b), _folded(left, right, "/"))
+                return Operand(
+                    multiplied(first, second, divide=True), _divide(a, b), _folded(left, right, "/")
+                )
         except UnitError as error:
             plain = sign in ("*", "/")
             sentence = str(error) if plain else _hinted(str(error), left, right, first, second)
             raise ExpressionError(column, sentence) from error
         return self._power(node, left, right, first, second)
 
-    def _power(self, node: Pair, left: Part, right: Part, first: Unit, second: Unit) -> Part:
+    def _power(self, node: Pair, left: Operand, right: Operand, first: Unit, second: Unit) -> Operand:
         if not second.is_number:
             raise ExpressionError(node.right.column, f"an exponent has no unit; this one is in {second}")
         a, b = left.evaluate, right.evaluate
@@ -281,13 +283,13 @@ class _Compiler:
                 raise Nothing("a root of a negative value")
             return float(found)
 
-        return Part(unit, evaluate)
+        return Operand(unit, evaluate)
 
     def _into(self, source: Unit, evaluate: Evaluate, target: Unit) -> Evaluate:
         return _scaled(evaluate, *self._conversion(source, target))
 
     @staticmethod
-    def _number(part: Part, node: Node) -> Unit:
+    def _number(part: Operand, node: Node) -> Unit:
         if part.unit is None:
             raise ExpressionError(
                 node.column, "this is a condition, and a value is expected: if(condition, a, b)"
@@ -295,13 +297,13 @@ class _Compiler:
         return part.unit
 
     @staticmethod
-    def _condition(part: Part, node: Node) -> None:
+    def _condition(part: Operand, node: Node) -> None:
         if part.unit is not None:
             raise ExpressionError(node.column, "a condition is expected here, like x > 0 [bar]")
 
     # ---- functions
 
-    def _call(self, node: Call) -> Part:
+    def _call(self, node: Call) -> Operand:
         name = node.name
         least, most = FUNCTIONS.get(name, (-1, -1))
         if least < 0:
@@ -327,7 +329,7 @@ class _Compiler:
         except UnitError as error:
             raise ExpressionError(node.column, f"{name}(…): {error}") from error
 
-    def _plain_call(self, node: Call, parts: list[Part], units: list[Unit]) -> Part:
+    def _plain_call(self, node: Call, parts: list[Operand], units: list[Unit]) -> Operand:
         name = node.name
         of = parts[0].evaluate
         if name in ("min", "max", "mean"):
@@ -338,29 +340,29 @@ class _Compiler:
                 *(self._into(u, p.evaluate, units[0]) for p, u in zip(parts[1:], units[1:], strict=True)),
             ]
             gather = GATHERING[name]
-            return Part(units[0], lambda v: gather([one(v) for one in all_of]))
+            return Operand(units[0], lambda v: gather([one(v) for one in all_of]))
         if name in SAME:
             function = SAME[name]
-            return Part(units[0], lambda v: float(function(of(v))))
+            return Operand(units[0], lambda v: float(function(of(v))))
         if name == "sqrt":
-            return Part(powered(units[0], 0.5), _guarded(math.sqrt, of, "a root of a negative value"))
+            return Operand(powered(units[0], 0.5), _guarded(math.sqrt, of, "a root of a negative value"))
         if name == "sign":
-            return Part(unit_of(""), lambda v: math.copysign(1.0, x) if (x := of(v)) else 0.0)
+            return Operand(unit_of(""), lambda v: math.copysign(1.0, x) if (x := of(v)) else 0.0)
         if name in ("decibel_power", "decibel_field"):
             compared(units[0], units[1], "compared with")
             reference = self._into(units[1], parts[1].evaluate, units[0])
             times = 10.0 if name == "decibel_power" else 20.0
             ratio = _divide(of, reference)
             log = _guarded(math.log10, ratio, "a logarithm of nothing or of a negative value")
-            return Part(unit_of("dB"), lambda v: times * log(v))
+            return Operand(unit_of("dB"), lambda v: times * log(v))
         # What is left takes and gives plain numbers (angles in radians).
         if not units[0].is_number:
             raise UnitError(f"it takes a number without unit, not {units[0]}. Divide by a reference first.")
         of = _scaled(of, *conversion(units[0], unit_of("rad" if name in TURNING else "")))
         given = unit_of("rad") if name in ("asin", "acos", "atan") else unit_of("")
-        return Part(given, _guarded(NUMBERS[name], of, WHY.get(name, "the outcome is no number")))
+        return Operand(given, _guarded(NUMBERS[name], of, WHY.get(name, "the outcome is no number")))
 
-    def _if(self, node: Call, parts: list[Part]) -> Part:
+    def _if(self, node: Call, parts: list[Operand]) -> Operand:
         self._condition(parts[0], node.arguments[0])
         units = [self._number(p, n) for p, n in zip(parts[1:], node.arguments[1:], strict=True)]
         try:
@@ -369,9 +371,9 @@ class _Compiler:
         except UnitError as error:
             raise ExpressionError(node.arguments[2].column, str(error)) from error
         condition, first = parts[0].evaluate, parts[1].evaluate
-        return Part(units[0], lambda v: first(v) if condition(v) else other(v))
+        return Operand(units[0], lambda v: first(v) if condition(v) else other(v))
 
-    def _in(self, node: Call) -> Part:
+    def _in(self, node: Call) -> Operand:
         part = self._part(node.arguments[0])
         source = self._number(part, node.arguments[0])
         wanted = node.arguments[1]
@@ -379,11 +381,11 @@ class _Compiler:
             raise ExpressionError(wanted.column, "in(…) takes a value and a unit in brackets: in(x, [kPa])")
         target = self._unit(wanted.column, wanted.unit)
         try:
-            return Part(target, self._into(source, part.evaluate, target))
+            return Operand(target, self._into(source, part.evaluate, target))
         except UnitError as error:
             raise ExpressionError(node.column, str(error)) from error
 
-    def _window(self, node: Call) -> Part:
+    def _window(self, node: Call) -> Operand:
         name = node.name
         part = self._part(node.arguments[0])
         unit = unit_of("s")
@@ -415,7 +417,7 @@ class _Compiler:
             raise ExpressionError(node.column, "a window lasts more than 0 s and at most a day")
         return round(seconds * 1e6)
 
-    def _remember(self, unit: Unit, window: Window, of: Evaluate) -> Part:
+    def _remember(self, unit: Unit, window: Window, of: Evaluate) -> Operand:
         box = [0]
         self._pending.append((window, of, box))
 
@@ -425,7 +427,7 @@ class _Compiler:
                 raise Nothing("a window without values", silent=True)
             return value
 
-        return Part(unit, evaluate)
+        return Operand(unit, evaluate)
 
 
 def _scaled(evaluate: Evaluate, scale: float, offset: float) -> Evaluate:
@@ -436,7 +438,7 @@ def _scaled(evaluate: Evaluate, scale: float, offset: float) -> Evaluate:
     return lambda v: evaluate(v) * scale + offset
 
 
-def _folded(left: Part, right: Part, sign: str) -> float | None:
+def _folded(left: Operand, right: Operand, sign: str) -> float | None:
     if left.constant is None or right.constant is None or (sign == "/" and not right.constant):
         return None
     return left.constant * right.constant if sign == "*" else left.constant / right.constant
@@ -473,7 +475,7 @@ def _guarded(function: Callable[[float], float], of: Evaluate, why: str) -> Eval
     return evaluate
 
 
-def _hinted(sentence: str, left: Part, right: Part, first: Unit, second: Unit) -> str:
+def _hinted(sentence: str, left: Operand, right: Operand, first: Unit, second: Unit) -> str:
     """A plain number beside something with a unit: most likely its unit was forgotten."""
     for part, unit, other in ((right, second, first), (left, first, second)):
         if part.constant is not None and not unit.label and other.label:

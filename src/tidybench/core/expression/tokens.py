@@ -26,7 +26,7 @@ class ExpressionError(ValueError):
 
 
 @dataclass(slots=True, frozen=True)
-class Token:
+class Lexeme:
     """`text`: of a channel or a unit, what stands between its quotes or brackets."""
 
     kind: Kind
@@ -34,13 +34,13 @@ class Token:
     column: int
 
 
-def tokens(text: str) -> list[Token]:
+def tokens(text: str) -> list[Lexeme]:
     """All tokens and one for the end. Raises ExpressionError."""
     if len(text) > LONGEST:
         raise ExpressionError(
             LONGEST, f"an expression has at most {LONGEST} characters; this one has {len(text)}"
         )
-    found: list[Token] = []
+    found: list[Lexeme] = []
     at = 0
     while at < len(text):
         char, column = text[at], at + 1
@@ -56,7 +56,7 @@ def tokens(text: str) -> list[Token]:
             inner = text[at + 1 : end].strip()
             if char == '"' and not inner:
                 raise ExpressionError(column, "between the quotes stands no channel's id")
-            found.append(Token("channel" if char == '"' else "unit", inner, column))
+            found.append(Lexeme("channel" if char == '"' else "unit", inner, column))
             at = end + 1
             continue
         two = text[at : at + 2]
@@ -64,7 +64,7 @@ def tokens(text: str) -> list[Token]:
         length = 2 if sign else 1
         sign = sign or ALIKE.get(char, char if char in SIGNS else "")
         if sign:
-            found.append(Token("sign", sign, column))
+            found.append(Lexeme("sign", sign, column))
             at += length
             continue
         matched = _NUMBER.match(text, at) or _NAME.match(text, at)
@@ -77,7 +77,7 @@ def tokens(text: str) -> list[Token]:
             raise ExpressionError(
                 matched.end() + 1, f"a unit stands in brackets behind its number: {word} [{after}…]"
             )
-        found.append(Token(kind, word, column))
+        found.append(Lexeme(kind, word, column))
         at = matched.end()
-    found.append(Token("end", "", len(text) + 1))
+    found.append(Lexeme("end", "", len(text) + 1))
     return found

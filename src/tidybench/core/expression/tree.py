@@ -12,7 +12,7 @@ plain    = number [unit] | channel | name | name "(" either ("," either)* ")" | 
 
 from dataclasses import dataclass
 
-from tidybench.core.expression.tokens import ExpressionError, Token, tokens
+from tidybench.core.expression.tokens import ExpressionError, Lexeme, tokens
 
 DEEPEST = 60
 """Brackets and functions within each other."""
@@ -26,7 +26,7 @@ class Number:
 
 
 @dataclass(slots=True, frozen=True)
-class Channel:
+class ChannelRef:
     column: int
     id: str
 
@@ -65,7 +65,7 @@ class UnitName:
     unit: str
 
 
-Node = Number | Channel | Signed | Pair | Call | UnitName
+Node = Number | ChannelRef | Signed | Pair | Call | UnitName
 
 COMPARISONS = ("<", "<=", ">", ">=", "=", "!=")
 WORDS = ("and", "or", "not")
@@ -77,16 +77,16 @@ def parse(text: str) -> Node:
 
 
 class _Parser:
-    def __init__(self, found: list[Token]) -> None:
+    def __init__(self, found: list[Lexeme]) -> None:
         self._tokens = found
         self._at = 0
         self._depth = 0
 
     @property
-    def _next(self) -> Token:
+    def _next(self) -> Lexeme:
         return self._tokens[self._at]
 
-    def _take(self) -> Token:
+    def _take(self) -> Lexeme:
         token = self._next
         self._at += token.kind != "end"
         return token
@@ -176,12 +176,12 @@ class _Parser:
                 raise ExpressionError(token.column, f"{token.text} is too large a number")
             return Number(token.column, value, unit)
         if token.kind == "channel":
-            return Channel(token.column, token.text)
+            return ChannelRef(token.column, token.text)
         if token.kind == "unit":
             return UnitName(token.column, token.text)
         if token.kind == "name" and token.text not in WORDS:
             if not self._is("("):
-                return Channel(token.column, token.text)
+                return ChannelRef(token.column, token.text)
             self._take()
             return Call(token.column, token.text, self._arguments(token))
         if token.kind == "sign" and token.text == "(":
@@ -194,7 +194,7 @@ class _Parser:
             raise ExpressionError(token.column, "the expression ends where a number or a channel is expected")
         raise ExpressionError(token.column, f"a number or a channel is expected, not {_shown(token)}")
 
-    def _arguments(self, name: Token) -> tuple[Node, ...]:
+    def _arguments(self, name: Lexeme) -> tuple[Node, ...]:
         self._deeper(name)
         found: list[Node] = []
         if not self._is(")"):
@@ -206,7 +206,7 @@ class _Parser:
         self._depth -= 1
         return tuple(found)
 
-    def _close(self, opened: Token) -> None:
+    def _close(self, opened: Lexeme) -> None:
         token = self._take()
         if token.kind != "sign" or token.text != ")":
             if token.kind == "end":
@@ -215,21 +215,21 @@ class _Parser:
                 token.column, f"a sign or a closing bracket is expected, not {_shown(token)}"
             )
 
-    def _deeper(self, token: Token) -> None:
+    def _deeper(self, token: Lexeme) -> None:
         self._depth += 1
         if self._depth > DEEPEST:
             raise ExpressionError(token.column, f"more than {DEEPEST} brackets within each other")
 
 
-def _shown(token: Token) -> str:
+def _shown(token: Lexeme) -> str:
     if token.kind == "unit":
         return f"[{token.text}]"
     return f"“{token.text}”" if token.text else "the end"
 
 
-def channels_in(node: Node) -> list[Channel]:
+def channels_in(node: Node) -> list[ChannelRef]:
     """The channels it names, in the order they stand in."""
-    if isinstance(node, Channel):
+    if isinstance(node, ChannelRef):
         return [node]
     if isinstance(node, Signed):
         return channels_in(node.of)

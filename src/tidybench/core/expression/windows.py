@@ -12,7 +12,7 @@ from typing import Any, Protocol
 
 from tidybench.core.sliding import Sliding
 
-MOST = 36_000
+MAX_KEPT = 36_000
 """Values a window keeps at most: an hour at 10 a second. Older ones go first."""
 
 
@@ -67,7 +67,7 @@ class Sums:
 
     def take(self, at: int, value: float | None) -> float | None:
         kept = self._kept
-        while kept and (kept.oldest[0] <= at - self._span or len(kept) == MOST):
+        while kept and (kept.oldest[0] <= at - self._span or len(kept) == MAX_KEPT):
             kept.leave()
         if value is None and self._what == "slope":
             kept.clear()
@@ -104,7 +104,7 @@ class Extreme:
 
     def __init__(self, span: int, highest: bool) -> None:
         self._span, self._sign = span, 1.0 if highest else -1.0
-        self._kept: deque[tuple[int, float]] = deque(maxlen=MOST)
+        self._kept: deque[tuple[int, float]] = deque(maxlen=MAX_KEPT)
 
     def take(self, at: int, value: float | None) -> float | None:
         kept = self._kept
@@ -121,7 +121,7 @@ class Extreme:
         return list(self._kept)
 
     def restore(self, state: list[Any]) -> None:
-        self._kept = deque(((at, value) for at, value in state), maxlen=MOST)
+        self._kept = deque(((at, value) for at, value in state), maxlen=MAX_KEPT)
 
 
 class Median:
@@ -129,12 +129,12 @@ class Median:
 
     def __init__(self, span: int) -> None:
         self._span = span
-        self._kept: deque[tuple[int, float]] = deque(maxlen=MOST)
+        self._kept: deque[tuple[int, float]] = deque(maxlen=MAX_KEPT)
         self._sorted: list[float] = []
 
     def take(self, at: int, value: float | None) -> float | None:
         kept, ordered = self._kept, self._sorted
-        while kept and (kept[0][0] <= at - self._span or len(kept) == MOST):
+        while kept and (kept[0][0] <= at - self._span or len(kept) == MAX_KEPT):
             del ordered[bisect_left(ordered, kept.popleft()[1])]
         if value is not None:
             kept.append((at, value))
@@ -148,7 +148,7 @@ class Median:
         return list(self._kept)
 
     def restore(self, state: list[Any]) -> None:
-        self._kept = deque(((at, value) for at, value in state), maxlen=MOST)
+        self._kept = deque(((at, value) for at, value in state), maxlen=MAX_KEPT)
         self._sorted = sorted(value for _, value in self._kept)
 
 
@@ -168,7 +168,7 @@ class Integral:
             if self._span is None:
                 self._total += area
             else:
-                if len(kept) == MOST:
+                if len(kept) == MAX_KEPT:
                     kept.leave()
                 kept.append((at, area))
         self._last = None if value is None else (at, value)

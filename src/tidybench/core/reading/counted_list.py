@@ -8,7 +8,7 @@ from typing import Any
 from tidybench.core.quality import Quality
 from tidybench.core.reading.element import Element, Field, convert, expression, fields_of
 
-MOST = 64
+MAX_COUNT = 64
 """Members that such a list may have."""
 
 
@@ -45,7 +45,7 @@ class CountedList:
             if found is None:
                 return None
             groups, at = found.groups(), len(before) + count
-            return Padded((*groups[:at], *[None] * (MOST - count), *groups[at:]))
+            return Padded((*groups[:at], *[None] * (MAX_COUNT - count), *groups[at:]))
 
         return match
 
@@ -66,7 +66,7 @@ def count_of(read: Field | None) -> int | None:
     if read is None or read[0] is not Quality.OK or isinstance(read[1], str):
         return None
     value = read[1]
-    return int(value) if 0 <= value <= MOST and value == int(value) else None
+    return int(value) if 0 <= value <= MAX_COUNT and value == int(value) else None
 
 
 def counted_list(elements: tuple[Element, ...]) -> CountedList | None:

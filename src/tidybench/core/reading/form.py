@@ -12,13 +12,13 @@ from tidybench.core.setup.readers import NumbersPart
 
 
 @dataclass(slots=True, frozen=True)
-class Refusal:
+class ErrorReply:
     """The instrument's own error reply, in its words."""
 
     text: str
 
 
-Read = dict[str, Field] | Stop | Refusal
+Read = dict[str, Field] | Stop | ErrorReply
 
 
 class Form(Protocol):

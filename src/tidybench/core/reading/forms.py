@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 
 from tidybench.core.reading.columns import ColumnsForm
-from tidybench.core.reading.form import Form, Read, Refusal
+from tidybench.core.reading.form import ErrorReply, Form, Read
 from tidybench.core.reading.json_lines import JsonForm
 from tidybench.core.reading.nmea import NmeaForm
 from tidybench.core.reading.pairs import PairsForm
@@ -33,7 +33,7 @@ class ErrorForm:
 
     def read(self, message: bytes) -> Read:
         got = self._pattern.read(message)
-        return got if isinstance(got, Stop) else Refusal(message.decode("latin-1").strip())
+        return got if isinstance(got, Stop) else ErrorReply(message.decode("latin-1").strip())
 
 
 def make_forms(part: QueryPart | ListenPart, encoding: str, wanted: Iterable[str] = ()) -> list[Form]:

@@ -15,7 +15,7 @@ from typing import Any
 
 from tidybench.core.quality import Quality
 from tidybench.core.reading.ambiguity import checked
-from tidybench.core.reading.counted_list import MOST, CountedList, Padded, count_of, counted_list
+from tidybench.core.reading.counted_list import MAX_COUNT, CountedList, Padded, count_of, counted_list
 from tidybench.core.reading.element import (
     NOTHING,
     Element,
@@ -116,7 +116,7 @@ class Pattern:
             return position
         count = count_of(fields[counted.count])
         if count is None:
-            return Stop.at(message, position, f"a count from 0 to {MOST} before this ({counted.count})")
+            return Stop.at(message, position, f"a count from 0 to {MAX_COUNT} before this ({counted.count})")
         return counted.elements(self.elements, count)
 
     def write(self, values: Mapping[str, Value]) -> bytes:
@@ -126,7 +126,7 @@ class Pattern:
         count = values.get(self.counted.count, "")
         members = count_of((Quality.OK, count))
         if members is None:
-            raise ValueError(f"{self.counted.count} wants a count from 0 to {MOST}; {count!r} is none.")
+            raise ValueError(f"{self.counted.count} wants a count from 0 to {MAX_COUNT}; {count!r} is none.")
         return write(self.counted.elements(self.elements, members), values)
 
 

@@ -5,7 +5,7 @@ import re
 from dataclasses import replace
 
 from tidybench.core.quality import Quality
-from tidybench.core.reading.counted_list import MOST
+from tidybench.core.reading.counted_list import MAX_COUNT
 from tidybench.core.reading.element import (
     CHOICES,
     KINDS,
@@ -292,7 +292,7 @@ class _Parser:
                     here, "a list whose count stands in the message begins at 1.", f"Write [1..{found[2]}]."
                 )
             self.position = found.end()
-            return 1, MOST, found[2]
+            return 1, MAX_COUNT, found[2]
         first, last = int(found[1]), int(found[2])
         if not first <= last < first + MAX_IN_LIST:
             raise PatternError(

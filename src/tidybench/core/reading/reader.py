@@ -8,7 +8,7 @@ from tidybench.core.batch import NAN, Batch
 from tidybench.core.framing.check import Checker
 from tidybench.core.quality import Quality
 from tidybench.core.reading.element import Field, Value, convert, whole_number_of
-from tidybench.core.reading.form import Form, Learns, Refusal
+from tidybench.core.reading.form import ErrorReply, Form, Learns
 from tidybench.core.reading.pattern import Pattern
 from tidybench.core.reading.stop import Stop
 from tidybench.core.setup.channel import CombinePart
@@ -268,7 +268,7 @@ class MessageReader:
         got = form.read(body)
         if isinstance(got, Stop):
             return False
-        if isinstance(got, Refusal):
+        if isinstance(got, ErrorReply):
             counts = self.counts
             counts.refusals += 1
             counts.last_refusal, counts.last_refused = got.text[:200], at

@@ -9,7 +9,7 @@ from typing import Literal
 from tidybench.core.protocols.modbus import EXCEPTIONS
 from tidybench.core.quality import Quality
 from tidybench.core.reading.element import Field
-from tidybench.core.reading.form import Read, Refusal
+from tidybench.core.reading.form import ErrorReply, Read
 from tidybench.core.reading.stop import Stop
 from tidybench.core.setup.modbus import RegisterPart
 
@@ -75,7 +75,7 @@ class RegistersForm:
                 1, f"an answer of unit {self._unit}", f"one of {message[0]}" if message else "nothing"
             )
         if message[1] == request.function | 0x80:
-            return Refusal(f"exception {message[2]}, {EXCEPTIONS.get(message[2], 'of its own')}")
+            return ErrorReply(f"exception {message[2]}, {EXCEPTIONS.get(message[2], 'of its own')}")
         if message[1] != request.function:
             return Stop(2, f"function {request.function}", str(message[1]))
         bits = request.function <= 2

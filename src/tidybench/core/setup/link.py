@@ -162,14 +162,20 @@ class UdpPart(_Link):
 class FilePart(_Link):
     """A text file: one that is still being written is followed, a finished one is played back.
 
-    `pace`: "as it comes" (everything at once), "its own" (by the time at the beginning of each
+    `pace`: "at once" (everything that is there), "its own" (by the time at the beginning of each
     line, ISO 8601 or seconds), or lines a second.
     """
 
     kind: Literal["file"]
     path: Annotated[str, Field(min_length=1, max_length=1000)]
     begin: Literal["at its end", "at its beginning"] = "at its end"
-    pace: Literal["as it comes", "its own"] | Annotated[float, Field(gt=0, le=100_000)] = "as it comes"
+    pace: Literal["at once", "its own"] | Annotated[float, Field(gt=0, le=100_000)] = "at once"
+
+    @field_validator("pace", mode="before")
+    @classmethod
+    def _as_it_was_called(cls, value: object) -> object:
+        # Set-ups that were kept before have the older word.
+        return "at once" if value == "as it comes" else value
 
     @property
     def address(self) -> str:
@@ -181,7 +187,7 @@ class FilePart(_Link):
 
     @property
     def short(self) -> str:
-        if self.pace == "as it comes":
+        if self.pace == "at once":
             return "followed" if self.begin == "at its end" else "read whole, then followed"
         return (
             "played at its own pace" if self.pace == "its own" else f"played at {self.pace:g} lines a second"

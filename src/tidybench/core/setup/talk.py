@@ -20,13 +20,14 @@ def _bytes_only(value: str) -> str:
 
 
 class InstrumentPart(Part):
-    """What the instrument is called. The id never changes, the name may. `warm_up_s`: for so long after its link was opened
-    its values are not judged."""
+    """What the instrument is called. The id never changes, the name may. `group`: what it stands together with on screens
+    ("stand 1"). `warm_up_s`: for so long after its link was opened its values are not judged."""
 
     id: Identifier
     name: Label
     talks: Talks = "when asked"
     power_up: Annotated[str, Field(max_length=200)] = ""
+    group: Annotated[str, Field(max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$")] = ""
     note: Annotated[str, Field(max_length=2000)] = ""
     warm_up_s: Annotated[float, Field(ge=0, le=86_400)] = 0.0
     calibration: CalibrationPart | None = None

@@ -107,7 +107,7 @@ class Identified:
 
 
 @dataclass(slots=True)
-class SetUp:
+class SetupsInForce:
     """From here on the link's set-ups are others: the files of these names in the run's set-ups. `numbers`: those of
     their channels, by id; {} on tapes before 2026-11-25."""
 
@@ -173,7 +173,7 @@ Event = (
     | Missed
     | Tick
     | Identified
-    | SetUp
+    | SetupsInForce
     | Zeroed
     | Mark
     | MarkCorrected

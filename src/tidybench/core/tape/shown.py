@@ -13,7 +13,7 @@ from tidybench.core.tape.events import (
     Opened,
     Received,
     Sent,
-    SetUp,
+    SetupsInForce,
 )
 from tidybench.core.values.crossing import OUTAGES, Crossing
 from tidybench.core.values.mark import Mark
@@ -47,7 +47,7 @@ def words_of(event: Event) -> str | None:
     if isinstance(event, Identified):
         said = " / ".join(event.text.split("\n")) or "nothing"
         return f"{event.instrument} says it is “{said}”{'' if event.matches else ', which was not expected'}"
-    if isinstance(event, SetUp):
+    if isinstance(event, SetupsInForce):
         return f"set-up from here on: {', '.join(event.files)}" if event.files else "no instrument any more"
     if isinstance(event, Mark):
         return f"mark: {event.text}"

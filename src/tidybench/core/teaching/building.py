@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from tidybench.core.reading.moment import seconds_of
 from tidybench.core.reading.pattern import PatternError, compile_pattern
+from tidybench.core.teaching.decimals import decimals_of
 from tidybench.core.teaching.kinds import Group
 from tidybench.core.teaching.question import Asking, Choice, Question, key_of, shown_text
 from tidybench.core.teaching.running import (
@@ -40,7 +41,7 @@ FIXED_AFTER = 5
 
 
 @dataclass(slots=True)
-class Channel:
+class ProposedChannel:
     """A channel that a proposal would make. `clock`: its field is the device's own time; `states`: the words it can be."""
 
     field: str
@@ -57,7 +58,7 @@ class Built:
     """A pattern, the channels it gives, why it looks as it does. `trouble`: why there is none."""
 
     source: str = ""
-    channels: list[Channel] = field(default_factory=list)
+    channels: list[ProposedChannel] = field(default_factory=list)
     reasons: list[str] = field(default_factory=list)
     trouble: str = ""
     labels: set[tuple[str, str]] = field(default_factory=set)  # with the unit of what they stand before
@@ -258,10 +259,10 @@ class Builder:
         elif (counts or slot.passed) and not slot.rising:
             self._built.reasons.append(f"{name} only counts on: passed over")
         elif flag and not self._alone() and not slot.tokens and len(slot.digits) >= ENOUGH_FLAGS:
-            self._built.channels.append(Channel(name, self._title(name), "", 0, None, ("0", "1")))
+            self._built.channels.append(ProposedChannel(name, self._title(name), "", 0, None, ("0", "1")))
             self._built.reasons.append(f"{name} is 0 or 1: a state")
         else:
-            made = Channel(name, self._title(name), shown, self._decimals(slot))
+            made = ProposedChannel(name, self._title(name), shown, self._decimals(slot))
             made.seen = None if units or self._ahead else _seen(slot, self._notation)
             self._built.channels.append(made)
         if units:
@@ -334,7 +335,7 @@ class Builder:
         """A channel of the device's own time."""
         number = 1 + sum(one.clock is not None for one in self._built.channels)
         title = "Device time" if number == 1 else f"Device time {number}"
-        self._built.channels.append(Channel("", title, "s", 3, clock))
+        self._built.channels.append(ProposedChannel("", title, "s", 3, clock))
         self._built.reasons.append("the device says its own time: kept beside the time of arrival")
 
     def _alone(self) -> bool:
@@ -562,7 +563,9 @@ class Builder:
             name = self._free_number()
             comma = ["decimal(,)"] if self._notation.comma else []
             self._pieces.append(f"<{' '.join([name, str(widths.pop()), *comma])}>")
-            self._built.channels.append(Channel(name, self._title(name), "", _places(column, self._notation)))
+            self._built.channels.append(
+                ProposedChannel(name, self._title(name), "", _places(column, self._notation))
+            )
         self._built.reasons.append(f"{slot.parts} numbers touch each other, each with its sign")
 
     def _hex(self, index: int, slot: Slot) -> None:
@@ -600,7 +603,7 @@ class Builder:
             )
             signed = " signed" if meant == "signed" else ""
         self._pieces.append(f"{self._literal(before)}<{name}:hex {slot.width}{signed}>")
-        self._built.channels.append(Channel(name, self._title(name), "", 0))
+        self._built.channels.append(ProposedChannel(name, self._title(name), "", 0))
         self._built.reasons.append(f"{name} has letters from A to F among its digits: hexadecimal")
 
     def _clock(self, index: int, slot: Slot) -> None:
@@ -630,7 +633,7 @@ class Builder:
                 if meant == "duration":
                     name = self._name(index, slot)
                     self._pieces.append(f"<{name}:duration [s]>")
-                    self._built.channels.append(Channel(name, self._title(name), "s", 1))
+                    self._built.channels.append(ProposedChannel(name, self._title(name), "s", 1))
                     return
         name = self._free("clock")
         said = self._moment(slot)
@@ -669,7 +672,7 @@ class Builder:
         name = self._free(label or "state")
         words = tuple(shown_text(one) for one in texts)
         if 1 < len(words) <= MAX_STATES and all(word.isascii() and word.isprintable() for word in words):
-            self._built.channels.append(Channel(name, self._title(name), "", 0, None, words))
+            self._built.channels.append(ProposedChannel(name, self._title(name), "", 0, None, words))
         return name
 
     def _word(self, index: int, slot: Slot) -> None:
@@ -780,6 +783,8 @@ class Builder:
                 break
             if is_unit(unit := plain_unit(text.strip(b"[]()"))):
                 longest = unit
+            elif b"/" in text and not text.endswith(b"/"):
+                longest = ""  # “kg/box” is no weight in kg
         own = next(iter(sufs)) if sufs else b""
         if longest and not any(slot.suf) and self._words_lead(index):
             longest = ""  # “8 A -2”: words stand in front of their numbers here
@@ -807,7 +812,7 @@ def _aligned(slot: Slot) -> list[bytes]:
 
 def _places(digits: Sequence[bytes], notation: Notation) -> int:
     point = b"," if notation.comma else b"."
-    return max((len(re.split(rb"[eEdD]", text.partition(point)[2])[0]) for text in digits), default=2)
+    return max((decimals_of(text, point) for text in digits), default=2)
 
 
 def _seen(slot: Slot, notation: Notation) -> tuple[float, float] | None:

@@ -10,7 +10,7 @@ from tidybench.core.setup.framing import CheckPart
 ENOUGH = 3
 """Different messages on which a check must come out right to be no accident, where it does on all of them."""
 
-MOST = 0.8
+MIN_SHARE = 0.8
 """The share of messages on which it must come out right; the others are bad messages, not another kind."""
 
 MANY = 8
@@ -72,7 +72,7 @@ def _holds(checker: Checker, messages: Sequence[bytes]) -> bool:
         if number >= MANY and count < 0.5 * number:
             return False
     different = len(set(messages))
-    return len(right) == different >= ENOUGH or (len(right) >= SOME and count >= MOST * len(messages))
+    return len(right) == different >= ENOUGH or (len(right) >= SOME and count >= MIN_SHARE * len(messages))
 
 
 def _varies(rule: CheckRule, messages: Sequence[bytes]) -> bool:
@@ -94,6 +94,6 @@ def _before(messages: Sequence[bytes], kind: str, written: Written) -> list[byte
     size = CheckRule(kind, written).size
     signs = Counter(message[-size - 1 : -size] for message in messages)
     [(sign, count)] = signs.most_common(1)
-    if count < MOST * len(messages):
+    if count < MIN_SHARE * len(messages):
         sign = b""
     return [b"", sign] if sign in (b"*", b"/", b",", b";", b":", b" ", b"#") else [b""]

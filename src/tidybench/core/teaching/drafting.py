@@ -59,7 +59,7 @@ def channel_id(name: str, taken: set[str]) -> str:
 QUANTITIES = {
     "V": "Voltage", "A": "Current", "W": "Power", "Ohm": "Resistance", "bar": "Pressure", "Pa": "Pressure", "psi": "Pressure",
     "°C": "Temperature", "°F": "Temperature", "K": "Temperature", "%RH": "Humidity", "Hz": "Frequency", "rpm": "Speed",
-    "L/min": "Flow", "l/min": "Flow", "m3/h": "Flow", "g": "Weight", "kg": "Weight", "N": "Force", "Nm": "Torque", "m": "Length",
+    "L/min": "Flow", "l/min": "Flow", "m3/h": "Flow", "g": "Weight", "kg": "Weight", "kg/s": "Mass flow", "kg/h": "Mass flow", "g/s": "Mass flow", "N": "Force", "Nm": "Torque", "m": "Length",
     "mm": "Length",
 }  # fmt: skip
 """What is measured in a unit, where a number has no label."""

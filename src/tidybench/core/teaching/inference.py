@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from tidybench.core.setup.framing import ENCODINGS
-from tidybench.core.teaching.building import Builder, Built, Channel
+from tidybench.core.teaching.building import Builder, Built, ProposedChannel
 from tidybench.core.teaching.cells import cells, shape
 from tidybench.core.teaching.commas import PARTS, notations
 from tidybench.core.teaching.kinds import STATES, Group, groups, is_error, may_be_error
@@ -33,7 +33,7 @@ class Inferred:
     sources: list[str] = field(default_factory=list)
     errors: list[str] = field(default_factory=list)
     reasons: list[str] = field(default_factory=list)
-    channels: list[Channel] = field(default_factory=list)
+    channels: list[ProposedChannel] = field(default_factory=list)
     left: set[int] = field(default_factory=set)
     header: list[str] = field(default_factory=list)
     separator: str = ""

@@ -5,7 +5,7 @@ import re
 from collections.abc import Sequence
 
 from tidybench.core.reading.element import NUMBERS
-from tidybench.core.reading.form import Learns, Refusal
+from tidybench.core.reading.form import ErrorReply, Learns
 from tidybench.core.reading.forms import make_forms
 from tidybench.core.reading.pattern import Pattern, PatternError
 from tidybench.core.reading.stop import Stop
@@ -30,7 +30,7 @@ def unaccounted(listen: ListenPart, messages: Sequence[bytes], encoding: str, le
             got = form.read(message)
             if isinstance(got, Stop):
                 continue
-            if isinstance(form, Pattern) and not isinstance(got, Refusal):
+            if isinstance(form, Pattern) and not isinstance(got, ErrorReply):
                 why = _beside(form, message)
                 if why:
                     return why

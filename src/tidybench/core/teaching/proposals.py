@@ -17,8 +17,9 @@ from tidybench.core.reading.forms import make_forms
 from tidybench.core.reading.stop import Stop
 from tidybench.core.setup.framing import CheckPart
 from tidybench.core.setup.talk import ListenPart
-from tidybench.core.teaching.building import Channel
+from tidybench.core.teaching.building import ProposedChannel
 from tidybench.core.teaching.checks import find_check
+from tidybench.core.teaching.decimals import decimals_of
 from tidybench.core.teaching.inference import Inferred, infer
 from tidybench.core.teaching.proof import unaccounted
 from tidybench.core.teaching.question import Answers, Asking, Question
@@ -38,7 +39,7 @@ class Proposal:
     title: str
     listen: ListenPart
     reasons: list[str]
-    channels: list[Channel]
+    channels: list[ProposedChannel]
     check: str | CheckPart = "none"
     reads: int = 0
     of: int = 0
@@ -194,7 +195,7 @@ def _nmea(messages: Sequence[bytes], encoding: str, times: Sequence[int]) -> Pro
         return None
     sentences = list(dict.fromkeys(m[3:6].decode() for m in found))
     listen = _part(reader={"kind": "nmea", "sentences": sentences[:20]})
-    channels: dict[str, Channel] = {}
+    channels: dict[str, ProposedChannel] = {}
     for message in found:
         cells = message.split(b"*")[0].split(b",")[1:]
         if message[3:6] == b"XDR":
@@ -205,7 +206,7 @@ def _nmea(messages: Sequence[bytes], encoding: str, times: Sequence[int]) -> Pro
                 )
                 unit = {b"C": "°C", b"M": "m", b"P": "Pa", b"B": "bar", b"H": "%"}.get(cells[begin + 2], "")
                 channels.setdefault(
-                    name, Channel(name, name.capitalize(), unit, _decimals([cells[begin + 1]]))
+                    name, ProposedChannel(name, name.capitalize(), unit, _decimals([cells[begin + 1]]))
                 )
         else:
             form = make_forms(listen, encoding)[0]
@@ -213,7 +214,7 @@ def _nmea(messages: Sequence[bytes], encoding: str, times: Sequence[int]) -> Pro
             if isinstance(got, dict):
                 for name, (_, value) in got.items():
                     if isinstance(value, float) and not re.fullmatch(r"f\d+", name):
-                        channels.setdefault(name, Channel(name, name.replace("_", " ").capitalize()))
+                        channels.setdefault(name, ProposedChannel(name, name.replace("_", " ").capitalize()))
     if not channels:
         return None
     reason = f"every message is an NMEA 0183 sentence ({', '.join(sentences[:5])})"
@@ -253,7 +254,9 @@ def _json(messages: Sequence[bytes], encoding: str, times: Sequence[int]) -> Pro
     reasons = ["every message is a JSON value; a field is called by its path"]
     reasons += [f"{name} only counts on: passed over" for name in counting]
     channels = [
-        _time_channel(name, clocks[name]) if name in clocks else Channel(name, name, "", _written(values))
+        _time_channel(name, clocks[name])
+        if name in clocks
+        else ProposedChannel(name, name, "", _written(values))
         for name, values in texts.items()
         if name not in counting
     ]
@@ -283,8 +286,8 @@ def _clock(name: str, values: Sequence[float], times: Sequence[int]) -> Clock | 
     return Clock(tick)
 
 
-def _time_channel(field: str, clock: Clock) -> Channel:
-    return Channel(field, "Device time", "s", 3, clock)
+def _time_channel(field: str, clock: Clock) -> ProposedChannel:
+    return ProposedChannel(field, "Device time", "s", 3, clock)
 
 
 def _counts(values: Sequence[float]) -> bool:
@@ -358,7 +361,7 @@ def _moving(
     point = rb"," if comma else rb"\."
     number = re.compile(rb"[+-]? *(?:\d+(?:" + point + rb"\d*)?|" + point + rb"\d+)(?:[eE][+-]?\d+)?")
     dashes = re.compile(rb"[-*]{1,16}(?:[.,][-*]{1,16})?")
-    channels: list[Channel] = []
+    channels: list[ProposedChannel] = []
     counting: list[str] = []
     none: set[bytes] = set()
     for label, texts in values.items():
@@ -384,7 +387,9 @@ def _moving(
             ):
                 counting.append(label)
             else:
-                channels.append(Channel(label, label, "", _decimals(numbers, b"," if comma else b".")))
+                channels.append(
+                    ProposedChannel(label, label, "", _decimals(numbers, b"," if comma else b"."))
+                )
         elif any(re.search(rb"\d", one) for one in others):
             return None
     if not channels:
@@ -419,16 +424,12 @@ def _scpi(messages: Sequence[bytes], encoding: str, _: Sequence[int]) -> Proposa
     listen = _part(reader={"kind": "scpi", "names": names})
     reasons = ["numbers with an exponent, as SCPI has them: 9.9E37 is over range, 9.91E37 no reading"]
     return Proposal(
-        "SCPI numbers", listen, reasons, [Channel(n, f"Value {i}", "", 3) for i, n in enumerate(names, 1)]
+        "SCPI numbers",
+        listen,
+        reasons,
+        [ProposedChannel(n, f"Value {i}", "", 3) for i, n in enumerate(names, 1)],
     )
 
 
 def _decimals(cells: Sequence[bytes], point: bytes = b".") -> int:
-    return max(
-        (
-            len(cell.partition(point)[2].partition(b"e")[0].partition(b"E")[0])
-            for cell in cells
-            if re.search(rb"\d", cell)
-        ),
-        default=2,
-    )
+    return max((decimals_of(cell, point) for cell in cells if re.search(rb"\d", cell)), default=2)

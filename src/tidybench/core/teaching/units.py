@@ -108,8 +108,11 @@ UNITS = frozenset(
 
 
 def is_unit(text: str) -> bool:
-    """Whether a word that stands behind a number is its unit."""
-    return text in UNITS
+    """Whether a word that stands behind a number is its unit: one of those that are known, or known ones by known ones."""
+    first, *below = text.split("/")
+    return text in UNITS or (
+        0 < len(below) < 3 and first in UNITS and all(part and part.rstrip("23") in UNITS for part in below)
+    )
 
 
 def plain_unit(text: bytes) -> str:

@@ -1,0 +1,81 @@
+import { lazy, Suspense, useEffect, useState } from "react";
+import { useSearchParams } from "react-router";
+import { alike, connection, type LiveState, useLive } from "../live/connection";
+import { Banner } from "../parts/Banner";
+import { useKeys } from "../parts/useKeys";
+import { RunStrip } from "./RunStrip";
+
+// What is not there at first comes when it is opened.
+const BeginWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.BeginWindow })));
+const EndWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.EndWindow })));
+const MarkWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.MarkWindow })));
+const EndedCard = lazy(() => import("./EndedCard").then((part) => ({ default: part.EndedCard })));
+
+const NO_TROUBLE: string[] = [];
+
+const runOf = ({ line, status, ended }: LiveState) => ({
+  heard: line === "live",
+  run: status?.run ?? null,
+  verdict: status?.verdict,
+  disk: status?.disk,
+  channels: status?.channels.length ?? 0,
+  ended,
+});
+
+/** The run: its strip, what is wrong with it, and the windows that begin it, mark it and end it. */
+export function RunControl() {
+  const { heard, run, verdict, disk, channels, ended } = useLive(runOf, alike);
+  const [address, setAddress] = useSearchParams();
+  const [open, setOpen] = useState<"" | "begin" | "mark" | "end">(() =>
+    address.has("begin") && !run ? "begin" : "",
+  );
+  useEffect(() => {
+    if (address.has("begin")) setAddress({}, { replace: true });
+  }, [address, setAddress]);
+  useKeys({
+    b: () => !run && channels > 0 && setOpen("begin"),
+    e: () => run && setOpen("end"),
+    m: () => run && setOpen("mark"),
+  });
+  const close = (): void => setOpen("");
+  if (!verdict || !disk) return null;
+  return (
+    <>
+      {(run?.troubles ?? NO_TROUBLE).map((one) => (
+        <Banner key={one}>{one}</Banner>
+      ))}
+      <RunStrip
+        status={{ run, verdict, disk }}
+        channels={channels}
+        heard={heard}
+        onBegin={() => setOpen("begin")}
+        onMark={() => setOpen("mark")}
+        onEnd={() => setOpen("end")}
+      />
+      <Suspense fallback={null}>
+        {ended && !run && <Ended />}
+        {open === "begin" && <Begin onClose={close} />}
+        {open === "mark" && run && <MarkWindow run={run} onClose={close} />}
+        {open === "end" && run && <EndWindow run={run} onClose={close} />}
+      </Suspense>
+    </>
+  );
+}
+
+const NOT_OVERDUE: NonNullable<LiveState["status"]>["overdue"] = [];
+
+function Begin({ onClose }: { onClose: () => void }) {
+  const overdue = useLive(({ status }) => status?.overdue ?? NOT_OVERDUE);
+  return <BeginWindow overdue={overdue} onClose={onClose} onBegun={connection.seen} />;
+}
+
+function Ended() {
+  const ended = useLive((live) => live.ended);
+  const links = useLive(
+    ({ status }) => [
+      ...new Set(status?.instruments.filter((one) => !one.released).map((one) => one.link) ?? []),
+    ],
+    alike,
+  );
+  return ended && <EndedCard ended={ended} links={links} onClose={connection.seen} />;
+}

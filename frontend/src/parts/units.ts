@@ -1,0 +1,23 @@
+/** Units that are often chosen; any other may be typed. */
+export const UNITS = [
+  "bar",
+  "kPa",
+  "°C",
+  "K",
+  "L/min",
+  "m3/h",
+  "V",
+  "mV",
+  "A",
+  "mA",
+  "W",
+  "kW",
+  "Hz",
+  "1/min",
+  "mm",
+  "mm/s",
+  "N",
+  "N m",
+  "kg",
+  "%",
+];
