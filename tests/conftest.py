@@ -52,8 +52,8 @@ def pytest_runtest_logstart() -> None:
     STALLS.begin()
 
 
-def wait_for(condition: Callable[[], object], what: str = "it", seconds: float = 15.0) -> None:
-    """Wait on a condition; nothing here sleeps for luck."""
+def wait_for(condition: Callable[[], object], what: str = "it", seconds: float = 40.0) -> None:
+    """Wait on a condition; nothing here sleeps for luck. The time is that of a machine on which others are busy."""
     until = time.monotonic() + seconds
     while not condition():
         assert time.monotonic() < until, f"waited {seconds} s for {what}"
@@ -246,6 +246,8 @@ class Server:
         self.database_url = database_url
         self.web: subprocess.Popen[bytes] | None = None
         self.start_web()
+        brought = len(list(self.setups.iterdir()))
+        wait_for(lambda: len(self.get("/api/setups").json()) >= brought, "the set-ups of the folder")
 
     @property
     def base(self) -> str:

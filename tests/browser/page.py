@@ -36,7 +36,7 @@ class Page:
     def open(self, path: str = "/") -> None:
         self.driver.get(f"{self.server.base}{path}{'&' if '?' in path else '?'}token={self.server.token}")
 
-    def see(self, text: str, seconds: float = 15) -> None:
+    def see(self, text: str, seconds: float = 40) -> None:
         wait_for(lambda: text in self.text(), f"“{text}” on the page", seconds)
 
     def text(self) -> str:
@@ -63,7 +63,7 @@ class Page:
 
     def key_until(self, key: str, condition: Callable[[], bool]) -> None:
         """Press a key until it acts: one that follows another too fast is taken for a barcode scanner's."""
-        until = time.monotonic() + 15
+        until = time.monotonic() + 40
         while not condition():
             assert time.monotonic() < until, f"the key {key} does nothing"
             self.key(key)
