@@ -25,7 +25,7 @@ def values(source: str, message: str, encoding: str = "ascii") -> dict[str, obje
 @pytest.mark.parametrize(
     ("source", "message", "expected"),
     [
-        # widths: exactly so many characters, decimals that are not sent
+        # widths: exactly this many characters, decimals that are not sent
         ("<gap:number 6.3>", "012345", {"gap": 12.345}),
         ("<gap:number 6.3>", "-12345", {"gap": -12.345}),
         ("<gap:number 6.3>", "12.345", {"gap": 12.345}),

@@ -111,7 +111,7 @@ def test_golden_zero_limits_and_calculated_channels_come_again_from_the_tape(
     recorder.start(carry_on=True)
     wait_for(recorder.all_passing, "the instruments again")
     assert channel(recorder, "loop-flow").zero > 50  # it is still zeroed
-    # Another limit changes nothing that is remembered; another expression begins anew.
+    # Another limit changes nothing that is remembered; another expression starts again.
     apply(recorder, limits(setup_text(FLOW), "limits = { high = 500 }"))
     apply(recorder, limits(setup_text(FLOW), "limits = { high = 500 }"), CALCULATED.replace("2 [s]", "1 [s]"))
     before = begun.rows

@@ -1,4 +1,4 @@
-"""A followed file through the recorder: what its samples are when it is begun anew."""
+"""A followed file through the recorder: what its samples are when it starts again."""
 
 import time
 from pathlib import Path

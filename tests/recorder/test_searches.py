@@ -140,7 +140,7 @@ def test_listening_round_shows_which_is_which_and_sends_nothing(ask: Ask, shop: 
     shop.plug_in(ShaftPickup)
     shop.plug_in(BearingMonitor)
     names = ("shaft-pickup", "bearing-monitor", "loop-flow-meter", "nothing-here")
-    begun = ask(search("listen round", *names, baud=57600)).search
+    begun = ask(search("listen on all ports", *names, baud=57600)).search
     assert begun is not None
 
     def words() -> list[str]:

@@ -184,10 +184,12 @@ def test_ports_labels_and_searches(server: Server, api: httpx.Client) -> None:
     )
     found = api.get("/api/ports").json()
     assert [p["label"] for p in found if p["name"] == "simulated/winding-tester"] == ["WT"]
-    begun = api.post("/api/searches", json={"search": "listen round", "ports": ["simulated/winding-tester"]})
+    begun = api.post(
+        "/api/searches", json={"search": "listen on all ports", "ports": ["simulated/winding-tester"]}
+    )
     assert begun.status_code == 201
     number = begun.json()["id"]
-    assert api.get(f"/api/searches/{number}").json()["search"] == "listen round"
+    assert api.get(f"/api/searches/{number}").json()["search"] == "listen on all ports"
     assert api.delete(f"/api/searches/{number}").json()["done"]
     assert api.get("/api/searches/999").status_code == 404
     assert api.post("/api/searches", json={"search": "gold", "ports": ["x"]}).status_code == 422

@@ -1,4 +1,4 @@
-"""The last hour at hand: from when on each channel's samples are here."""
+"""The last hour in memory: from when on each channel's samples are here."""
 
 import asyncio
 from types import SimpleNamespace

@@ -1539,7 +1539,7 @@ export interface components {
         /**
          * ClockPart
          * @description The field is the device's own time: a running time, a count of ticks (with `scale` to seconds), a time of day.
-         *     `wraps_s`: after so many seconds it begins again at 0.
+         *     `wraps_s`: after this many seconds it begins again at 0.
          */
         ClockPart: {
             /** Wraps S */
@@ -2917,7 +2917,7 @@ export interface components {
          * @description A question asked on a fixed grid (or on demand only), and how its answers are read: the reader, then the
          *     patterns in order; `errors` are the patterns of the instrument's own error replies.
          *
-         *     `lines` and `until` say when an answer of several lines is whole: after so many (0: none is counted),
+         *     `lines` and `until` say when an answer of several lines is whole: after this many (0: none is counted),
          *     at one that begins with this text, or after `quiet_ms` of silence. `trigger` is sent first, and the
          *     question after `trigger_wait_s`.
          */
@@ -3870,7 +3870,7 @@ export interface components {
          *
          *     "settings": `ports` (one), `query` (one character a byte; "" for listening alone).
          *     "addresses": `ports` (one), `baud` … `parity`, `query` ("" for Modbus; else a text with <address>), `first`, `last`.
-         *     "listen round": `ports`, `baud`.
+         *     "listen on all ports": `ports`, `baud`.
          *     "loop-back": `ports` (one), `baud` … `parity`.
          */
         StartSearch: {
@@ -3884,7 +3884,7 @@ export interface components {
              * Search
              * @enum {string}
              */
-            search: "settings" | "addresses" | "listen round" | "loop-back";
+            search: "settings" | "addresses" | "listen on all ports" | "loop-back";
             /** Ports */
             ports: string[];
             /**

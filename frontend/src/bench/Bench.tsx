@@ -79,7 +79,7 @@ const NO_PORTS: Port[] = [];
 export function Bench({ theme }: { theme: Theme }) {
   const joined = useLive(({ status }) => status !== null);
   const joining = useLive(({ line }) => line === "joining");
-  // Before anything is drawn of what is at hand.
+  // Before anything is drawn of what is in memory.
   useState(() => connection.wantPast());
   if (!joined) {
     const words = joining ? "Joining the bench …" : "The bench does not answer. Trying again …";

@@ -50,7 +50,7 @@ export interface LaneProps {
   readings: Readings;
   height: number;
   cursor: Cursor;
-  /** Samples from before those at hand, and a number that changes with them. */
+  /** Samples from before those in memory, and a number that changes with them. */
   past?: { samples: Samples; version: number } | undefined;
   /** The lane's name with what can be done to it. */
   head?: ReactNode;
@@ -184,7 +184,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     );
     chartRef.current = chart;
     const draw = (): void => {
-      // Never asked of the page here: it would lay everything out anew for every lane.
+      // Never asked of the page here: it would lay everything out again for every lane.
       if (wide === 0 && pens.current) return pens.current(view(), scaleRef.current ?? [0, 1]);
       const now = view();
       const shown = grid(now.start, now.end, chart.width);

@@ -57,7 +57,7 @@ export interface LaneStackProps {
   lanes: LaneSpec[];
   samples: Samples;
   view: () => LaneView;
-  /** Draws anew when this changes; live views draw by themselves. */
+  /** Redraws when this changes; live views draw by themselves. */
   live: boolean;
   marks: LaneMark[];
   theme: Theme;

@@ -73,7 +73,7 @@ export function PenEnd(props: PenEndProps) {
     const trends = new Map<number, Trend>();
     pensRef.current = (view, current) => {
       const time = performance.now();
-      // Nobody reads thirty numbers more than five times a second, and each one laid out anew takes its time.
+      // Nobody reads thirty numbers more than five times a second, and each one laid out again takes its time.
       if (many && time - written < 200 && cursor.at === null) return;
       const values = new Map<number, Shown>();
       for (const channel of lane.channels)

@@ -35,7 +35,7 @@ export interface TimeAxisProps {
   register: (draw: () => void) => () => void;
 }
 
-/** The time axis. Its ticks are moved past React; it is drawn anew where others have come or gone. */
+/** The time axis. Its ticks are moved past React; it is redrawn where others have come or gone. */
 export function TimeAxis({ view, edge, register }: TimeAxisProps) {
   const [ticks, setTicks] = useState(() => ticksOf(view(), edge));
   const box = useRef<HTMLDivElement>(null);

@@ -20,7 +20,7 @@ export interface TimeView {
   stretch: LaneView | null;
   show: (stretch: LaneView) => void;
   freeze: () => void;
-  /** By so many of its lengths later. */
+  /** By this many of its lengths later. */
   shift: (by: number) => void;
   back: () => void;
 }
@@ -63,7 +63,7 @@ export interface PastShown {
   why: string;
 }
 
-/** The records behind the samples at hand, where the view reaches that far. */
+/** The records behind the samples in memory, where the view reaches that far. */
 export function usePast(view: () => LaneView): PastShown | undefined {
   const [told, tell] = useState<PastShown | undefined>();
   const [past] = useState(

@@ -48,7 +48,7 @@ export function nameFor(message: string, start: number, source: string): string 
   return `v${n}`;
 }
 
-/** One message to point at: what is marked is said to be something, and the pattern is written anew. */
+/** One message to point at: what is marked is said to be something, and the pattern is rewritten. */
 export function PointAt({
   row,
   source,

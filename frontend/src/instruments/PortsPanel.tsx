@@ -7,7 +7,7 @@ import { mono } from "../look/theme";
 import { Button, Chip } from "../parts/Button";
 import { Trouble } from "../parts/Window";
 import { FindPort } from "./FindPort";
-import { ListenRoundWindow } from "./SearchWindows";
+import { ListenOnAllPortsWindow } from "./SearchWindows";
 
 const Panel = styled.section`
   background: var(--panel);
@@ -99,7 +99,7 @@ export function PortsPanel({ ports }: { ports: Port[] }) {
           isDisabled={!ports.length}
           style={{ minHeight: 32, padding: "0 12px" }}
         >
-          Listen round
+          Listen on all ports
         </Button>
       </div>
       {trouble && <Trouble>{trouble}</Trouble>}
@@ -125,7 +125,7 @@ export function PortsPanel({ ports }: { ports: Port[] }) {
           }}
         />
       )}
-      {open === "listen" && <ListenRoundWindow ports={ports} onClose={() => setOpen("")} onAdd={add} />}
+      {open === "listen" && <ListenOnAllPortsWindow ports={ports} onClose={() => setOpen("")} onAdd={add} />}
     </Panel>
   );
 }

@@ -141,7 +141,7 @@ interface Props extends StageProps {
 
 /** How messages read: proposed, pointed at, or typed; with what it makes of the last messages before anything is kept. */
 export function ReadingsStage({ setup, change, rows, failures, instrumentKey, changes }: Props) {
-  const [turn, setTurn] = useState(0); // text areas that were written from elsewhere begin anew
+  const [turn, setTurn] = useState(0); // text areas that were written from elsewhere start again
   const [asking, setAsking] = useState(false);
   const [answers, setAnswers] = useState<Record<string, string>>({});
   const readings = readingsOf(setup);

@@ -35,7 +35,7 @@ export function ReplyFields({
         value={whole}
         options={[
           { value: "one line", text: "with its first message" },
-          { value: "lines", text: "after so many" },
+          { value: "lines", text: "after this many" },
           { value: "until", text: "at a last line" },
           { value: "silence", text: "when it is quiet" },
         ]}

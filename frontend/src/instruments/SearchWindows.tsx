@@ -288,7 +288,7 @@ export function LoopBackWindow({ link, onClose }: OneSearchProps) {
 }
 
 /** Listens on several ports at once, to see which is which. */
-export function ListenRoundWindow({
+export function ListenOnAllPortsWindow({
   ports,
   onClose,
   onAdd,
@@ -301,12 +301,12 @@ export function ListenRoundWindow({
   const [baud, setBaud] = useState(9600);
   const [asked] = useState(() => ports.filter((port) => !port.used_by.length).map((port) => port.name));
   const begin = (rate: number): void => {
-    if (asked.length) start({ search: "listen round", ports: asked, baud: rate });
+    if (asked.length) start({ search: "listen on all ports", ports: asked, baud: rate });
   };
   useEffect(() => begin(9600), []); // eslint-disable-line react-hooks/exhaustive-deps
   const rows = search?.rows ?? [];
   return (
-    <Window title="Listen round" open wide onClose={onClose}>
+    <Window title="Listen on all ports" open wide onClose={onClose}>
       <p role="status">
         {asked.length
           ? (search?.sentence ?? "Opening the ports …")

@@ -117,7 +117,7 @@ export class Connection {
     return Date.now() + this.offset;
   }
 
-  /** From when on every channel's samples are at hand; Infinity where there is none. A fast channel lets its old ones go sooner. */
+  /** From when on every channel's samples are in memory; Infinity where there is none. A fast channel lets its old ones go sooner. */
   oldest(): number {
     let oldest = Infinity;
     let whole = -Infinity;
@@ -130,7 +130,7 @@ export class Connection {
     return Math.max(oldest, whole);
   }
 
-  /** When the newest sample at hand was taken; -Infinity where there is none. */
+  /** When the newest sample in memory was taken; -Infinity where there is none. */
   private newest(): number {
     let newest = -Infinity;
     for (const series of this.samples.series.values())
@@ -299,8 +299,8 @@ export class Connection {
 
 export const connection = new Connection();
 
-/** What a component shows of the live state: it is drawn anew only where that has changed. Parts that have not changed stay the
- * very same objects; what is made anew of them needs `same`. */
+/** What a component shows of the live state: it is redrawn only where that has changed. Parts that have not changed stay the
+ * very same objects; what is rebuilt of them needs `same`. */
 export const useLive = <T>(
   pick: (live: LiveState) => T,
   same: (one: T, other: T) => boolean = Object.is,
@@ -314,7 +314,7 @@ export function alike<T extends object>(one: T, other: T): boolean {
 
 export const useTape = (): TapeLine[] =>
   useSyncExternalStore(connection.subscribeTape, connection.tapeSnapshot);
-/** Draws a component anew at every beat of the page; false: it stands still. */
+/** Redraws a component at every beat of the page; false: it stands still. */
 export const useBeat = (on = true): number =>
   useSyncExternalStore(on ? connection.subscribeBeat : never, on ? connection.beatSnapshot : zero);
 const never = () => () => undefined;

@@ -45,7 +45,7 @@ describe("pixels that go on from where they were", () => {
     expect(high).toBeGreaterThan(289_000);
   });
 
-  it("put the records before the samples at hand, and no sample twice", () => {
+  it("put the records before the samples in memory, and no sample twice", () => {
     const past = new Series();
     const series = new Series();
     for (let i = 0; i < 100; i++) past.push(i * 1000, 1, 0);

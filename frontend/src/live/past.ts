@@ -1,4 +1,4 @@
-/** What lies beyond the samples at hand: the bench's records, fetched for the stretch that is shown. */
+/** What lies beyond the samples in memory: the bench's records, fetched for the stretch that is shown. */
 
 import { samplesFrom } from "../api/client";
 import { askOnce } from "../api/queries";
@@ -28,7 +28,7 @@ export class Past {
 
   constructor(private readonly changed: () => void) {}
 
-  /** Whether a stretch needs the records: it begins well before what is at hand. */
+  /** Whether a stretch needs the records: it begins well before what is in memory. */
   static needed(stretch: Stretch, atHand: number): boolean {
     return stretch.start < atHand - 1000;
   }

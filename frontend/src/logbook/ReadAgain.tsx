@@ -149,7 +149,7 @@ function middle(side: Side): string {
   return side.mean == null ? "–" : figure(side.mean, 3);
 }
 
-/** What was logged and what comes of reading it again, channel by channel. */
+/** What was logged and what reading it again gives, channel by channel. */
 export function SideBySide({ channels }: { channels: Comparison[] }) {
   return (
     <Table aria-label="Logged and read again">

@@ -168,7 +168,7 @@ describe("reading a run again", () => {
   const side = (measured: number, not_understood: number, mean: number | null): Comparison["logged"] => ({
     samples: 10, measured, mean, minimum: mean, maximum: mean, first: 1, last: 2, qualities: { "not-understood": not_understood }, states: {},
   }); // prettier-ignore
-  it("shows what was logged beside what comes of it, and keeps it as another version", async () => {
+  it("shows what was logged beside its result, and keeps it as another version", async () => {
     const channels: Comparison[] = [
       { id: "f", name: "Loop flow", unit: "L/min", logged: side(4, 6, 150), again: side(10, 0, 151) },
       { id: "p", name: "Pressure", unit: "bar", logged: side(10, 0, 2), again: side(10, 0, 2) },

@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 
-/** A value once it has stood for so many milliseconds: while a text is being typed, the last word counts. */
+/** A value once it has stood for this many milliseconds: while a text is being typed, the last word counts. */
 export function useLate<T>(value: T, ms: number): T {
   const [late, setLate] = useState(value);
   useEffect(() => {

@@ -26,7 +26,7 @@ export interface TapeLines {
  */
 export function useTapeLines(link: string, direction: Direction, find: string): TapeLines {
   const tape = useTape();
-  // What was shown when it was held, until the pages are here; each holding reads anew.
+  // What was shown when it was held, until the pages are here; each holding reads again.
   const [held, setHeld] = useState<TapeLine[] | null>(null);
   const [turn, setTurn] = useState(0);
   const wanted = useLate(find, 250);

@@ -29,7 +29,7 @@ Events = Iterable[tuple[str, Event]]
 class Capture:
     """What was captured: events of one or several links, or bytes of which nothing else is known.
 
-    `source` gives the events anew each time: the tape of a run of weeks does not fit into memory.
+    `source` gives the events again each time: the tape of a run of weeks does not fit into memory.
     """
 
     kind: Kind

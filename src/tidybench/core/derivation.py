@@ -16,7 +16,7 @@ from tidybench.core.tape.events import Event, Hole, Note, Opened, Start
 from tidybench.core.values.crossing import Crossing
 
 BEGIN, RESTARTED, END = "begin", "recorder restarted", "end"
-"""Notes at which a tape begins, or goes on after a break: everything that is remembered begins anew. And at which it ends."""
+"""Notes at which a tape begins, or goes on after a break: everything that is remembered starts again. And at which it ends."""
 
 
 def basis(setups: Sequence[Setup], calculations: Calculations) -> object:

@@ -434,7 +434,7 @@ def _clocks(facts: Facts) -> Stage:
                 "losses",
                 "clock began again",
                 f"{name} was set, stood still or began again {_ago(facts, clock.last_reset)} ago ({_times(clock.resets)} so far). Its "
-                "times are lined up anew.",
+                "times are realigned.",
             )
         drift = f"{abs(clock.drift) * 1e6:.0f} µs a second too {'fast' if clock.drift > 0 else 'slow'}"
         again = f", and began again {_times(clock.resets)}" if clock.resets else ""

@@ -15,7 +15,7 @@ class LinkError(Exception):
 
 
 class BegunAnew(Exception):
-    """What was followed was begun anew: what is read next follows nothing that was read before."""
+    """What was followed was started again: what is read next follows nothing that was read before."""
 
 
 @dataclass(slots=True, frozen=True)

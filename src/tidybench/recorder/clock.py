@@ -11,7 +11,7 @@ STEP = 500_000
 
 @dataclass(slots=True, frozen=True)
 class Step:
-    """The computer's clock moved by so many microseconds; `taken`: and our time with it."""
+    """The computer's clock moved by this many microseconds; `taken`: and our time with it."""
 
     by: int
     taken: bool

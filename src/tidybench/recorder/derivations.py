@@ -20,7 +20,7 @@ class Derivations:
 
     @property
     def newest(self) -> Derivation:
-        """As it will be when all that has happened is taken in."""
+        """As it will be when all that has happened is imported."""
         return self._kept[-1][1]
 
     def follow(self, sequence: int, derivation: Derivation) -> None:

@@ -47,7 +47,7 @@ def unfinished(run: str | None) -> Unfinished | None:
     except FileNotFoundError:
         return None
     except (OSError, ValueError):
-        logger.exception("the run in %s cannot be gone on with", folder)
+        logger.exception("the run in %s cannot be continued", folder)
         return None
 
 

@@ -22,7 +22,7 @@ class _Outage:
 
 
 class Outages:
-    """What is out just now. It calls only while a run is on, and each run anew; what was told is told again when it is over.
+    """What is out just now. It calls only while a run is on, and again in each run; what was told is told again when it is over.
     The writer's alone."""
 
     def __init__(self) -> None:

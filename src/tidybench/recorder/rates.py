@@ -19,7 +19,7 @@ class Rates:
             self._kept[key, what] = (now, count, 0.0)
             return 0.0
         at, before, rate = kept
-        if count < before:  # counted anew: the link was opened again
+        if count < before:  # counted from 0 again: the link was opened again
             before = 0
         # The first answer comes after a second, so that a new instrument shows life at once.
         if now - at >= (self.OVER if rate else 1.0):

@@ -58,7 +58,7 @@ class RunInProgress:
         self._mending, self._held_since = (one, mender), self._clock.now()
 
     def go_on(self, ready: Ready | None) -> None:
-        """It is in order, and what has happened meanwhile is logged; None: it cannot be gone on with."""
+        """It is in order, and what has happened meanwhile is logged; None: it cannot be continued."""
         assert self._mending is not None
         folder = self._mending[0].folder
         self._mending = None
@@ -77,7 +77,7 @@ class RunInProgress:
                 reserve=self._reserve,
             )
         except Exception:
-            logger.exception("the run in %s cannot be gone on with", folder)
+            logger.exception("the run in %s cannot be continued", folder)
             return
         self.log.write(held, self._clock.now())
         for crossing in crossings:

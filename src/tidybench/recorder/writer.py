@@ -221,7 +221,7 @@ class Writer(threading.Thread):
         return self._run_status()
 
     def go_on(self, ready: Ready | None) -> None:
-        """The run that goes on after a restart is in order; None: it cannot be gone on with."""
+        """The run that goes on after a restart is in order; None: it cannot be continued."""
         if ready is not None:
             self.samples.preload(ready.samples, self._clock.now())
         self.run_in_progress.go_on(ready)

@@ -113,7 +113,7 @@ def take_back(session: Session, bench: int, texts: list[str], calculations: str)
 def save(session: Session, bench: int, text: str, *, from_file: bool = False) -> int:
     """Keep a set-up as a new version and in use, unless the newest is the same; gives its number.
 
-    A file that is taken in at every start (`from_file`) gives no new version when any version is the
+    A file that is imported at every start (`from_file`) gives no new version when any version is the
     same: it must not undo what was changed since, nor bring back what was removed.
     Raises SetupError where the text is not a set-up.
     """

@@ -27,7 +27,7 @@ from tidybench.runs.whole import write_whole
 AGAIN = "again"
 STATE = "again.json"
 PIECE = 100_000
-"""Samples that are taken in at once."""
+"""Samples that are imported at once."""
 
 
 class AgainError(ValueError):

@@ -211,7 +211,7 @@ class RunLog:
         self._waiting_size += flush.size
         self._drain(now)
         if self._waiting_size > MAX_WAITING:
-            # Nothing more is taken in: what waits stands right behind what is written.
+            # Nothing more is imported: what waits stands right behind what is written.
             self._hole = Hole(now, self.state.counts.sequence + 1, 0, 0, now)
 
     def _drain(self, now: int) -> bool:

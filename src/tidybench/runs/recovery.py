@@ -3,7 +3,7 @@
 The tape is written before samples and rows. So after a kill the tape may hold events whose samples and rows were not written
 yet; they are read again from it and added. After a power cut a file may be shorter than it was, or end in zeros: what follows
 the last line of checks.jsonl that holds is believed only as far as it proves itself (a line that reads, numbers that rise, a
-sample of a known channel), and what the tape tells otherwise is written anew.
+sample of a known channel), and what the tape tells otherwise is rewritten.
 """
 
 import json

@@ -63,7 +63,7 @@ class Access:
             return _no(403, f"A page of {origin[:100]} may not use this bench.")
         length = headers.get("content-length", "0")
         if not length.isdigit() or int(length) > MAX_BODY:
-            return _no(413, f"That is too large: at most {MAX_BODY // 2**20} MB are taken in one request.")
+            return _no(413, f"That is too large: at most {MAX_BODY // 2**20} MB are imported one request.")
         query = parse_qs(scope["query_string"].decode("latin-1"))
         if scope["type"] == "http" and scope["method"] == "GET" and self._right(query.pop("token", [""])[0]):
             rest = urlencode(query, doseq=True)

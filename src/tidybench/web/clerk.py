@@ -34,7 +34,7 @@ JUST_MADE = 10.0
 """Seconds after which a folder whose state cannot be read is not just being made."""
 
 TRY_AGAIN = 60.0
-"""Seconds after which a run that could not be taken in is tried again."""
+"""Seconds after which a run that could not be imported is tried again."""
 
 
 class Clerk(threading.Thread):
@@ -53,7 +53,7 @@ class Clerk(threading.Thread):
 
     @property
     def troubles(self) -> str:
-        """What is wrong with the runs that could not be taken in; "" for nothing."""
+        """What is wrong with the runs that could not be imported; "" for nothing."""
         return " ".join(why for _, why in self._failed.values())
 
     @property
@@ -86,7 +86,7 @@ class Clerk(threading.Thread):
         self.join(10)
 
     def follow(self) -> None:
-        """Take in everything there is now. A run that cannot be taken in fails by itself; raises where the database does
+        """Take in everything there is now. A run that cannot be imported fails by itself; raises where the database does
         not answer."""
         if not self.migrated:
             upgrade(self._engine)
@@ -147,7 +147,7 @@ class Clerk(threading.Thread):
                 session.execute(update(Run).where(Run.id == key).values(complete=True))
 
     def _begin_anew(self, key: uuid.UUID) -> int:
-        """Its samples are fewer than were taken in."""
+        """Its samples are fewer than were imported."""
         with Session(self._engine) as session, session.begin():
             blocks.clear(session, key)
             session.execute(update(Run).where(Run.id == key).values(followed=0))
@@ -171,7 +171,7 @@ class Clerk(threading.Thread):
                 raise ValueError(f"it is a copy of {row.folder}. Move it out of the folder of runs")
             lost = state.mended is not None and state.mended < row.followed
             if not row.complete and row.repairs != state.repairs and lost:
-                # A power cut took samples that the records have: they are taken in anew.
+                # A power cut took samples that the records have: they are imported again.
                 blocks.clear(session, key)
                 session.execute(update(Run).where(Run.id == key).values(followed=0, **changing))
                 return 0, False

@@ -82,7 +82,7 @@ class Recent:
     async def gather(
         self, channels: Mapping[int, Sequence[str]], start: int, end: int
     ) -> tuple[dict[int, Gathering], dict[int, int]]:
-        """The samples at hand from `start` to before `end` (microseconds), by channel number, and from when on all samples
+        """The samples in memory from `start` to before `end` (microseconds), by channel number, and from when on all samples
         of each are here: each has a time of its own, for each lets its old ones go when new ones come. Raises RecorderAway."""
         async with self._lock:
             await self._follow()
@@ -90,7 +90,7 @@ class Recent:
             return found, self._firsts(channels)
 
     async def at(self, channels: Iterable[int], moment: int) -> tuple[dict[int, Sample], dict[int, int]]:
-        """Each channel's newest sample at hand that is not later than `moment` (microseconds), by its number, without those
+        """Each channel's newest sample in memory that is not later than `moment` (microseconds), by its number, without those
         that have none so old; and from when on all samples of each are here. Raises RecorderAway."""
         async with self._lock:
             await self._follow(moment)

@@ -23,7 +23,7 @@ class Places:
 
     @property
     def setups(self) -> Path:
-        """Set-up files that are taken in at the start."""
+        """Set-up files that are imported at the start."""
         return self.data / "set-ups"
 
     @property

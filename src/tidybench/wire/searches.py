@@ -14,12 +14,12 @@ class StartSearch(Exact):
 
     "settings": `ports` (one), `query` (one character a byte; "" for listening alone).
     "addresses": `ports` (one), `baud` … `parity`, `query` ("" for Modbus; else a text with <address>), `first`, `last`.
-    "listen round": `ports`, `baud`.
+    "listen on all ports": `ports`, `baud`.
     "loop-back": `ports` (one), `baud` … `parity`.
     """
 
     kind: Literal["start search"] = "start search"
-    search: Literal["settings", "addresses", "listen round", "loop-back"]
+    search: Literal["settings", "addresses", "listen on all ports", "loop-back"]
     ports: Annotated[
         list[Annotated[str, Field(min_length=1, max_length=1000)]], Field(min_length=1, max_length=64)
     ]

@@ -75,7 +75,7 @@ class Calculator:
         self.restart()
 
     def restart(self) -> None:
-        """Forget everything: windows and integrals begin anew."""
+        """Forget everything: windows and integrals start again."""
         found = {one.id: one for one in self._known}
         made: dict[str, Calculated] = {
             part.id: Calculated(part, self._numbers[part.id]) for part in self._parts

@@ -129,7 +129,7 @@ class DeviceClock:
         self._late_since = 0
 
     def _reset(self, value: float, at: int) -> None:
-        """Its clock was set, stood still, or began again: the drift stays, the rest is learnt anew."""
+        """Its clock was set, stood still, or began again: the drift stays, the rest is learnt again."""
         self.resets += 1
         self.last_reset = at
         self._begin(value, at)

@@ -30,7 +30,7 @@ class Filter(Protocol):
         """The filtered value; None where this one is left out."""
 
     def restart(self) -> None:
-        """A break: begin anew."""
+        """A break: start again."""
 
     def state(self) -> list[Any]:
         """What it remembers, as JSON."""

@@ -18,7 +18,7 @@ class Pipeline(Protocol):
     zero: float
 
     def take(self, quality: int, at: int, value: float, out: Batch) -> None:
-        """One sample; what comes of it is appended to `out`."""
+        """One sample; the result is appended to `out`."""
 
     def state(self) -> dict[str, Any]:
         """What a tape must open with."""
@@ -46,7 +46,7 @@ class ChannelPipeline:
         self._broken = True
 
     def take(self, quality: int, at: int, value: float, out: Batch) -> None:
-        """One sample; what comes of it is appended to `out`."""
+        """One sample; the result is appended to `out`."""
         if quality <= Quality.FLAGGED:
             if self._scale is not None:
                 good, value = judged(self._scale(value))

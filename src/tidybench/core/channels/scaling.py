@@ -25,7 +25,7 @@ from tidybench.core.setup.scaling import (
 from tidybench.core.units import conversion, unit_of
 
 Scale = Callable[[float], float]
-"""What a step does. -inf: under range; inf: over range; NaN: no value comes of it."""
+"""What a step does. -inf: under range; inf: over range; NaN: it gives no value."""
 
 BROKEN, FAILED = 3.6, 21.0
 """mA below and above which a loop tells of a fault (NAMUR NE 43)."""

@@ -54,15 +54,15 @@ class SessionManager:
     def opened(self, at: int) -> list[Command]:
         """The link was opened: everything from the beginning."""
         self._last_in, self._silent = at, False
-        return [command for setup in self._plan.setups for command in self._greet(setup, at, anew=True)]
+        return [command for setup in self._plan.setups for command in self._greet(setup, at, again=True)]
 
-    def _greet(self, setup: Setup, at: int, anew: bool = False) -> list[Command]:
+    def _greet(self, setup: Setup, at: int, again: bool = False) -> list[Command]:
         self._asked_at = at
         self.troubles.pop(setup.instrument.id, None)
         if setup.identity is None:
             return self._start(setup)
         part = setup.identity
-        if anew:
+        if again:
             self.identities[setup.instrument.id] = Identity(expected=part.expect, matches=not part.expect)
         return [self._made(IdentityQuery(setup.instrument.id), part.send, part.wait_s, part.lines)]
 

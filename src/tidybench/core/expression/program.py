@@ -40,7 +40,7 @@ CONSTANTS = {"pi": math.pi, "e": math.e}
 
 
 class Nothing(Exception):
-    """No value comes of it this time; says why. `silent`: an input is missing, which is said elsewhere."""
+    """It gives no value this time; says why. `silent`: an input is missing, which is said elsewhere."""
 
     def __init__(self, why: str, silent: bool = False) -> None:
         self.silent = silent

@@ -10,7 +10,7 @@ class FixedFramer(Buffered):
     """A message is exactly `length` bytes, found again after noise by its first bytes or by silence.
 
     `start`: the bytes every message begins with (they are part of it); b"" where there are none.
-    `silence`: microseconds of quiet after which a message begins anew; what was incomplete is stray.
+    `silence`: microseconds of quiet after which a message starts again; what was incomplete is stray.
     Without a start, nothing counts after opening in the middle of talk until there was such a quiet.
     """
 

@@ -9,7 +9,7 @@ from tidybench.core.framing.framer import Cut
 class MarksFramer(Buffered):
     """A message is what stands between `start` and `end`, without them; what stands outside is stray.
 
-    A start mark within a message begins it anew: the end of the one before was lost. A message's
+    A start mark within a message starts it again: the end of the one before was lost. A message's
     time is when the last byte of its end mark arrived, dated back as with terminators. `behind`: bytes that
     follow the end mark and prove the message whole; it comes with its end mark and them then.
     """

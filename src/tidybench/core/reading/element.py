@@ -68,7 +68,7 @@ class Element:
     tokens: tuple[Token, ...] = ()
     flag: bytes = b""  # stands before or behind a number that is not to be relied on
     stop: bytes = b""  # text and skip: the literal they end at; empty at the end of the pattern
-    width: int = 0  # exactly so many characters; 0 for as many as fit
+    width: int = 0  # exactly this many characters; 0 for as many as fit
     decimals: int = 0  # of a number that is sent without its point
     comma: bool = False
     thousands: bytes = b""  # what may stand between groups of three digits

@@ -110,7 +110,7 @@ class ZeroPart(Part):
 
 class ClockPart(Part):
     """The field is the device's own time: a running time, a count of ticks (with `scale` to seconds), a time of day.
-    `wraps_s`: after so many seconds it begins again at 0."""
+    `wraps_s`: after this many seconds it begins again at 0."""
 
     wraps_s: Annotated[float, Field(gt=0, le=1e12, allow_inf_nan=False)] | None = None
 

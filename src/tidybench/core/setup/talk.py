@@ -37,7 +37,7 @@ class QueryPart(Part):
     """A question asked on a fixed grid (or on demand only), and how its answers are read: the reader, then the
     patterns in order; `errors` are the patterns of the instrument's own error replies.
 
-    `lines` and `until` say when an answer of several lines is whole: after so many (0: none is counted),
+    `lines` and `until` say when an answer of several lines is whole: after this many (0: none is counted),
     at one that begins with this text, or after `quiet_ms` of silence. `trigger` is sent first, and the
     question after `trigger_wait_s`.
     """

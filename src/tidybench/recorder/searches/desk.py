@@ -8,7 +8,7 @@ from pathlib import Path
 from tidybench.core.setup import SerialPart
 from tidybench.links import open_serial
 from tidybench.recorder.searches.addresses import AddressSearch
-from tidybench.recorder.searches.listen_round import ListenRound
+from tidybench.recorder.searches.listen_on_all_ports import ListenOnAllPorts
 from tidybench.recorder.searches.loop_back import LoopBackTest
 from tidybench.recorder.searches.search import Search, SerialLine
 from tidybench.recorder.searches.settings import SettingsSearch
@@ -18,7 +18,7 @@ from tidybench.wire.searches import SearchStatus, StartSearch
 KINDS: dict[str, type[Search]] = {
     "settings": SettingsSearch,
     "addresses": AddressSearch,
-    "listen round": ListenRound,
+    "listen on all ports": ListenOnAllPorts,
     "loop-back": LoopBackTest,
 }
 KEPT = 20
@@ -42,7 +42,7 @@ class SearchDesk:
         """Begin a search. One that looks at a single port borrows it from its instrument."""
         self._last += 1
         # A round listens to what is free: running instruments show their bytes on the Bench anyway.
-        borrowed = [] if request.search == "listen round" else list(self._workers_on(request.ports[0]))
+        borrowed = [] if request.search == "listen on all ports" else list(self._workers_on(request.ports[0]))
         search = KINDS[request.search](self._last, request, self._opener(borrowed))
         self._searches[self._last] = search
         while len(self._searches) > KEPT:

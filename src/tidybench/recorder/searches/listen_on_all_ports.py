@@ -26,7 +26,7 @@ class _Ear:
     total: int = 0
 
 
-class ListenRound(Search):
+class ListenOnAllPorts(Search):
     """Nothing is sent. Ports that are in use say so."""
 
     begins = "Opening the ports …"
