@@ -9,11 +9,11 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from tidybench.core.values.row_rule import RowRule
 from tidybench.recorder import tuning
 from tidybench.recorder.recorder import Recorder
 from tidybench.recorder.worker import Worker
 from tidybench.runs.log import RunLog
-from tidybench.runs.run_state import RowRule
 from tidybench.wire.places import Places
 from tidybench.wire.runs import BeginRun
 from tidybench.wire.setups import SetupText
@@ -75,7 +75,7 @@ class Measured:
 def recorder(
     setups: list[SetupText],
     places: Places | None = None,
-    row_rule: RowRule = "each reading",
+    row_rule: RowRule | None = None,
     calculations: str = "",
 ) -> Iterator[Measured]:
     """A running recorder in this process, with a run begun; in a folder of its own unless one is given."""
@@ -88,7 +88,11 @@ def recorder(
         made.employment.apply(setups, calculations)
         made.start()
         writer, room = made.writer, 10**12
-        writer.mailbox.ask(lambda: writer.begin(BeginRun(name="measure", row_rule=row_rule), room))
+        writer.mailbox.ask(
+            lambda: writer.begin(
+                BeginRun(name="measure", row_rule=row_rule or RowRule(kind="each reading")), room
+            )
+        )
         try:
             yield Measured(made)
         finally:

@@ -15,6 +15,7 @@ from measure.peers import MANY, peer
 from measure.result import Result, percentile
 from tidybench.core.batch import RECORD_SIZE
 from tidybench.core.samples import unpack
+from tidybench.core.values.row_rule import RowRule
 from tidybench.wire.channels import ZeroChannel
 from tidybench.wire.client import Client
 from tidybench.wire.places import Places
@@ -100,7 +101,7 @@ def _seen(delay: float) -> _Seen:
         ]
         assert client.ask(ApplySetups(setups=setups))[0].trouble == ""
         time.sleep(1.5)
-        run = client.ask(BeginRun(name="slow", row_rule="each reading"))[0].run
+        run = client.ask(BeginRun(name="slow", row_rule=RowRule(kind="each reading")))[0].run
         assert run is not None
         path = Path(run.folder) / "samples.bin"
         wait_for(lambda: path.stat().st_size > 0)

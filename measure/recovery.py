@@ -20,10 +20,12 @@ from tidybench.core.compile.planning import plan_links
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.tape.events import Event, Note, Opened, Received, Sent, Start
 from tidybench.core.values.origin import Asked
+from tidybench.core.values.row_rule import RowRule
 from tidybench.recorder.state import RecorderState
 from tidybench.runs.entry import Entry
 from tidybench.runs.folder import SAMPLES
 from tidybench.runs.log import RunLog
+from tidybench.runs.rows import make_rule
 from tidybench.runs.run_channel import run_channel
 from tidybench.runs.tape import segments
 from tidybench.wire.client import Client, RecorderAway
@@ -59,7 +61,7 @@ def _logged(runs: Path, setups: list[SetupText], seconds: int, sparse: int = 0) 
     now = time.time_ns() // 1000 // EVERY * EVERY
     begun = now - (seconds + sparse) * 1_000_000
     log = RunLog.begin(
-        runs, bench="b", name="long", item="", operator="", row_rule="steady rows", at=begun,
+        runs, bench="b", name="long", item="", operator="", row_rule=RowRule(), at=begun,
         channels=[run_channel(one, one.channel[0], numbers) for one in parts],
         setups={one.id: one.text for one in setups},
     )  # fmt: skip
@@ -71,8 +73,9 @@ def _logged(runs: Path, setups: list[SetupText], seconds: int, sparse: int = 0) 
             (log.folder / "tape" / f"{number:04d}.jsonl.gz").write_bytes(b"")
         log.state.counts.sequence = sparse * 10 * POLLS * 2
         log = RunLog.resume(
-            log.folder, rows=sparse * 10, stats=log.stats, links=[], now=now - seconds * 1_000_000
-        )
+            log.folder, rows=sparse * 10, stats=log.stats, rule=make_rule(log.state), links=[],
+            now=now - seconds * 1_000_000,
+        )  # fmt: skip
         log.state.counts.sequence = sparse * 10 * POLLS * 2
     readers = [(plan.key, LinkReader(plan)) for plan in plan_links(parts, numbers)]
     dice = random.Random(1)

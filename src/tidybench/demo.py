@@ -13,6 +13,7 @@ from tidybench.core.setup import Setup
 from tidybench.core.tape.events import Event, Identified, Note, Opened, Quiet, Received, Sent, Start
 from tidybench.core.values.mark import Mark
 from tidybench.core.values.origin import IdentityQuery
+from tidybench.core.values.row_rule import RowRule
 from tidybench.runs.entry import Entry
 from tidybench.runs.folder import run_folders
 from tidybench.runs.log import RunLog, begin_note
@@ -53,7 +54,7 @@ class Acceptance:
         channels = [run_channel(s, c, numbers) for s in self._setups for c in s.channel]
         self._log = RunLog.begin(
             runs, bench=bench, name="Pump 7 acceptance", item="P7-0413, rotor 2", operator="M. Okafor",
-            row_rule="steady rows", at=begun, channels=channels, setups=texts,
+            row_rule=RowRule(), at=begun, channels=channels, setups=texts,
         )  # fmt: skip
         self._sequence = 0
 

@@ -25,6 +25,7 @@ from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.tape.events import Event, Note, Opened, Received, Start
+from tidybench.core.values.row_rule import RowRule
 from tidybench.recorder.state import RecorderState
 from tidybench.runs.entry import Entry
 from tidybench.runs.log import RunLog
@@ -127,7 +128,7 @@ def _hour(bench: BenchName, runs: Path, setups: list[SetupText], begun: int) -> 
     """An hour as a recorder that is killed leaves it."""
     parts = [load(one.text) for one in setups]
     log = RunLog.begin(
-        runs, bench=bench.name, bench_key=bench.key, name="Scripted hour", item="", operator="", row_rule="each reading", at=begun,
+        runs, bench=bench.name, bench_key=bench.key, name="Scripted hour", item="", operator="", row_rule=RowRule(kind="each reading"), at=begun,
         channels=[run_channel(one, channel, NUMBERS) for one in parts for channel in one.channel],
         setups={one.id: one.text for one in setups},
     )  # fmt: skip

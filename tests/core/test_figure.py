@@ -12,6 +12,7 @@ from tests.core.test_replies import modbus
 from tidybench.core.batch import Batch
 from tidybench.core.compile.load import load
 from tidybench.core.values.figure import figure
+from tidybench.core.values.row_rule import RowRule
 from tidybench.runs.rows import make_rule
 from tidybench.runs.run_channel import run_channel
 from tidybench.runs.run_state import RunState
@@ -43,7 +44,13 @@ def test_a_register_s_float_stands_in_the_csv_without_noise(value: float) -> Non
     sent = struct.unpack("<f", struct.pack("<f", value))[0]
     frozen = run_channel(setup, channel, {channel.id: 1})
     state = RunState(
-        id="r", bench="b", name="n", row_rule="each reading", begun_at=0, csv="x.csv", channels=[frozen]
+        id="r",
+        bench="b",
+        name="n",
+        row_rule=RowRule(kind="each reading"),
+        begun_at=0,
+        csv="x.csv",
+        channels=[frozen],
     )
     batch = Batch()
     batch.add(1, 0, 1_000_000, sent)

@@ -11,8 +11,9 @@ from tidybench.core.compile.load import load
 from tidybench.core.quality import Quality
 from tidybench.core.setup import SetupError
 from tidybench.core.values.state_name import state_name
-from tidybench.runs.rows import SETTLE, make_rule
+from tidybench.runs.rows import make_rule
 from tidybench.runs.sidecar import metadata
+from tidybench.runs.steady_rows import SETTLE
 
 HEAD = """[instrument]
 id = "i"

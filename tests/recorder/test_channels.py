@@ -9,6 +9,7 @@ import numpy as np
 from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
 from tidybench.core.batch import RECORD_SIZE
 from tidybench.core.samples import channels_of, sequences_of, unpack
+from tidybench.core.values.row_rule import RowRule
 from tidybench.runs.reread import reread
 from tidybench.runs.run_state import read_state
 from tidybench.wire.channels import ChannelStatus, ZeroChannel
@@ -101,7 +102,7 @@ def test_golden_zero_limits_and_calculated_channels_come_again_from_the_tape(
     recorder.start(FLOW, POWER)
     wait_for(recorder.all_passing, "the instruments")
     apply(recorder)
-    begun = ask(recorder, BeginRun(name="All of it", row_rule="each reading")).run
+    begun = ask(recorder, BeginRun(name="All of it", row_rule=RowRule(kind="each reading"))).run
     assert begun is not None
     wait_for(lambda: values(recorder, "volume", 8)[0:1] != [], "some samples")
     wait_for(lambda: len(values(recorder, "loop-flow", 50)) > 8, "flow")

@@ -18,6 +18,7 @@ from tidybench.core.batch import Batch
 from tidybench.core.samples import sequences_of, unpack
 from tidybench.core.tape.events import Lost, Missed, Note, Received
 from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.row_rule import RowRule
 from tidybench.links.holders import holders
 from tidybench.recorder import mender
 from tidybench.recorder.recorder import Recorder
@@ -265,7 +266,7 @@ def test_a_run_that_is_begun_before_the_mender_has_its_turn_is_left_alone(tmp_pa
     """It stands among the runs, and says “logging”, as those that a crash left do."""
     made = mender.Mender(tmp_path, None, lambda ready: None)
     log = RunLog.begin(
-        tmp_path, bench="b", name="n", item="", operator="", row_rule="steady rows", at=1, channels=[], setups={}
+        tmp_path, bench="b", name="n", item="", operator="", row_rule=RowRule(), at=1, channels=[], setups={}
     )  # fmt: skip
     made.run()
     assert read_state(log.folder).status == "logging"
@@ -348,7 +349,7 @@ def test_rows_out_of_order_of_time_are_neither_lost_nor_doubled(tmp_path: Path) 
         name="x",
         item="",
         operator="",
-        row_rule="each reading",
+        row_rule=RowRule(kind="each reading"),
         at=at,
         channels=channels,
         setups={},

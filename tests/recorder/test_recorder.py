@@ -14,6 +14,7 @@ from tidybench.core.batch import RECORD_SIZE, Batch
 from tidybench.core.samples import sequences_of, unpack
 from tidybench.core.tape.events import Received
 from tidybench.core.tape.lines import tape_line
+from tidybench.core.values.row_rule import RowRule
 from tidybench.links.holders import holders
 from tidybench.recorder.clock import STEP, Clock
 from tidybench.recorder.ring import HOUR, SampleRing, TapeRing
@@ -41,7 +42,7 @@ def stage(recorder: RecorderProcess, number: int, instrument: int = 0) -> "tuple
 def test_what_the_stand_ins_send_is_what_is_logged(recorder: RecorderProcess, shop: Shop) -> None:
     recorder.start(*BOTH)
     wait_for(recorder.all_passing, "both instruments to pass")
-    begun = ask(recorder, BeginRun(name="First", row_rule="each reading"))
+    begun = ask(recorder, BeginRun(name="First", row_rule=RowRule(kind="each reading")))
     assert begun.run is not None
     before = len(flows(shop.flow))
     wait_for(lambda: len(flows(shop.flow)) >= before + 8, "eight replies")

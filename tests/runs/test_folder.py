@@ -16,6 +16,7 @@ from tidybench.core.samples import sequences_of, unpack
 from tidybench.core.tape.events import Hole, Note
 from tidybench.core.tape.lines import TapeError, tape_line
 from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.row_rule import RowRule
 from tidybench.runs.crossings import CROSSINGS, read_crossings
 from tidybench.runs.disk import HereAndNow
 from tidybench.runs.entry import Entry
@@ -362,7 +363,7 @@ def test_states_are_counted_and_told_by_their_words(tmp_path: Path) -> None:
     words = ["IDLE", "RUN, slow", "=FAULT"]
     mode = CHANNEL.model_copy(update={"number": 2, "id": "m", "name": "Mode", "unit": "", "states": words})
     log = RunLog.begin(
-        tmp_path, bench="b", name="n", item="", operator="", row_rule="each reading", at=AT,
+        tmp_path, bench="b", name="n", item="", operator="", row_rule=RowRule(kind="each reading"), at=AT,
         channels=[CHANNEL, mode], setups={},
     )  # fmt: skip
     for n, place in enumerate((0.0, 1.0, 1.0, 2.0), 1):

@@ -9,6 +9,7 @@ from tidybench.core.batch import Batch
 from tidybench.core.tape.events import Event, MarkCorrected, Note, Start
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark
+from tidybench.core.values.row_rule import RowRule
 from tidybench.runs.crossings import CROSSINGS, read_crossings
 from tidybench.runs.entry import Entry
 from tidybench.runs.log import RunLog
@@ -24,7 +25,7 @@ class Logged:
 
     def __init__(self, runs: Path) -> None:
         self.log = RunLog.begin(
-            runs, bench="b", name="n", item="", operator="", row_rule="steady rows", at=AT, channels=[CHANNEL], setups={}
+            runs, bench="b", name="n", item="", operator="", row_rule=RowRule(), at=AT, channels=[CHANNEL], setups={}
         )  # fmt: skip
         self.folder, self.number = self.log.folder, 0
 

@@ -9,10 +9,12 @@ import pytest
 
 from tidybench.core.batch import Batch
 from tidybench.core.quality import Quality
-from tidybench.runs.rows import SETTLE, header, make_rule
+from tidybench.runs.columns import header
+from tidybench.runs.rows import make_rule
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunState
 from tidybench.runs.sidecar import metadata
+from tidybench.runs.steady_rows import SETTLE
 
 S = 1_000_000
 T0 = 1_795_416_792 * S
@@ -93,7 +95,7 @@ def test_a_device_s_clock_has_its_times_in_its_column(rule: str) -> None:
     [cell] = [row[2] for row in cells(got)]
     assert datetime.fromisoformat(cell).timestamp() == pytest.approx(T0 / 1e6 - 0.007, abs=1e-6)
     assert cells(got)[0][3] == "Own=flagged"
-    assert header(made.channels) == "time,elapsed_s,A [V],Own,flags\r\n"
+    assert header(made.channels, made.row_rule) == "time,elapsed_s,A [V],Own,flags\r\n"
     column = json.loads(metadata(made))["tableSchema"]["columns"][3]
     assert (column["titles"], column["datatype"]) == ("Own", "dateTimeStamp")
     assert "schema:unitText" not in column
@@ -113,7 +115,7 @@ def test_digits_are_what_the_instrument_sent() -> None:
 
 def test_titles_cannot_run_as_formulas() -> None:
     odd = state("steady rows", ("=1+1", 1), ('Say "hi", he', 1), ("@x", 1))
-    titles = next(csv.reader(io.StringIO(header(odd.channels))))
+    titles = next(csv.reader(io.StringIO(header(odd.channels, odd.row_rule))))
     assert titles == ["time", "elapsed_s", "'=1+1 [V]", 'Say "hi", he [V]', "'@x [V]", "flags"]
 
 

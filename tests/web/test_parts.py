@@ -16,6 +16,7 @@ from tests.conftest import wait_for
 from tidybench.core.batch import Batch
 from tidybench.core.samples import channels_of, unpack
 from tidybench.core.tape.shown import TapeLine
+from tidybench.core.values.row_rule import RowRule
 from tidybench.web.access import Access
 from tidybench.web.hub import Hub, Listener, thinned
 from tidybench.web.live import LiveTape
@@ -108,7 +109,12 @@ def test_a_message_of_another_version_does_not_end_the_conversation(places: Plac
 
 
 def test_requests_and_answers_travel_as_typed_json() -> None:
-    for request in (Hello(), BeginRun(name="x", row_rule="each reading"), EndRun(run="r"), GetStatus()):
+    for request in (
+        Hello(),
+        BeginRun(name="x", row_rule=RowRule(kind="each reading")),
+        EndRun(run="r"),
+        GetStatus(),
+    ):
         assert REQUEST.validate_json(request.model_dump_json()) == request
     for bad in (b"", b"{}", b'{"kind": "format the disk"}', b'{"kind": "begin run"}'):
         with pytest.raises(ValueError, match="validation error"):

@@ -71,6 +71,7 @@ class RunInProgress:
                 folder,
                 rows=ready.mended.rows,
                 stats=ready.mended.stats,
+                rule=ready.mended.rule,
                 links=ready.mended.links,
                 now=self._held_since,
                 disk=self._disk,

@@ -17,9 +17,10 @@ from tidybench.core.compile.planning import plan_links
 from tidybench.core.samples import channels_of, qualities_of, unpack
 from tidybench.core.setup import Setup, SetupError
 from tidybench.core.values.statistics import Gathering, Statistics
+from tidybench.runs.columns import header
 from tidybench.runs.folder import SAMPLES
 from tidybench.runs.reread import frozen_setups, reread
-from tidybench.runs.rows import header, make_rule
+from tidybench.runs.rows import make_rule
 from tidybench.runs.run_channel import RunChannel, run_channel
 from tidybench.runs.run_state import RunState, read_state
 from tidybench.runs.whole import write_whole
@@ -118,12 +119,12 @@ def keep(folder: Path, setup_text: str, at: int) -> Version:
     rule = make_rule(later)
     last = state.begun_at
     with open(place / name, "w", encoding="utf-8", newline="") as file:
-        file.write(header(later.channels))
+        file.write(header(later.channels, later.row_rule))
         for happened, batch in _read(folder, setups, later):
             last = max(last, happened)
             _gather(gathered, batch)
             file.writelines(rule.feed(happened, batch))
-        file.writelines(rule.until(max(last, state.ended_at or last)))
+        file.writelines(rule.finish(max(last, state.ended_at or last)))
     (place / f"{setup.instrument.id}.setup.toml").write_text(setup_text, "utf-8")
     version = Version(
         version=number,

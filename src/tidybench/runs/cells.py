@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from tidybench.core.values.channel import device_time
 from tidybench.core.values.figure import figure
 from tidybench.core.values.state_name import state_name
+from tidybench.runs.run_channel import RunChannel
 
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
@@ -37,3 +38,12 @@ def cell_of(
     if states:
         return lambda _, value: state_name(states, value) or figure(value)
     return lambda _, value: "" if value != value else figure(value, single)
+
+
+def cells_of(
+    channels: Sequence[RunChannel], stamp: Callable[[int], str]
+) -> list[Callable[[int, float], str]]:
+    """What writes each channel's cell: of a sample's time and value."""
+    return [
+        cell_of(one.single, one.clock, [csv_cell(word) for word in one.states], stamp) for one in channels
+    ]

@@ -16,7 +16,9 @@ from tidybench.core.tape.events import Hole, Note, Received, SetupsInForce, Star
 from tidybench.core.tape.lines import tape_line
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark
+from tidybench.core.values.row_rule import RowRule
 from tidybench.runs.checks import CHECKS, check_line
+from tidybench.runs.columns import header
 from tidybench.runs.crossings import CROSSINGS, crossing_row
 from tidybench.runs.crossings import HEAD as CROSSINGS_HEAD
 from tidybench.runs.disk import Disk, Done, HereAndNow, Together, synced
@@ -25,9 +27,9 @@ from tidybench.runs.files import Appender
 from tidybench.runs.folder import SAMPLES, SETUPS, SUMMARY, TAPE, new_folder, setup_file
 from tidybench.runs.marks import MarksFile
 from tidybench.runs.reserve import Reserve
-from tidybench.runs.rows import header, make_rule
+from tidybench.runs.rows import RowMaker, make_rule
 from tidybench.runs.run_channel import RunChannel
-from tidybench.runs.run_state import STATE, RowRule, RunEnd, RunState, read_state, state_text
+from tidybench.runs.run_state import STATE, RunEnd, RunState, read_state, state_text
 from tidybench.runs.sidecar import metadata
 from tidybench.runs.stamps import Stamps
 from tidybench.runs.stats import RunStats
@@ -71,7 +73,7 @@ class RunLog:
         folder: Path,
         state: RunState,
         disk: Disk | None = None,
-        last_row: int | None = None,
+        rule: RowMaker | None = None,
         reserve: Reserve | None = None,
     ) -> None:
         self.folder = folder
@@ -82,7 +84,7 @@ class RunLog:
         self.saved_at = 0
         self.wants_states = False  # a new tape segment began, or a hole has ended
         self._disk = disk or HereAndNow()
-        self._rule = make_rule(state, last_row)
+        self._rule = rule or make_rule(state)
         self._tape = TapeWriter(folder / TAPE, self._disk, self._refused)
         self._samples = Appender(folder / SAMPLES)
         self._csv = Appender(folder / state.csv)
@@ -137,7 +139,7 @@ class RunLog:
             (folder / SETUPS / setup_file(instrument)).write_text(text, "utf-8")
         (folder / f"{csv}-metadata.json").write_text(metadata(state), "utf-8")
         log = cls(folder, state, disk, reserve=reserve)
-        log._csv.append(header(state.channels).encode())
+        log._csv.append(header(state.channels, state.row_rule).encode())
         log._state_file.put(state_text(state))
         log._disk.run(_kept_so_far(folder), lambda error: log._refused(error) if error is not None else None)
         return log
@@ -150,12 +152,15 @@ class RunLog:
         rows: int,
         stats: RunStats,
         links: Iterable[str],
+        rule: RowMaker,
         now: int,
         disk: Disk | None = None,
         reserve: Reserve | None = None,
     ) -> "RunLog":
-        """Go on with a run whose folder has been mended. Rows go on from `now`: a gap stays a gap."""
-        log = cls(folder, read_state(folder), disk, last_row=now, reserve=reserve)
+        """Go on with a run whose folder has been mended; `rule` has made its rows so far. Rows go on from `now`: a gap stays a
+        gap."""
+        rule.skip(now)
+        log = cls(folder, read_state(folder), disk, rule=rule, reserve=reserve)
         log.rows, log.stats = rows, stats
         log._started |= set(links)
         return log
@@ -440,7 +445,7 @@ class RunLog:
         What found no room until now is a hole. Raises OSError where summary or state cannot be written: nothing more is
         logged then either, and `conclude` may be tried again.
         """
-        rows = self._rule.until(at) if self._hole is None else []
+        rows = self._rule.finish(at) if self._hole is None else []
         if rows:
             self._put(_Flush(b"", b"", "".join(rows).encode(), len(rows)), at)
         if not self._drain(at) and self._reserve is not None and self._reserve.give():

@@ -34,7 +34,7 @@ from tidybench.runs.folder import SAMPLES, TAPE
 from tidybench.runs.log import write_summary
 from tidybench.runs.marks import MARKS, MarksFile
 from tidybench.runs.reread import reread
-from tidybench.runs.rows import make_rule
+from tidybench.runs.rows import RowMaker, make_rule
 from tidybench.runs.run_state import RunState, read_state, write_state
 from tidybench.runs.stamps import parse
 from tidybench.runs.stats import RunStats
@@ -62,6 +62,7 @@ class Mended:
 
     state: RunState
     rows: int
+    rule: RowMaker
     stats: RunStats
     last_sequence: int
     last_at: int
@@ -118,7 +119,7 @@ def mend(folder: Path, said: Callable[[str], None] = lambda words: None) -> Mend
     repairs += _complete_samples(folder, told)
     said("writing its rows")
     state.counts, state.holes = told.counts, told.holes
-    rows, sentences = _complete_rows(folder, state, told.last_at, check)
+    rows, rule, sentences = _complete_rows(folder, state, told.last_at, check)
     repairs += sentences
     repairs += _put_back(folder, state, told)
     said("adding up")
@@ -132,7 +133,7 @@ def mend(folder: Path, said: Callable[[str], None] = lambda words: None) -> Mend
     }
     state = state.model_copy(update=changes)
     write_state(folder, state)
-    return Mended(state, rows, stats, told.last_sequence, told.last_at, told.links)
+    return Mended(state, rows, rule, stats, told.last_sequence, told.last_at, told.links)
 
 
 def close_interrupted(folder: Path, reason: str) -> RunState:
@@ -392,8 +393,10 @@ def _count_rows(path: Path) -> int:
     return max(0, lines - 1)
 
 
-def _complete_rows(folder: Path, state: RunState, last_at: int, check: Check | None) -> tuple[int, list[str]]:
-    """Add the rows that the samples give and the CSV lacks; gives how many there are, and what was done."""
+def _complete_rows(
+    folder: Path, state: RunState, last_at: int, check: Check | None
+) -> tuple[int, RowMaker, list[str]]:
+    """Add the rows that the samples give and the CSV lacks; gives how many there are, what made them, and what was done."""
     path = folder / state.csv
     repairs = []
     if check is not None:
@@ -408,12 +411,14 @@ def _complete_rows(folder: Path, state: RunState, last_at: int, check: Check | N
     rule = make_rule(state, last_row)
     # What a row can need is at most this old.
     longest = max((c.interval_s for c in state.channels), default=1.0)
-    since = (last_row or state.begun_at) - round(max(longest, 0.1) * 3e6) - 1_000_000
+    oldest = max(longest * 3, 0.3, state.row_rule.age_s)
+    since = (last_row or state.begun_at) - round(oldest * 1e6) - 1_000_000
     records = _records_since(folder / SAMPLES, since)
-    steady = state.row_rule == "steady rows"
+    steady = state.row_rule.kind == "steady rows"
     if check is not None:
         old = sequences_of(records) <= check.sequence
-        records = np.concatenate([_newest_of_each(records[old]) if steady else records[:0], records[~old]])
+        before_it = _needed_yet(records[old], last_row or 0) if steady else records[:0]
+        records = np.concatenate([before_it, records[~old]])
     fresh: list[str] = []
     for batch in _batches(records):
         fresh += rule.feed(max(batch.times), batch)
@@ -437,7 +442,7 @@ def _complete_rows(folder: Path, state: RunState, last_at: int, check: Check | N
         file.close()
     if len(fresh) > before:
         repairs.append(f"{_so_many(len(fresh) - before, 'row')} put back from the samples.")
-    return rows + len(fresh), repairs
+    return rows + len(fresh), rule, repairs
 
 
 def _rows_behind(path: Path, start: int) -> int:
@@ -447,11 +452,12 @@ def _rows_behind(path: Path, start: int) -> int:
         return file.read().count(b"\r\n")
 
 
-def _newest_of_each(records: Any) -> Any:
-    """The last two samples of every channel, in their order: what a row needs of the time before it."""
+def _needed_yet(records: Any, last_row: int) -> Any:
+    """What a row needs of the time before it: the last two samples of every channel, and all since the row before, in their
+    order."""
     if not len(records):
         return records
-    keep = np.zeros(len(records), bool)
+    keep = records["time"] > last_row
     channels = channels_of(records)
     for number in np.unique(channels):
         keep[np.flatnonzero(channels == number)[-2:]] = True

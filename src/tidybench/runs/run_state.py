@@ -7,11 +7,11 @@ from pydantic import BaseModel, Field
 
 from tidybench.core.tape.events import Hole
 from tidybench.core.values.counts import RunCounts
+from tidybench.core.values.row_rule import RowRule
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.whole import read_newest, write_whole
 
 STATE = "state.json"
-RowRule = Literal["steady rows", "each reading"]
 RunEnd = Literal["ended", "interrupted"]
 
 
@@ -28,7 +28,7 @@ class RunState(BaseModel):
     name: Annotated[str, Field(max_length=120)]
     item: Annotated[str, Field(max_length=120)] = ""
     operator: Annotated[str, Field(max_length=120)] = ""
-    row_rule: RowRule = "steady rows"
+    row_rule: RowRule = Field(default_factory=RowRule)
     begun_at: int
     ended_at: int | None = None
     status: Literal["logging"] | RunEnd = "logging"

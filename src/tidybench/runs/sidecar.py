@@ -1,10 +1,10 @@
 """The sidecar of a run's CSV: W3C CSV on the Web metadata."""
 
 import json
-import re
 from datetime import datetime
 
 from tidybench.runs.cells import safe_text
+from tidybench.runs.columns import columns_of
 from tidybench.runs.run_state import RunState
 
 
@@ -15,13 +15,15 @@ def metadata(state: RunState) -> str:
         {"name": "time", "titles": "time", "datatype": "dateTimeStamp", "required": True},
         {"name": "elapsed_s", "titles": "elapsed_s", "datatype": "double", units["ms"]: "s"},
     ]
-    for channel in state.channels:
+    for column in columns_of(state.channels, state.row_rule):
+        channel = column.channel
+        figures = column.value != "latest" or not (channel.clock or channel.states)
         columns.append(
             {
-                "name": re.sub(r"[^A-Za-z0-9_]", "_", channel.id),
-                "titles": safe_text(channel.title),
-                "datatype": "dateTimeStamp" if channel.clock else "string" if channel.states else "double",
-                **({} if channel.clock or channel.states else {"schema:unitText": channel.unit}),
+                "name": column.name,
+                "titles": safe_text(column.title),
+                "datatype": "double" if figures else "dateTimeStamp" if channel.clock else "string",
+                **({"schema:unitText": "s" if column.value == "age" else channel.unit} if figures else {}),
                 "schema:measurementTechnique": channel.instrument_name,
                 "dc:description": channel.scaling,
                 **({"schema:measurementMethod": certificate} if (certificate := channel.certificate) else {}),
@@ -36,7 +38,7 @@ def metadata(state: RunState) -> str:
         "dc:creator": state.operator,
         "dc:subject": state.item,
         "dc:identifier": state.id,
-        "dc:description": f"Row rule: {state.row_rule}. Time zone at the beginning: {zone.strftime('%z')} {zone.tzname()}.",
+        "dc:description": f"Row rule: {state.row_rule.words}. Time zone at the beginning: {zone.strftime('%z')} {zone.tzname()}.",
         "dialect": {"encoding": "utf-8", "lineTerminators": ["\r\n"], "header": True, "quoteChar": '"'},
         "tableSchema": {"columns": columns},
     }

@@ -11,7 +11,7 @@ from pydantic import Field
 from starlette.concurrency import run_in_threadpool
 
 from tidybench.core.values.exact import Exact
-from tidybench.runs.run_state import RowRule
+from tidybench.core.values.row_rule import RowRule
 from tidybench.web.context import answered, context_of
 from tidybench.web.given import Moment
 from tidybench.web.hub import thinned
@@ -27,7 +27,7 @@ class Begin(Exact):
     name: Annotated[str, Field(max_length=120)]
     item: Annotated[str, Field(max_length=120)] = ""
     operator: Annotated[str, Field(max_length=120)] = ""
-    row_rule: RowRule = "steady rows"
+    row_rule: RowRule = Field(default_factory=RowRule)
 
 
 class End(Exact):

@@ -180,7 +180,8 @@ class Clerk(threading.Thread):
             if not row.complete:
                 session.execute(update(Run).where(Run.id == key).values(**changing))
             return row.followed, row.complete
-        fixed = state.model_dump(include={"name", "item", "operator", "row_rule", "begun_at", "csv"})
+        fixed = state.model_dump(include={"name", "item", "operator", "begun_at", "csv"})
+        fixed["row_rule"] = state.row_rule.words
         session.add(
             Run(
                 id=key,

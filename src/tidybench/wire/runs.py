@@ -2,12 +2,12 @@
 
 from typing import Literal
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from tidybench.core.values.counts import RunCounts
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.mark import Mark
-from tidybench.runs.run_state import RowRule
+from tidybench.core.values.row_rule import RowRule
 
 
 class RunStatus(Exact):
@@ -34,7 +34,7 @@ class BeginRun(BaseModel):
     name: str
     item: str = ""
     operator: str = ""
-    row_rule: RowRule = "steady rows"
+    row_rule: RowRule = Field(default_factory=RowRule)
 
 
 class EndRun(BaseModel):
