@@ -64,6 +64,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/run/ends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Ends
+         * @description Something else ends the run in progress: later, sooner, otherwise.
+         */
+        put: operations["change_ends"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/run/end": {
         parameters: {
             query?: never;
@@ -863,7 +883,7 @@ export interface paths {
         };
         /**
          * List Runs
-         * @description Runs, newest first; `search` looks into name, test item and operator.
+         * @description Runs, newest first; `search` looks into name, test item, operator, order number, notes and fields.
          */
         get: operations["list_runs"];
         put?: never;
@@ -1138,30 +1158,6 @@ export interface components {
             words: string;
             /** Shown */
             shown: string[];
-        };
-        /**
-         * Begin
-         * @description A run to begin.
-         */
-        Begin: {
-            /** Name */
-            name: string;
-            /**
-             * Item
-             * @default
-             */
-            item: string;
-            /**
-             * Operator
-             * @default
-             */
-            operator: string;
-            /**
-             * Row Rule
-             * @default steady rows
-             * @enum {string}
-             */
-            row_rule: "steady rows" | "each reading";
         };
         /**
          * BlockPart
@@ -1675,6 +1671,26 @@ export interface components {
             again: components["schemas"]["Statistics"] | null;
         };
         /**
+         * Condition
+         * @description `value`: the level, of “above” and “below”, in the channel's unit. `for_s`: seconds that it must hold without a break.
+         */
+        Condition: {
+            /** Channel */
+            channel: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "above" | "below" | "beyond its limits";
+            /** Value */
+            value?: number | null;
+            /**
+             * For S
+             * @default 0
+             */
+            for_s: number;
+        };
+        /**
          * CountPart
          * @description Where a message says how long it is.
          */
@@ -1799,6 +1815,25 @@ export interface components {
              * Format: uuid
              */
             run: string;
+        };
+        /**
+         * Ends
+         * @description Whatever comes first ends the run; with nothing given a person does. `after_s`: seconds since it began. `rows`: this many rows
+         *     of the CSV. `at`: a clock time. `when`: any of these conditions. `settled`: chosen channels have settled.
+         */
+        Ends: {
+            /** After S */
+            after_s?: number | null;
+            /** Rows */
+            rows?: number | null;
+            /** At */
+            at?: string | null;
+            /**
+             * When
+             * @default []
+             */
+            when: components["schemas"]["Condition"][];
+            settled?: components["schemas"]["Settled"] | null;
         };
         /**
          * ExponentialFilter
@@ -2556,6 +2591,18 @@ export interface components {
             data: components["schemas"]["LayoutData"];
         };
         /**
+         * NewEnds
+         * @description What is to end a run: another window may have begun another one meanwhile.
+         */
+        NewEnds: {
+            /**
+             * Run
+             * Format: uuid
+             */
+            run: string;
+            ends: components["schemas"]["Ends"];
+        };
+        /**
          * NewInstrument
          * @description A link, as in a set-up's [link], and what to call the instrument; `like`: a set-up of the library to begin with.
          */
@@ -3207,6 +3254,37 @@ export interface components {
             c: number;
         };
         /**
+         * RowRule
+         * @description `every_s`: seconds between steady rows, 0 for the interval of the fastest channel. `age_s`: no sample older than this is a row's
+         *     latest, 0 for one and a half of the channel's own intervals. `values`: the columns of each channel, in this order. A word alone
+         *     is taken for the kind, as it stood in earlier formats.
+         */
+        RowRule: {
+            /**
+             * Kind
+             * @default steady rows
+             * @enum {string}
+             */
+            kind: "steady rows" | "each reading";
+            /**
+             * Every S
+             * @default 0
+             */
+            every_s: number;
+            /**
+             * Age S
+             * @default 0
+             */
+            age_s: number;
+            /**
+             * Values
+             * @default [
+             *       "latest"
+             *     ]
+             */
+            values: ("latest" | "age" | "mean" | "minimum" | "maximum")[];
+        };
+        /**
          * RunCounts
          * @description Counts of a run so far, exact at the tape's line `sequence`.
          */
@@ -3253,6 +3331,8 @@ export interface components {
             item: string;
             /** Operator */
             operator: string;
+            /** Order */
+            order: string;
             /** Begun At */
             begun_at: number;
             /** Ended At */
@@ -3267,6 +3347,12 @@ export interface components {
             samples: number;
             /** Complete */
             complete: boolean;
+            /** Notes */
+            notes: string;
+            /** Fields */
+            fields: {
+                [key: string]: string;
+            };
             /** Row Rule */
             row_rule: string;
             /** Folder */
@@ -3339,6 +3425,55 @@ export interface components {
             total: number;
         };
         /**
+         * RunPlan
+         * @description `order`: the order's number. `fields`: the shop's own, by name. `channels`: those that have columns in the CSV, by id; none for all of
+         *     them. What has no column is kept with the samples and on the tape all the same. `carry_on`: it goes on after everything was
+         *     stopped or the power failed.
+         */
+        RunPlan: {
+            /** Name */
+            name: string;
+            /**
+             * Item
+             * @default
+             */
+            item: string;
+            /**
+             * Operator
+             * @default
+             */
+            operator: string;
+            /**
+             * Order
+             * @default
+             */
+            order: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /**
+             * Fields
+             * @default {}
+             */
+            fields: {
+                [key: string]: string;
+            };
+            /**
+             * Channels
+             * @default []
+             */
+            channels: string[];
+            row_rule?: components["schemas"]["RowRule"];
+            ends?: components["schemas"]["Ends"];
+            /**
+             * Carry On
+             * @default false
+             */
+            carry_on: boolean;
+        };
+        /**
          * RunRow
          * @description A run in the logbook's list.
          */
@@ -3354,6 +3489,8 @@ export interface components {
             item: string;
             /** Operator */
             operator: string;
+            /** Order */
+            order: string;
             /** Begun At */
             begun_at: number;
             /** Ended At */
@@ -3371,7 +3508,8 @@ export interface components {
         };
         /**
          * RunStatus
-         * @description The run in progress.
+         * @description The run in progress. `ends_at`: when it ends by the clock, in microseconds, None where it does not. `unsettled`: the channels, by
+         *     name, that keep it from ending as settled.
          */
         RunStatus: {
             /** Id */
@@ -3382,11 +3520,16 @@ export interface components {
             item: string;
             /** Operator */
             operator: string;
-            /**
-             * Row Rule
-             * @enum {string}
-             */
-            row_rule: "steady rows" | "each reading";
+            /** Order */
+            order: string;
+            row_rule: components["schemas"]["RowRule"];
+            ends: components["schemas"]["Ends"];
+            /** Ends At */
+            ends_at: number | null;
+            /** Unsettled */
+            unsettled: string[];
+            /** Carry On */
+            carry_on: boolean;
             /** Begun At */
             begun_at: number;
             /** Folder */
@@ -3588,6 +3731,18 @@ export interface components {
              * @default 0
              */
             character_gap_ms: number;
+        };
+        /**
+         * Settled
+         * @description All of these channels have stayed within their bands (highest less lowest, in each one's unit) for `for_s` seconds.
+         */
+        Settled: {
+            /** Bands */
+            bands: {
+                [key: string]: number;
+            };
+            /** For S */
+            for_s: number;
         };
         /**
          * Setup
@@ -4401,12 +4556,45 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Begin"];
+                "application/json": components["schemas"]["RunPlan"];
             };
         };
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunStatus"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change_ends: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewEnds"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

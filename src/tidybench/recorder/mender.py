@@ -34,14 +34,15 @@ class Ready:
     samples: bytes
 
 
-def unfinished(run: str | None) -> Unfinished | None:
-    """The run in this folder, if it was not ended."""
+def unfinished(run: str | None, even_where_stopped: bool = False) -> Unfinished | None:
+    """The run in this folder, if it was not ended. `even_where_stopped`: everything was stopped or killed; then it goes on only where
+    its plan says so."""
     if run is None:
         return None
     folder = Path(run)
     try:
         state = read_state(folder)
-        if state.status != "logging":
+        if state.status != "logging" or (even_where_stopped and not state.carry_on):
             return None
         return Unfinished(folder, state, newest(folder, state))
     except FileNotFoundError:

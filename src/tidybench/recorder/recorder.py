@@ -41,7 +41,7 @@ class Recorder:
     """Everything the recorder owns. Made, started and stopped by one thread."""
 
     def __init__(self, places: Places, carry_on: bool) -> None:
-        """Goes on with the run in progress if `carry_on`. What a crash left is mended once it has started."""
+        """Goes on with the run in progress if `carry_on`, or if its plan says so. What a crash left is mended once it has started."""
         self.places = places
         self._context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
         self.journal = Journal()
@@ -52,7 +52,7 @@ class Recorder:
         reserve = Reserve(places.runs)
         self.state = StateFile(places.recorder_state, self._state_disk, reserve)
         self.ports = PortList(places.simulated)
-        going_on = unfinished(self.state.now.run if carry_on else None)
+        going_on = unfinished(self.state.now.run, even_where_stopped=not carry_on)
         self.clock = Clock(not_before=going_on.newest.at + 1 if going_on is not None else 0)
         self._run = RunInProgress(
             bench_name(places.data), places.runs, self.clock, self.journal, self._run_disk, reserve
@@ -82,6 +82,7 @@ class Recorder:
                     reserve,
                 )
             ),
+            ended=lambda folder: service_mail.post(lambda: self.service.forget_run(folder)),
         )
         self._run.say_restarted()
         self.employment = Employment(places.simulated, self.state, self.journal, self.clock, self.writer)
@@ -124,12 +125,19 @@ class Recorder:
         self._context.destroy(linger=0)
 
     def _end_run(self) -> None:
+        left: Future[None] = Future()
+
         def current() -> str:
             log = self._run.log
+            if log is not None and log.state.carry_on:
+                self.writer.leave_run(left)
+                return ""
+            left.set_result(None)
             return log.state.id if log is not None else ""
 
         try:
             run = self.writer.mailbox.ask(current)
+            left.result(CLOSED_WITHIN)
             if run:
                 closed: Future[None] = self.service.end_run(
                     run, "Tidy Bench was stopped during the run.", "interrupted"

@@ -1,19 +1,24 @@
 """The run in progress: what is logged, marked, crossed, changed in it. The writer's alone."""
 
 import logging
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from tidybench.core.derivation import END, RESTARTED
+from tidybench.core.plan.end_watch import EndWatch
+from tidybench.core.plan.ends import Ends
 from tidybench.core.setup.calculated import CALCULATED
 from tidybench.core.tape.events import MarkCorrected, Note, SetupsInForce, Start
+from tidybench.core.values.channel import Channel
 from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.figure import figure
 from tidybench.core.values.mark import Mark
 from tidybench.recorder.clock import STEP, Clock
 from tidybench.recorder.employed import Employed
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.mender import Mender, Ready, Unfinished
+from tidybench.recorder.planned_end import checked_ends, end_watch
 from tidybench.recorder.refused import RequestRefused
 from tidybench.runs.disk import Disk, Done
 from tidybench.runs.entry import Entry
@@ -21,7 +26,9 @@ from tidybench.runs.log import RunLog, begin_note
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunEnd, RunState
+from tidybench.runs.steady_rows import fastest
 from tidybench.wire.bench import BenchName
+from tidybench.wire.channels import ChannelStatus
 from tidybench.wire.runs import BeginRun, RunStatus
 
 logger = logging.getLogger(__name__)
@@ -50,6 +57,7 @@ class RunInProgress:
         self._held_crossings: list[Crossing] = []
         self._held_since = 0
         self._laying_up = False
+        self._end_watch: EndWatch | None = None
 
     # ---- a run that goes on after a restart
 
@@ -57,8 +65,9 @@ class RunInProgress:
         """This run is being put in order."""
         self._mending, self._held_since = (one, mender), self._clock.now()
 
-    def go_on(self, ready: Ready | None) -> None:
-        """It is in order, and what has happened meanwhile is logged; None: it cannot be continued."""
+    def go_on(self, ready: Ready | None, channels: Mapping[str, Channel]) -> None:
+        """It is in order, and what has happened meanwhile is logged; None: it cannot be continued. `channels`: the bench's, by
+        id."""
         assert self._mending is not None
         folder = self._mending[0].folder
         self._mending = None
@@ -80,7 +89,8 @@ class RunInProgress:
         except Exception:
             logger.exception("the run in %s cannot be continued", folder)
             return
-        self.log.write(held, self._clock.now())
+        self._watch_for_its_end(channels)
+        self._write(held, self._clock.now())
         for crossing in crossings:
             self.log.crossing(crossing)
 
@@ -108,9 +118,14 @@ class RunInProgress:
     # ---- begin and end
 
     def begin(
-        self, request: BeginRun, channels: Sequence[RunChannel], employed: Employed, free_bytes: int
+        self,
+        request: BeginRun,
+        channels: Sequence[RunChannel],
+        statuses: Sequence[ChannelStatus],
+        employed: Employed,
+        free_bytes: int,
     ) -> None:
-        """Begin a run. Raises RequestRefused."""
+        """Begin a run. `channels` and `statuses` of the whole bench, in the same order. Raises RequestRefused."""
         self._refuse_while_mending()
         if self.log is not None:
             raise RequestRefused("conflict", f"The run “{self.log.state.name}” is on. End it first.")
@@ -121,6 +136,8 @@ class RunInProgress:
                 "disk", f"Only {free_bytes // 2**20} MB are free in {self._runs}. Make room first."
             )
         now = self._clock.now()
+        chosen = _chosen(request, channels)
+        checked_ends(request.ends, statuses, now, now)
         try:
             self.log = RunLog.begin(
                 self._runs,
@@ -131,8 +148,9 @@ class RunInProgress:
                 operator=request.operator.strip(),
                 row_rule=request.row_rule,
                 at=now,
-                channels=channels,
+                channels=chosen,
                 setups=dict(employed.texts),
+                plan=request,
                 disk=self._disk,
                 reserve=self._reserve,
             )
@@ -141,7 +159,10 @@ class RunInProgress:
             raise RequestRefused(
                 "disk", f"The run folder cannot be made: {error.strerror} ({self._runs})."
             ) from error
+        if len(chosen) < len(channels):
+            self.log.know_later(dict(employed.numbers))
         self._journal.put("", begin_note(self.log.state.name, now))
+        self._watch_for_its_end({one.id: one for one in statuses})
         self.want_states(employed)
 
     def check(self, run: str) -> None:
@@ -154,6 +175,32 @@ class RunInProgress:
                 "conflict", f"Another run is on now: “{self.log.state.name}”. Nothing was ended."
             )
 
+    def _watch_for_its_end(self, channels: Mapping[str, Channel]) -> None:
+        assert self.log is not None
+        state = self.log.state
+        known = {channel.id: channel for channel in state.channels} | dict(channels)
+        self._end_watch = end_watch(state.ends, state.begun_at, known) if state.ends.by_itself else None
+
+    def change_ends(self, ends: Ends, statuses: Sequence[ChannelStatus]) -> None:
+        """Something else ends it. Raises RequestRefused."""
+        assert self.log is not None
+        now = self._clock.now()
+        checked_ends(ends, statuses, self.log.state.begun_at, now)
+        if ends.rows is not None and ends.rows <= self.log.rows:
+            raise RequestRefused(
+                "invalid", f"It has {self.log.rows} rows already. Choose more, or end it now."
+            )
+        self.log.change_ends(ends)
+        self._journal.put("", Note(now, "ends", ends.words))
+        self._watch_for_its_end({one.id: one for one in statuses})
+
+    def due(self, now: int, beyond: Callable[[int], bool]) -> str:
+        """Why the run is to end now, by its plan; “” where it goes on. `beyond`: whether a channel, by its number, is beyond its
+        limits."""
+        if self.log is None or self._end_watch is None:
+            return ""
+        return self._end_watch.look(now, self.log.rows, beyond)
+
     def say_end(self, reason: str) -> int:
         """The last line of its tape; gives the time."""
         now = self._clock.now()
@@ -163,6 +210,7 @@ class RunInProgress:
     def end(self, at: int, reason: str, status: RunEnd, done: Done) -> None:
         """End it; `done` is called when all of it is on the disk. Nothing is lost where that fails: it is tried again."""
         log, self.log = self.log, None
+        self._end_watch = None
         assert log is not None
         try:
             log.end(at, reason, status, done)
@@ -170,6 +218,15 @@ class RunInProgress:
             logger.exception("the run in %s was ended, but that could not be written", log.folder)
             self._unconcluded.append(log)
             done(error)
+
+    def leave(self, done: Done) -> None:
+        """It goes on at the next start; `done` is called when all of it is on the disk."""
+        log, self.log = self.log, None
+        self._end_watch = None
+        if log is None:
+            done(None)
+        else:
+            log.abandon(done)
 
     def conclude(self) -> None:
         """Try again to write what ended runs came to, where it could not be written before."""
@@ -189,10 +246,18 @@ class RunInProgress:
             if self._mending is not None:
                 self._held += entries
             return
-        log.write(entries, now)
+        self._write(entries, now)
         if log.wants_states:
             log.wants_states = False
             self.want_states(employed)
+
+    def _write(self, entries: Sequence[Entry], now: int) -> None:
+        assert self.log is not None
+        self.log.write(entries, now)
+        if self._end_watch is not None:
+            for entry in entries:
+                if entry.batch is not None:
+                    self._end_watch.take(entry.batch)
 
     def sync(self, now: int) -> None:
         """Have it brought to the disk."""
@@ -290,23 +355,44 @@ class RunInProgress:
         if self._mending is not None:
             one, mender = self._mending
             words = f"It is being put in order after a restart ({mender.words}). What is measured meanwhile is kept."
-            return _status(one.folder, one.state, one.state.rows, one.newest.at, [words], [])
+            return _status(one.folder, one.state, one.state.rows, one.newest.at, [words], [], None, 0)
         log = self.log
         if log is None:
             return None
         troubles = list(log.troubles.values())
-        return _status(log.folder, log.state, log.rows, log.saved_at, troubles, log.marks[-MAX_MARKS:])
+        watch = self._end_watch
+        if watch is not None and watch.gone:
+            gone = ", ".join(f"“{key}”" for key in watch.gone)
+            troubles.append(
+                f"The run is to end by {gone}, not on the bench any more. Change its end, or end it yourself."
+            )
+        marks = log.marks[-MAX_MARKS:]
+        return _status(
+            log.folder, log.state, log.rows, log.saved_at, troubles, marks, watch, self._clock.now()
+        )
 
 
 def _status(
-    folder: Path, state: RunState, rows: int, saved_at: int, troubles: list[str], marks: Sequence[Mark]
+    folder: Path,
+    state: RunState,
+    rows: int,
+    saved_at: int,
+    troubles: list[str],
+    marks: Sequence[Mark],
+    watch: EndWatch | None,
+    now: int,
 ) -> RunStatus:
     return RunStatus(
         id=state.id,
         name=state.name,
         item=state.item,
         operator=state.operator,
+        order=state.order,
         row_rule=state.row_rule,
+        ends=state.ends,
+        ends_at=watch.at if watch is not None else None,
+        unsettled=watch.unsettled(now) if watch is not None else [],
+        carry_on=state.carry_on,
         begun_at=state.begun_at,
         folder=str(folder),
         csv=state.csv,
@@ -338,7 +424,35 @@ def checked_begin(request: BeginRun) -> None:
     """Raises RequestRefused where a run cannot be called so."""
     if not request.name.strip():
         raise RequestRefused("invalid", "A run needs a name.")
-    for what, text in (("name", request.name), ("test item", request.item), ("operator", request.operator)):
+    for what, text in (
+        ("name", request.name), ("test item", request.item), ("operator", request.operator), ("order number", request.order),
+    ):  # fmt: skip
         if len(text.strip()) > 120:
             raise RequestRefused("invalid", f"The {what} has {len(text)} characters; at most 120 fit.")
         without_controls(text, f"The {what}")
+    for name, text in request.fields.items():
+        without_controls(text, f"The field “{name}”")
+    without_controls(request.notes.replace("\r\n", "").replace("\n", "").replace("\t", ""), "The notes")
+
+
+def _chosen(request: BeginRun, channels: Sequence[RunChannel]) -> list[RunChannel]:
+    """The channels that have columns. Raises RequestRefused where one is not on the bench, or the rows come too fast."""
+    known = {channel.id for channel in channels}
+    gone = [key for key in request.channels if key not in known]
+    if gone:
+        words = ", ".join(f"“{key}”" for key in gone)
+        one = len(gone) == 1
+        raise RequestRefused(
+            "invalid",
+            f"The plan has {'a channel that is' if one else 'channels that are'} not on the bench: {words}. "
+            f"Leave {'it' if one else 'them'} out, or connect the instrument.",
+        )
+    chosen = [one for one in channels if not request.channels or one.id in request.channels]
+    shortest = fastest(chosen) / 1e6
+    if 0 < request.row_rule.every_s < shortest and all(one.interval_s for one in chosen):
+        raise RequestRefused(
+            "invalid",
+            f"Rows every {figure(request.row_rule.every_s)} s are more than any channel fills: the fastest has a value every "
+            f"{figure(shortest)} s. Choose at least that.",
+        )
+    return chosen

@@ -35,7 +35,7 @@ from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, ReleasePort, TakeBackPort
 from tidybench.wire.protocol import PROTOCOL, REQUEST, Answer, Hello, Request
-from tidybench.wire.runs import AddMark, BeginRun, CorrectMark, EndRun
+from tidybench.wire.runs import AddMark, BeginRun, ChangeEnds, CorrectMark, EndRun
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
 from tidybench.wire.setups import ApplySetups, GetSetups
 from tidybench.wire.status import GetErrors, GetHistory, GetStatus, Status
@@ -100,6 +100,7 @@ class Service(threading.Thread):
             ApplySetups: self._apply,
             BeginRun: self._begin,
             EndRun: self._end,
+            ChangeEnds: self._change_ends,
             AddMark: self._mark,
             CorrectMark: self._correct_mark,
             Acknowledge: self._acknowledge,
@@ -248,6 +249,15 @@ class Service(threading.Thread):
         except OSError:
             # Its folder knows how it stands; a restart would only take it for interrupted.
             logger.exception("which run is on cannot be remembered")
+
+    def forget_run(self, folder: str) -> None:
+        """This run was ended by its plan. This thread."""
+        if self._parts.state.now.run == folder:
+            self._remember_run(None)
+
+    def _change_ends(self, request: ChangeEnds) -> Answer:
+        writer = self._parts.writer
+        return Answer(run=self._ask(lambda: writer.change_ends(request.run, request.ends)))
 
     def _mark(self, request: AddMark) -> Answer:
         text, by = checked_mark(request.text), without_controls(request.by, "The name beside a mark")

@@ -11,11 +11,14 @@ import threading
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import replace
+from functools import partial
 
 from tidybench import logs
 from tidybench.core.channels.limits import crossing_words
 from tidybench.core.channels.verdict import Limited
 from tidybench.core.derivation import Derivation
+from tidybench.core.plan.ends import Ends
+from tidybench.core.quality import Quality
 from tidybench.core.tape.events import Note
 from tidybench.core.values.crossing import CALLING, SERIOUS, Crossing
 from tidybench.recorder.channel_status import channel_statuses, limited, run_channels
@@ -61,8 +64,10 @@ class Writer(threading.Thread):
         zeros: Callable[[], dict[str, list[Zero]]],
         status_of: "Callable[[Writer], Status]",
         crossings: OpenCrossings,
+        ended: Callable[[str], None],
     ) -> None:
-        """`zeros`: what is taken off channels' values, as it is remembered. `status_of`: how everything stands."""
+        """`zeros`: what is taken off channels' values, as it is remembered. `status_of`: how everything stands. `ended`: is told of
+        a run that its plan has ended, by its folder."""
         super().__init__(name="writer", daemon=True)
         self.mailbox = mailbox
         self.samples = SampleRing()
@@ -74,6 +79,7 @@ class Writer(threading.Thread):
         self._outages = Outages()
         self._journal, self._clock, self._live = journal, clock, live
         self._zeros, self._status_of = zeros, status_of
+        self._ended = ended
         self._stopping = threading.Event()
         self._synced_at = 0
         self._busy = self._mute = False
@@ -116,6 +122,10 @@ class Writer(threading.Thread):
             if crossings:
                 self._cross(crossings)
         self.run_in_progress.write(entries, now, self.employed)
+        if reason := self.run_in_progress.due(now, self._is_beyond):
+            run = self.run_in_progress.log
+            assert run is not None
+            self.mailbox.post(partial(self._end_planned, run.state.id, reason))
         self._busy = len(entries) > MANY
         packed = b"".join([entry.packed for entry in entries])
         if packed:
@@ -189,25 +199,41 @@ class Writer(threading.Thread):
 
     def begin(self, request: BeginRun, free_bytes: int) -> RunStatus:
         """Begin a run. Raises RequestRefused."""
-        channels = run_channels(self.employed.setups, self.channels())
-        self.run_in_progress.begin(request, channels, self.employed, free_bytes)
+        statuses = self.channels()
+        channels = run_channels(self.employed.setups, statuses)
+        self.run_in_progress.begin(request, channels, statuses, self.employed, free_bytes)
         return self._run_status()
+
+    def change_ends(self, run: str, ends: Ends) -> RunStatus:
+        """Something else ends the run in progress. Raises RequestRefused."""
+        self.run_in_progress.check(run)
+        self.run_in_progress.change_ends(ends, self.channels())
+        return self._run_status()
+
+    def leave_run(self, left: "Future[None]") -> None:
+        """Tidy Bench is being stopped, and the run goes on at its next start; `left` comes true when all is on the disk."""
+        self.flush()
+        self.run_in_progress.leave(partial(_told, left))
+
+    def _is_beyond(self, channel: int) -> bool:
+        watch = self._derivations.newest.watches.get(channel)
+        return watch is not None and watch.quality <= Quality.FLAGGED and watch.state in SERIOUS
+
+    def _end_planned(self, run: str, reason: str) -> None:
+        log = self.run_in_progress.log
+        if log is None or log.state.id != run:
+            return  # it has ended, by a person or since it was said a moment ago
+        self.end(run, f"ended by its plan: {reason}", "ended")
+        self._ended(str(log.folder))
 
     def end(self, run: str, reason: str, status: RunEnd) -> "Future[None]":
         """End the run in progress, with everything that happened until now; what is given comes true when it is on the
         disk. Raises RequestRefused."""
         self.run_in_progress.check(run)
         closed: Future[None] = Future()
-
-        def done(error: Exception | None) -> None:
-            if error is None:
-                closed.set_result(None)
-            else:
-                closed.set_exception(error)
-
         at = self.run_in_progress.say_end(reason)
         self.flush()
-        self.run_in_progress.end(at, reason, status, done)
+        self.run_in_progress.end(at, reason, status, partial(_told, closed))
         return closed
 
     def mark(self, text: str, by: str, ago_ms: float = 0.0) -> RunStatus:
@@ -224,7 +250,7 @@ class Writer(threading.Thread):
         """The run that goes on after a restart is in order; None: it cannot be continued."""
         if ready is not None:
             self.samples.preload(ready.samples, self._clock.now())
-        self.run_in_progress.go_on(ready)
+        self.run_in_progress.go_on(ready, {one.id: one for one in self.channels()})
 
     def acknowledge(self, ids: list[int], by: str) -> None:
         """A person has seen these crossings."""
@@ -288,3 +314,10 @@ class Writer(threading.Thread):
         status = self.run_in_progress.status()
         assert status is not None
         return status
+
+
+def _told(closed: "Future[None]", error: Exception | None) -> None:
+    if error is None:
+        closed.set_result(None)
+    else:
+        closed.set_exception(error)

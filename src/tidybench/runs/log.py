@@ -11,6 +11,8 @@ from functools import partial
 from pathlib import Path
 
 from tidybench.core.batch import RECORD_SIZE
+from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.tape.counting import count
 from tidybench.core.tape.events import Hole, Note, Received, SetupsInForce, Start
 from tidybench.core.tape.lines import tape_line
@@ -80,6 +82,7 @@ class RunLog:
         self.state = state
         self.stats = RunStats(state.channels)
         self.rows = 0
+        self._rows_taken = 0  # those that wait as well
         self.troubles: dict[str, str] = {}
         self.saved_at = 0
         self.wants_states = False  # a new tape segment began, or a hole has ended
@@ -118,10 +121,12 @@ class RunLog:
         at: int,
         channels: Sequence[RunChannel],
         setups: dict[str, str],
+        plan: RunPlan | None = None,
         disk: Disk | None = None,
         reserve: Reserve | None = None,
     ) -> "RunLog":
-        """Make a run folder and begin to log into it. `setups`: TOML text by instrument id. Raises OSError."""
+        """Make a run folder and begin to log into it. `setups`: TOML text by instrument id. `plan`: what else is planned of it. Raises
+        OSError."""
         folder, csv = new_folder(runs, name, at)
         state = RunState(
             id=str(uuid.uuid4()),
@@ -134,6 +139,11 @@ class RunLog:
             begun_at=at,
             csv=csv,
             channels=list(channels),
+            **(
+                plan.model_dump(include={"order", "notes", "fields", "ends", "carry_on"})
+                if plan is not None
+                else {}
+            ),
         )
         for instrument, text in setups.items():
             (folder / SETUPS / setup_file(instrument)).write_text(text, "utf-8")
@@ -161,7 +171,7 @@ class RunLog:
         gap."""
         rule.skip(now)
         log = cls(folder, read_state(folder), disk, rule=rule, reserve=reserve)
-        log.rows, log.stats = rows, stats
+        log.rows, log._rows_taken, log.stats = rows, rows, stats
         log._started |= set(links)
         return log
 
@@ -201,6 +211,9 @@ class RunLog:
                 count(counts, entry.sequence, event)
             last = entry
         rows += rule.until(now)
+        if self.state.ends.rows is not None:
+            del rows[max(0, self.state.ends.rows - self._rows_taken) :]
+            self._rows_taken += len(rows)
         if last is not None:
             counts.sequence = last.sequence
             tape.append("")
@@ -354,6 +367,11 @@ class RunLog:
         self.state.later |= later
         self._put_state()
 
+    def change_ends(self, ends: Ends) -> None:
+        """Something else ends it. The tape's line is the journal's."""
+        self.state.ends = ends
+        self._put_state()
+
     def mark(self, mark: Mark) -> None:
         """Add a mark to marks.csv. The tape's line is the journal's. Raises OSError."""
         self._marks.add(mark)
@@ -446,6 +464,8 @@ class RunLog:
         logged then either, and `conclude` may be tried again.
         """
         rows = self._rule.finish(at) if self._hole is None else []
+        if self.state.ends.rows is not None:
+            del rows[max(0, self.state.ends.rows - self._rows_taken) :]
         if rows:
             self._put(_Flush(b"", b"", "".join(rows).encode(), len(rows)), at)
         if not self._drain(at) and self._reserve is not None and self._reserve.give():

@@ -436,6 +436,8 @@ def _complete_rows(
             else:
                 lacking.append(row)
         fresh = lacking
+    if state.ends.rows is not None:
+        del fresh[max(0, state.ends.rows - rows) :]
     if fresh:
         file = Appender(path)
         file.append("".join(fresh).encode())

@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
+from tidybench.core.plan.ends import Ends
 from tidybench.core.tape.events import Hole
 from tidybench.core.values.counts import RunCounts
 from tidybench.core.values.row_rule import RowRule
@@ -17,9 +18,10 @@ RunEnd = Literal["ended", "interrupted"]
 
 class RunState(BaseModel):
     """What a run is and how it stands. Times in microseconds since 1970 UTC. `later`: the numbers of channels that came
-    after it began; they are in the samples, not in the CSV. `rows` and `stats` (by
-    channel number) are exact at line `summed` of the tape, 0 for never. `holes`: what could not be kept. `mended`: how
-    many samples there were when it was put in order after a crash."""
+        after it began; they are in the samples, not in the CSV. `rows` and `stats` (by
+        channel number) are exact at line `summed` of the tape, 0 for never. `holes`: what could not be kept. `mended`: how
+        many samples there were when it was put in order after a crash. `order`, `notes`, `fields`, `ends` and `carry_on` are as the plan had them
+    (core.plan.run_plan); `ends` as it was changed since."""
 
     format: Literal[1] = 1
     id: str
@@ -28,7 +30,12 @@ class RunState(BaseModel):
     name: Annotated[str, Field(max_length=120)]
     item: Annotated[str, Field(max_length=120)] = ""
     operator: Annotated[str, Field(max_length=120)] = ""
+    order: Annotated[str, Field(max_length=120)] = ""
+    notes: Annotated[str, Field(max_length=4000)] = ""
+    fields: dict[str, str] = {}
     row_rule: RowRule = Field(default_factory=RowRule)
+    ends: Ends = Field(default_factory=Ends)
+    carry_on: bool = False
     begun_at: int
     ended_at: int | None = None
     status: Literal["logging"] | RunEnd = "logging"

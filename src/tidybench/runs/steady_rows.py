@@ -1,7 +1,7 @@
 """Steady rows: one at every multiple of an interval."""
 
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from tidybench.core.batch import Batch
 from tidybench.core.quality import Quality
@@ -29,7 +29,7 @@ EAGER_INTERVAL = 100_000
 _CODES = [quality.code for quality in Quality]
 
 
-def fastest(channels: list[RunChannel]) -> int:
+def fastest(channels: Sequence[RunChannel]) -> int:
     """The interval of the fastest channel, in microseconds."""
     return min((_interval(channel) for channel in channels), default=1_000_000)
 

@@ -10,24 +10,23 @@ from fastapi import APIRouter, Query, Request, Response, WebSocket, WebSocketDis
 from pydantic import Field
 from starlette.concurrency import run_in_threadpool
 
+from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.exact import Exact
-from tidybench.core.values.row_rule import RowRule
 from tidybench.web.context import answered, context_of
 from tidybench.web.given import Moment
 from tidybench.web.hub import thinned
 from tidybench.web.live import LiveMessage
 from tidybench.web.refusals import REFUSALS
-from tidybench.wire.runs import AddMark, BeginRun, CorrectMark, EndRun, RunStatus
+from tidybench.wire.runs import AddMark, BeginRun, ChangeEnds, CorrectMark, EndRun, RunStatus
 from tidybench.wire.status import GetHistory
 
 
-class Begin(Exact):
-    """A run to begin."""
+class NewEnds(Exact):
+    """What is to end a run: another window may have begun another one meanwhile."""
 
-    name: Annotated[str, Field(max_length=120)]
-    item: Annotated[str, Field(max_length=120)] = ""
-    operator: Annotated[str, Field(max_length=120)] = ""
-    row_rule: RowRule = Field(default_factory=RowRule)
+    run: uuid.UUID
+    ends: Ends
 
 
 class End(Exact):
@@ -103,9 +102,17 @@ async def history(
 
 
 @router.post("/run", status_code=201)
-async def begin(request: Request, body: Begin) -> RunStatus:
+async def begin(request: Request, body: RunPlan) -> RunStatus:
     """Begin a run."""
     answer = await answered(request, BeginRun(**body.model_dump()))
+    assert answer.run is not None
+    return answer.run
+
+
+@router.put("/run/ends")
+async def change_ends(request: Request, body: NewEnds) -> RunStatus:
+    """Something else ends the run in progress: later, sooner, otherwise."""
+    answer = await answered(request, ChangeEnds(run=str(body.run), ends=body.ends))
     assert answer.run is not None
     return answer.run
 

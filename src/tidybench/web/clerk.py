@@ -181,7 +181,12 @@ class Clerk(threading.Thread):
                 session.execute(update(Run).where(Run.id == key).values(**changing))
             return row.followed, row.complete
         fixed = state.model_dump(include={"name", "item", "operator", "begun_at", "csv"})
-        fixed["row_rule"] = state.row_rule.words
+        fixed |= {
+            "row_rule": state.row_rule.words,
+            "order_number": storable(state.order),
+            "notes": storable(state.notes),
+            "fields": {storable(name): storable(text) for name, text in state.fields.items()},
+        }
         session.add(
             Run(
                 id=key,

@@ -8,7 +8,7 @@ import numpy as np
 from fastapi import APIRouter, HTTPException, Query, Request, Response
 from fastapi.responses import FileResponse
 from pydantic import BaseModel
-from sqlalchemy import Select, func, select
+from sqlalchemy import Select, Text, cast, func, select
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
@@ -36,6 +36,7 @@ class RunRow(BaseModel):
     name: str
     item: str
     operator: str
+    order: str
     begun_at: int
     ended_at: int | None
     status: str
@@ -61,6 +62,8 @@ class RunNumbers(Channel):
 class RunDetail(RunRow):
     """One run, whole."""
 
+    notes: str
+    fields: dict[str, str]
     row_rule: str
     folder: str
     csv: str
@@ -85,6 +88,7 @@ def _row(run: Run, channels: int) -> RunRow:
         name=run.name,
         item=run.item,
         operator=run.operator,
+        order=run.order_number,
         begun_at=run.begun_at,
         ended_at=run.ended_at,
         status=run.status,
@@ -102,14 +106,13 @@ def list_runs(
     offset: Annotated[int, Query(ge=0, le=2**31 - 1)] = 0,
     limit: Annotated[int, Query(ge=1, le=200)] = 50,
 ) -> RunPage:
-    """Runs, newest first; `search` looks into name, test item and operator."""
+    """Runs, newest first; `search` looks into name, test item, operator, order number, notes and fields."""
     with Session(context_of(request).engine) as session:
         query = _rows()
         if search:
             escaped = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-            query = query.where(
-                (Run.name + " " + Run.item + " " + Run.operator).ilike(f"%{escaped}%", escape="\\")
-            )
+            said = [Run.name, Run.item, Run.operator, Run.order_number, Run.notes, cast(Run.fields, Text)]
+            query = query.where(func.concat_ws(" ", *said).ilike(f"%{escaped}%", escape="\\"))
         total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
         rows = session.execute(query.order_by(Run.begun_at.desc()).offset(offset).limit(limit)).all()
         return RunPage(runs=[_row(run, channels) for run, channels in rows], total=total)
@@ -136,6 +139,8 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
         ).all()
         return RunDetail(
             **_row(run, channels).model_dump(),
+            notes=run.notes,
+            fields=run.fields,
             row_rule=run.row_rule,
             folder=run.folder,
             csv=run.csv,

@@ -15,7 +15,7 @@ from tidybench.wire.commands import CommandStatus, GetCommand, SendCommand
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
-from tidybench.wire.runs import AddMark, BeginRun, CorrectMark, EndRun, RunStatus
+from tidybench.wire.runs import AddMark, BeginRun, ChangeEnds, CorrectMark, EndRun, RunStatus
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
 from tidybench.wire.setups import ApplySetups, GetSetups, SetupText
 from tidybench.wire.status import GetErrors, GetHistory, GetStatus, Status
@@ -44,6 +44,7 @@ Request = Annotated[
     | GetSetups
     | BeginRun
     | EndRun
+    | ChangeEnds
     | AddMark
     | CorrectMark
     | GetPorts

@@ -2,8 +2,10 @@
 
 from typing import Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel
 
+from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.counts import RunCounts
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.mark import Mark
@@ -11,13 +13,19 @@ from tidybench.core.values.row_rule import RowRule
 
 
 class RunStatus(Exact):
-    """The run in progress."""
+    """The run in progress. `ends_at`: when it ends by the clock, in microseconds, None where it does not. `unsettled`: the channels, by
+    name, that keep it from ending as settled."""
 
     id: str
     name: str
     item: str
     operator: str
+    order: str
     row_rule: RowRule
+    ends: Ends
+    ends_at: int | None
+    unsettled: list[str]
+    carry_on: bool
     begun_at: int
     folder: str
     csv: str
@@ -29,12 +37,16 @@ class RunStatus(Exact):
     marks: list[Mark]
 
 
-class BeginRun(BaseModel):
+class BeginRun(RunPlan):
     kind: Literal["begin run"] = "begin run"
-    name: str
-    item: str = ""
-    operator: str = ""
-    row_rule: RowRule = Field(default_factory=RowRule)
+
+
+class ChangeEnds(BaseModel):
+    """Something else ends the run in progress: later, sooner, otherwise."""
+
+    kind: Literal["change ends"] = "change ends"
+    run: str
+    ends: Ends
 
 
 class EndRun(BaseModel):

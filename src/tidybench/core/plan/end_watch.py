@@ -1,0 +1,94 @@
+"""Watches a run for what ends it."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from tidybench.core.batch import Batch
+from tidybench.core.plan.condition import ConditionWatch
+from tidybench.core.plan.ends import Ends, clock_time
+from tidybench.core.plan.steadiness import Steadiness
+from tidybench.core.values.figure import figure
+
+
+@dataclass(slots=True, frozen=True)
+class Watched:
+    """A channel that an end looks at. `patience`: microseconds without a sample that are a gap."""
+
+    number: int
+    name: str
+    unit: str
+    patience: int
+
+
+class EndWatch:
+    """Feed it every batch of the run, in order, and look now and then. `begun_at` in microseconds since 1970 UTC; `channels`: those that
+    `ends.channels` names, by id; `gone`: those of them that are none. What must hold for a time begins again where the recorder was restarted."""
+
+    def __init__(self, ends: Ends, begun_at: int, channels: Mapping[str, Watched]) -> None:
+        self.ends = ends
+        self.at = self._at(begun_at)
+        self._begun = begun_at
+        self.gone = [key for key in dict.fromkeys(ends.channels) if key not in channels]
+        self._when = [
+            (one, channels[one.channel], ConditionWatch(one)) for one in ends.when if one.channel in channels
+        ]
+        self._steady: list[tuple[Watched, Steadiness]] = []
+        if ends.settled is not None:
+            span = round(ends.settled.for_s * 1e6)
+            for key, band in ends.settled.bands.items():
+                one = channels.get(key, Watched(0, key, "", 0))  # one that is gone never settles
+                self._steady.append((one, Steadiness(span, band, one.patience)))
+        self._takers: dict[int, list[Callable[[int, int, float], None]]] = {}
+        for condition, channel, watch in self._when:
+            if condition.value is not None:
+                self._takers.setdefault(channel.number, []).append(watch.take)
+        for channel, steady in self._steady:
+            self._takers.setdefault(channel.number, []).append(steady.take)
+
+    def _at(self, begun_at: int) -> int | None:
+        ends = self.ends
+        found = []
+        if ends.after_s is not None:
+            found.append(begun_at + round(ends.after_s * 1e6))
+        if ends.at is not None:
+            found.append(clock_time(ends.at, begun_at))
+        return min(found, default=None)
+
+    def take(self, batch: Batch) -> None:
+        """The samples of one event."""
+        takers = self._takers
+        if not takers:
+            return
+        for word, time, value in zip(batch.words, batch.times, batch.values, strict=True):
+            for take in takers.get(word >> 8, ()):
+                take(time, word & 0xFF, value)
+
+    def look(self, now: int, rows: int, beyond: Callable[[int], bool]) -> str:
+        """Why the run ends now; “” where it goes on. `rows`: of its CSV. `beyond`: whether a channel, by its number, is beyond its
+        limits."""
+        ends = self.ends
+        if ends.rows is not None and rows >= ends.rows:
+            return f"{ends.rows} rows"
+        for condition, channel, watch in self._when:
+            watch.judged(now, beyond(channel.number))
+            if watch.fulfilled:
+                return condition.words(channel.name, channel.unit)
+        if self._steady and all(steady.holds(now) for _, steady in self._steady):
+            assert ends.settled is not None
+            names = ", ".join(channel.name for channel, _ in self._steady)
+            return f"settled for {figure(ends.settled.for_s)} s: {names}"
+        if self.at is not None and now >= self.at:
+            by_clock = ends.at is not None and clock_time(ends.at, self._begun) == self.at
+            return f"at {ends.at}" if by_clock else f"after {_span(ends.after_s or 0)}"
+        return ""
+
+    def unsettled(self, now: int) -> list[str]:
+        """The channels, by name, that keep it from ending as settled."""
+        return [channel.name for channel, steady in self._steady if not steady.holds(now)]
+
+
+def _span(seconds: float) -> str:
+    for size, unit in ((86_400, "d"), (3600, "h"), (60, "min")):
+        if seconds >= size and seconds % size == 0:
+            return f"{figure(seconds / size)} {unit}"
+    return f"{figure(seconds)} s"

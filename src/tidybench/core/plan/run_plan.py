@@ -1,0 +1,28 @@
+"""What a run is called, how its rows are made and what ends it."""
+
+from typing import Annotated
+
+from pydantic import Field
+
+from tidybench.core.plan.ends import Ends
+from tidybench.core.setup.part import Identifier, Label, Part
+from tidybench.core.values.row_rule import RowRule
+
+Short = Annotated[str, Field(max_length=120)]
+
+
+class RunPlan(Part):
+    """`order`: the order's number. `fields`: the shop's own, by name. `channels`: those that have columns in the CSV, by id; none for all of
+    them. What has no column is kept with the samples and on the tape all the same. `carry_on`: it goes on after everything was
+    stopped or the power failed."""
+
+    name: Short
+    item: Short = ""
+    operator: Short = ""
+    order: Short = ""
+    notes: Annotated[str, Field(max_length=4000)] = ""
+    fields: Annotated[dict[Label, Annotated[str, Field(max_length=400)]], Field(max_length=40)] = {}
+    channels: Annotated[list[Identifier], Field(max_length=4096)] = []
+    row_rule: RowRule = Field(default_factory=RowRule)
+    ends: Ends = Field(default_factory=Ends)
+    carry_on: bool = False

@@ -1,0 +1,61 @@
+"""The end of a run as it is planned: whether it can be, and the watch over it."""
+
+from collections.abc import Mapping, Sequence
+
+from tidybench.core.path import patience
+from tidybench.core.plan.end_watch import EndWatch, Watched
+from tidybench.core.plan.ends import Ends, clock_time
+from tidybench.core.values.channel import Channel
+from tidybench.recorder.refused import RequestRefused
+from tidybench.wire.channels import ChannelStatus
+
+ANSWER = 0.5
+"""Seconds that an answer is waited for, where nothing else is known."""
+
+
+def checked_ends(ends: Ends, channels: Sequence[ChannelStatus], begins_at: int, now: int) -> None:
+    """Raises RequestRefused where a run cannot end so. Times in microseconds."""
+    known = {channel.id: channel for channel in channels}
+    for key in ends.channels:
+        if key not in known:
+            raise RequestRefused(
+                "invalid",
+                f"The run is to end by the channel “{key}”, which is not on the bench. Choose another, or connect its instrument.",
+            )
+        if known[key].clock:
+            raise RequestRefused("invalid", f"{known[key].name} is a device's clock. A run cannot end by it.")
+    for condition in ends.when:
+        channel = known[condition.channel]
+        if condition.value is not None and channel.states:
+            raise RequestRefused(
+                "invalid", f"{channel.name} has states, no level. Choose “beyond its limits”."
+            )
+        if condition.value is None and not _can_be_beyond(channel):
+            raise RequestRefused("invalid", f"{channel.name} has no limits. Set them first, or give a level.")
+    for key in ends.settled.bands if ends.settled is not None else ():
+        if known[key].states:
+            raise RequestRefused("invalid", f"{known[key].name} has states: it cannot settle.")
+    if ends.at is not None and clock_time(ends.at, begins_at) <= now:
+        raise RequestRefused(
+            "invalid", f"The run would end at {ends.at}, before it begins. Choose a later time."
+        )
+    if ends.after_s is not None and begins_at + round(ends.after_s * 1e6) <= now:
+        raise RequestRefused(
+            "invalid", "The run is longer than that already. Choose a longer time, or end it now."
+        )
+
+
+def _can_be_beyond(channel: ChannelStatus) -> bool:
+    limits = channel.limits
+    levels = (limits.low, limits.high, limits.stuck_s)
+    return any(level is not None for level in levels) or bool(limits.alarm)
+
+
+def end_watch(ends: Ends, begun_at: int, channels: Mapping[str, Channel]) -> EndWatch:
+    """The watch over a run's end; `channels` of the bench, by id."""
+    watched = {
+        key: Watched(one.number, one.name, one.unit, patience(one.interval_s, ANSWER))
+        for key in ends.channels
+        if (one := channels.get(key)) is not None
+    }
+    return EndWatch(ends, begun_at, watched)

@@ -1,0 +1,162 @@
+"""What ends a run by itself: levels held, channels settled, clock times."""
+
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from tidybench.core.batch import Batch
+from tidybench.core.plan.end_watch import EndWatch, Watched
+from tidybench.core.plan.ends import Ends, clock_time
+from tidybench.core.plan.run_plan import RunPlan
+from tidybench.core.plan.steadiness import MIN_SAMPLES, Steadiness
+from tidybench.core.quality import Quality
+
+S = 1_000_000
+T0 = 1_795_416_792 * S
+FLOW = Watched(1, "Flow", "L/min", 3 * S)
+HEAD = Watched(2, "Head", "m", 3 * S)
+
+
+def watch(begun: int = T0, **ends: Any) -> EndWatch:
+    return EndWatch(Ends.model_validate(ends), begun, {"flow": FLOW, "head": HEAD})
+
+
+def sample(number: int, at: int, value: float, quality: Quality = Quality.OK) -> Batch:
+    made = Batch()
+    made.add(number, quality, at, value)
+    return made
+
+
+def nothing(_: int) -> bool:
+    return False
+
+
+def test_a_level_must_hold_without_a_break() -> None:
+    made = watch(when=[{"channel": "flow", "side": "above", "value": 5, "for_s": 2}])
+    values = [4, 6, 6, 4, 6, 6, 6]
+    ended = []
+    for n, value in enumerate(values):
+        made.take(sample(1, T0 + n * S, value))
+        ended.append(made.look(T0 + n * S, 0, nothing))
+    assert ended == [""] * 6 + ["Flow above 5 L/min for 2 s"]
+    made = watch(when=[{"channel": "flow", "side": "below", "value": 5, "for_s": 2}])
+    for n, quality in enumerate([Quality.OK, Quality.OK, Quality.NO_REPLY, Quality.OK, Quality.OK]):
+        made.take(sample(1, T0 + n * S, 1.0 if quality.measured else float("nan"), quality))
+        assert made.look(T0 + n * S, 0, nothing) == ""  # what was not measured is a break
+
+
+def test_beyond_its_limits_is_what_the_limits_say() -> None:
+    made = watch(when=[{"channel": "head", "side": "beyond its limits", "for_s": 1}])
+    beyond = [False, True, False, True, True]
+    got = [made.look(T0 + n * S, 0, lambda number, n=n: number == 2 and beyond[n]) for n in range(5)]  # type: ignore[misc]
+    assert got == ["", "", "", "", "Head beyond its limits for 1 s"]
+
+
+def test_time_rows_and_the_clock_whatever_comes_first() -> None:
+    made = watch(after_s=600, rows=100)
+    assert made.at == T0 + 600 * S
+    assert made.look(T0 + 599 * S, 99, nothing) == ""
+    assert made.look(T0 + 600 * S, 99, nothing) == "after 10 min"
+    assert made.look(T0, 100, nothing) == "100 rows"
+    made = watch(after_s=7200, at="2026-11-23T08:00:00+01:00")
+    assert made.at == round(datetime.fromisoformat("2026-11-23T07:00:00+00:00").timestamp() * 1e6)
+    assert made.look(made.at, 0, nothing) == "at 2026-11-23T08:00:00+01:00"
+
+
+@given(st.integers(0, 10**9), st.integers(0, 23), st.integers(0, 59))
+def test_a_time_of_day_is_the_next_one(seconds: int, hour: int, minute: int) -> None:
+    after = T0 + seconds * S
+    found = clock_time(f"{hour:02d}:{minute:02d}", after)
+    assert after < found <= after + 25 * 3600 * S
+    local = datetime.fromtimestamp(found / 1e6)
+    assert (local.hour, local.minute, local.second) == (hour, minute, 0)
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.integers(1, 900_000), st.floats(-3, 3), st.sampled_from([Quality.OK] * 12 + [Quality.OVER])
+        ),
+        min_size=1,
+        max_size=80,
+    ),
+    st.sampled_from([0.5, 1.0, 2.0]),
+    st.sampled_from([0.5, 2.0, 5.0]),
+)
+def test_steady_is_what_numpy_says(came: list[tuple[int, float, Quality]], for_s: float, band: float) -> None:
+    steady = Steadiness(round(for_s * S), band, patience=700_000)
+    at, kept = T0, []
+    for step, value, quality in came:
+        at += step
+        kept.append((at, value, quality.measured))
+        steady.take(at, quality, value)
+        # By hand: back from here to the last break.
+        start = len(kept)
+        while (
+            start > 0
+            and kept[start - 1][2]
+            and (start == len(kept) or kept[start][0] - kept[start - 1][0] <= 700_000)
+        ):
+            start -= 1
+        run = kept[start:]
+        window = [one for one in run if one[0] >= at - round(for_s * S)]
+        values = np.array([one[1] for one in window])
+        wanted = bool(
+            run
+            and at - run[0][0] >= round(for_s * S)
+            and len(values) >= MIN_SAMPLES
+            and np.ptp(values) <= band
+        )
+        assert steady.holds(at) == wanted
+        assert not steady.holds(at + 700_001)
+
+
+def test_all_chosen_channels_must_have_settled() -> None:
+    made = watch(settled={"bands": {"flow": 1.0, "head": 0.2}, "for_s": 2})
+    for n in range(60):
+        at = T0 + n * S // 4
+        made.take(sample(1, at, 50 + n % 2 * 0.5))
+        made.take(sample(2, at, 3.0 + (0.5 if n < 30 else 0.1) * (n % 2)))
+        reason = made.look(at, 0, nothing)
+        assert made.unsettled(at) == (["Flow", "Head"] if n < 8 else ["Head"] if n < 38 else [])
+        assert reason == ("settled for 2 s: Flow, Head" if n >= 38 else "")
+
+
+def test_a_channel_that_is_gone_is_said_and_ends_nothing() -> None:
+    made = EndWatch(
+        Ends.model_validate(
+            {
+                "when": [{"channel": "gone", "side": "above", "value": 1}],
+                "settled": {"bands": {"away": 1}, "for_s": 1},
+            }
+        ),
+        T0,
+        {},
+    )
+    assert made.gone == ["gone", "away"]
+    assert made.look(T0 + 9 * S, 9, nothing) == ""
+    assert made.unsettled(T0) == ["away"]
+
+
+@pytest.mark.parametrize(
+    ("ends", "said"),
+    [
+        ({"at": "25:00"}, "is no time"),
+        ({"at": "2026-11-27T06:00"}, "is no time"),
+        ({"after_s": 0}, "greater than 0"),
+        ({"rows": 0}, "greater than or equal to 1"),
+        ({"when": [{"channel": "flow", "side": "above"}]}, "needs a value"),
+        ({"when": [{"channel": "flow", "side": "beyond its limits", "value": 3}]}, "takes no value"),
+        ({"settled": {"bands": {}, "for_s": 1}}, "at least 1"),
+        ({"settled": {"bands": {"flow": -1}, "for_s": 1}}, "greater than 0"),
+        ({"until": 5}, "Extra inputs"),
+    ],
+)
+def test_ends_that_cannot_be(ends: dict[str, Any], said: str) -> None:
+    with pytest.raises(ValidationError, match=said):
+        RunPlan.model_validate({"name": "x", "ends": ends})
