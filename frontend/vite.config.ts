@@ -63,6 +63,8 @@ export default defineConfig({
   },
   test: {
     environment: "jsdom",
+    // Typing key by key takes its time on a busy machine.
+    testTimeout: 30_000,
     include: ["src/**/*.test.{ts,tsx}"],
     setupFiles: ["src/browser.test-setup.ts"],
   },

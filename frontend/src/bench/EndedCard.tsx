@@ -2,12 +2,13 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import styled from "styled-components";
 import { api, got, type RunDetail, said } from "../api/client";
+import { useAct } from "../api/useAct";
 import { count, length, moment } from "../look/format";
 import type { Ended } from "../live/connection";
 import { Button } from "../parts/Button";
 import { Fact, Facts } from "../parts/Facts";
 import { Trouble } from "../parts/Window";
-import { remember } from "./RunWindows";
+import { repeat } from "./plan";
 
 const Card = styled.section`
   background: var(--panel);
@@ -57,11 +58,13 @@ export function EndedCard({ ended, links, onClose }: { ended: Ended; links: stri
     mutationFn: () =>
       Promise.all(links.map((link) => got(api.POST("/api/ports/release", { body: { link } })))),
   });
-  const again = (): void => {
-    remember({ name: run.name, item: "", operator: run.operator, row_rule: run.row_rule });
-    onClose();
-    void go("/?begin");
-  };
+  const act = useAct();
+  const again = (): void =>
+    act.run(async () => {
+      await repeat(run.id);
+      onClose();
+      void go("/?begin");
+    });
   const end = detail?.ended_at ? detail.ended_at / 1000 : ended.at;
   const lost = run.counts.missed + run.counts.gave_up;
   return (
@@ -81,6 +84,7 @@ export function EndedCard({ ended, links, onClose }: { ended: Ended; links: stri
       <code>
         {run.folder}/{run.csv}
       </code>
+      {act.trouble && <Trouble>{act.trouble}</Trouble>}
       {release.error && <Trouble>{said(release.error)}</Trouble>}
       <div className="acts">
         <Link to={`/logbook/${run.id}`}>Look at the run</Link>

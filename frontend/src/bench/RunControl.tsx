@@ -1,13 +1,15 @@
 import { lazy, Suspense, useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
+import type { RunStatus } from "../api/client";
 import { alike, connection, type LiveState, useLive } from "../live/connection";
 import { Banner } from "../parts/Banner";
 import { useKeys } from "../parts/useKeys";
 import { RunStrip } from "./RunStrip";
 
 // What is not there at first comes when it is opened.
-const BeginWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.BeginWindow })));
+const BeginWindow = lazy(() => import("./BeginWindow").then((part) => ({ default: part.BeginWindow })));
 const EndWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.EndWindow })));
+const EndsWindow = lazy(() => import("./EndsWindow").then((part) => ({ default: part.EndsWindow })));
 const MarkWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.MarkWindow })));
 const EndedCard = lazy(() => import("./EndedCard").then((part) => ({ default: part.EndedCard })));
 
@@ -26,7 +28,7 @@ const runOf = ({ line, status, ended }: LiveState) => ({
 export function RunControl() {
   const { heard, run, verdict, disk, channels, ended } = useLive(runOf, alike);
   const [address, setAddress] = useSearchParams();
-  const [open, setOpen] = useState<"" | "begin" | "mark" | "end">(() =>
+  const [open, setOpen] = useState<"" | "begin" | "mark" | "end" | "ends">(() =>
     address.has("begin") && !run ? "begin" : "",
   );
   useEffect(() => {
@@ -51,22 +53,31 @@ export function RunControl() {
         onBegin={() => setOpen("begin")}
         onMark={() => setOpen("mark")}
         onEnd={() => setOpen("end")}
+        onEnds={() => setOpen("ends")}
       />
       <Suspense fallback={null}>
         {ended && !run && <Ended />}
         {open === "begin" && <Begin onClose={close} />}
         {open === "mark" && run && <MarkWindow run={run} onClose={close} />}
+        {open === "ends" && run && <Ends run={run} onClose={close} />}
         {open === "end" && run && <EndWindow run={run} onClose={close} />}
       </Suspense>
     </>
   );
 }
 
+const NO_CHANNELS: NonNullable<LiveState["status"]>["channels"] = [];
 const NOT_OVERDUE: NonNullable<LiveState["status"]>["overdue"] = [];
 
 function Begin({ onClose }: { onClose: () => void }) {
   const overdue = useLive(({ status }) => status?.overdue ?? NOT_OVERDUE);
-  return <BeginWindow overdue={overdue} onClose={onClose} onBegun={connection.seen} />;
+  const channels = useLive(({ status }) => status?.channels ?? NO_CHANNELS);
+  return <BeginWindow overdue={overdue} channels={channels} onClose={onClose} onBegun={connection.seen} />;
+}
+
+function Ends({ run, onClose }: { run: RunStatus; onClose: () => void }) {
+  const channels = useLive(({ status }) => status?.channels ?? NO_CHANNELS);
+  return <EndsWindow run={run} channels={channels} onClose={onClose} />;
 }
 
 function Ended() {

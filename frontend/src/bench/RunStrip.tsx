@@ -1,3 +1,4 @@
+import { Button as AriaButton } from "react-aria-components";
 import styled from "styled-components";
 import type { RunStatus, Schemas, Status } from "../api/client";
 import { clock, count, elapsed, hours, moment } from "../look/format";
@@ -87,6 +88,33 @@ const Verdict = styled.div<{ $out: boolean }>`
   text-decoration: ${({ $out }) => ($out ? "underline" : "none")};
 `;
 
+const Ends = styled(AriaButton)`
+  flex: none;
+  max-width: 190px;
+  display: grid;
+  justify-items: start;
+  padding: 2px 8px;
+  margin: 0 -8px;
+  border: 0;
+  border-radius: 6px;
+  background: none;
+  color: inherit;
+  cursor: pointer;
+  text-align: left;
+  .strong {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    max-width: 100%;
+    text-decoration: underline;
+    text-underline-offset: 3px;
+    font-variant-numeric: tabular-nums;
+  }
+  &[data-focus-visible] {
+    outline: 3px solid var(--loggingInk);
+  }
+`;
+
 export interface RunStripProps {
   status: Pick<Status, "run" | "verdict" | "disk">;
   /** How many channels there are. */
@@ -96,12 +124,16 @@ export interface RunStripProps {
   onBegin: () => void;
   onMark: () => void;
   onEnd: () => void;
+  /** What ends the run is to be changed. */
+  onEnds: () => void;
 }
 
 /** The run is a place: pale while idle, deep green while logging. */
-export function RunStrip({ status, channels, heard, onBegin, onMark, onEnd }: RunStripProps) {
+export function RunStrip({ status, channels, heard, onBegin, onMark, onEnd, onEnds }: RunStripProps) {
   if (status.run)
-    return <Logging run={status.run} status={status} heard={heard} onMark={onMark} onEnd={onEnd} />;
+    return (
+      <Logging run={status.run} status={status} heard={heard} onMark={onMark} onEnd={onEnd} onEnds={onEnds} />
+    );
   return (
     <Strip $on={false} aria-label="Run">
       <div className="cell">
@@ -118,12 +150,12 @@ export function RunStrip({ status, channels, heard, onBegin, onMark, onEnd }: Ru
   );
 }
 
-interface LoggingProps extends Pick<RunStripProps, "heard" | "onMark" | "onEnd"> {
+interface LoggingProps extends Pick<RunStripProps, "heard" | "onMark" | "onEnd" | "onEnds"> {
   run: RunStatus;
   status: Pick<Status, "verdict" | "disk">;
 }
 
-function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
+function Logging({ run, status, heard, onMark, onEnd, onEnds }: LoggingProps) {
   useBeat(heard);
   // The strip never runs on with an old status.
   const now = heard ? connection.now() : connection.heardAt();
@@ -166,6 +198,14 @@ function Logging({ run, status, heard, onMark, onEnd }: LoggingProps) {
           {words}
         </Verdict>
       </div>
+      {endsByItself(run) && (
+        <Ends onPress={onEnds} aria-label="change when it ends">
+          <span className="small">Ends</span>
+          <span className="strong" data-testid="ends">
+            {heard ? endsIn(run, now) : "not known"}
+          </span>
+        </Ends>
+      )}
       {status.disk.hours_left !== null && (
         <div className="cell third" style={{ flex: "none" }}>
           <div className="small">Disk lasts</div>
@@ -202,4 +242,27 @@ export function verdictWords(verdict: Schemas["Verdict"]): string {
     default:
       return "no limits set";
   }
+}
+
+/** Whether anything ends a run but a person. */
+function endsByItself({ ends }: Pick<RunStatus, "ends">): boolean {
+  return (
+    ends.rows != null ||
+    ends.after_s != null ||
+    ends.at != null ||
+    ends.when.length > 0 ||
+    ends.settled != null
+  );
+}
+
+/** What ends a run next, as short as the strip has room for. */
+export function endsIn(run: Pick<RunStatus, "ends" | "ends_at" | "rows" | "unsettled">, now: number): string {
+  const { ends, ends_at } = run;
+  const parts: string[] = [];
+  if (ends_at !== null) parts.push(`in ${elapsed(Math.max(0, ends_at / 1000 - now))}`);
+  if (ends.rows != null) parts.push(`in ${count(Math.max(0, ends.rows - run.rows))} rows`);
+  if (ends.settled)
+    parts.push(run.unsettled.length ? `settled (not yet ${run.unsettled.join(", ")})` : "settled");
+  if (ends.when.length) parts.push(ends.when.length === 1 ? "on a level" : `on ${ends.when.length} levels`);
+  return parts.join(" or ");
 }

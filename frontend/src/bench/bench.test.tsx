@@ -1,5 +1,5 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render, screen } from "@testing-library/react";
+import { cleanup, render, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { MemoryRouter, useLocation } from "react-router";
@@ -8,15 +8,18 @@ import { inForce, instrument, serve, stage, well, allWithin } from "../fixtures.
 import { connection } from "../live/connection";
 import { EndedCard, outcome } from "./EndedCard";
 import { InstrumentColumn } from "./InstrumentColumn";
-import { RunStrip } from "./RunStrip";
-import { BeginWindow, EndWindow, remember } from "./RunWindows";
+import { endsIn, RunStrip } from "./RunStrip";
+import { BeginWindow } from "./BeginWindow";
+import { blank, endWords, fastestRows, noEnds, remember, remembered, rowWords } from "./plan";
+import { EndWindow } from "./RunWindows";
 
 const status = (run: Partial<NonNullable<Status["run"]>> | null): Status => ({
   at: 0, session: "s", pid: 1, instruments: [instrument()], ports: [],
   channels: [inForce()], crossings: [], overdue: [], version: "0", zone: "", verdict: allWithin,
   disk: { free_bytes: 1e11, hours_left: 5040 },
   run: run && {
-    id: "r", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor", row_rule: "steady rows",
+    id: "r", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor", order: "",
+    row_rule: fastestRows, ends: noEnds, ends_at: null, unsettled: [], carry_on: false,
     begun_at: (Date.now() - 872_000) * 1000, folder: "/runs/x", csv: "pump-7.csv", rows: 4361,
     saved_at: (Date.now() - 400) * 1000, counts: { sequence: 9, polls: 9000, missed: 0, gave_up: 0, lost: 0 }, troubles: [], repairs: [], marks: [], ...run,
   },
@@ -34,6 +37,7 @@ function strip(of: Status, verdict: Partial<Status["verdict"]> = {}, heard = tru
         onBegin={nothing}
         onMark={nothing}
         onEnd={nothing}
+        onEnds={nothing}
       />
     </MemoryRouter>,
   );
@@ -172,6 +176,7 @@ describe("the end of a run", () => {
     const { sent } = serve({
       "GET /api/runs/r": { status: 200, body: { reason: "ended by a person", ended_at: run.begun_at + 90e6, crossings } },
       "POST /api/ports/release": { status: 204, body: null },
+      "GET /api/runs/r/plan": { status: 200, body: blank },
     }); // prettier-ignore
     const closed = vi.fn();
     render(
@@ -190,7 +195,7 @@ describe("the end of a run", () => {
     expect(await screen.findByText("The ports are free")).toBeTruthy();
     expect(sent).toEqual([{ link: "port 3" }]);
     await userEvent.click(screen.getByRole("button", { name: "Repeat with a new test item" }));
-    expect(screen.getByTestId("where").textContent).toBe("/?begin");
+    await waitFor(() => expect(screen.getByTestId("where").textContent).toBe("/?begin"));
     expect(closed).toHaveBeenCalled();
     expect(outcome([])).toBe("no alarm");
   });
@@ -198,16 +203,114 @@ describe("the end of a run", () => {
 
 describe("beginning and ending", () => {
   it("begins with what the last run was called, and sends what was typed", async () => {
-    remember({ name: "Pump 7", item: "", operator: "M. Okafor", row_rule: "each reading" });
+    remember({
+      ...blank,
+      name: "Pump 7",
+      operator: "M. Okafor",
+      row_rule: { ...fastestRows, kind: "each reading" },
+    });
     const { sent } = serve({ "POST /api/run": { status: 201, body: {} } });
     const closed = vi.fn();
     render(<BeginWindow onClose={closed} onBegun={nothing} />);
     await userEvent.type(screen.getByLabelText("Test item"), "P7-0414");
     await userEvent.click(screen.getByRole("button", { name: "Begin logging" }));
     expect(sent).toEqual([
-      { name: "Pump 7", item: "P7-0414", operator: "M. Okafor", row_rule: "each reading" },
+      {
+        ...blank,
+        name: "Pump 7",
+        item: "P7-0414",
+        operator: "M. Okafor",
+        row_rule: { ...fastestRows, kind: "each reading" },
+      },
     ]);
     expect(closed).toHaveBeenCalled();
+  });
+
+  it("takes up what a browser remembered before there were plans", () => {
+    localStorage.setItem("tidybench-last-run", JSON.stringify({ name: "Old", row_rule: "each reading" }));
+    expect(remembered()).toEqual({
+      ...blank,
+      name: "Old",
+      row_rule: { ...fastestRows, kind: "each reading" },
+    });
+    localStorage.setItem("tidybench-last-run", "{nonsense");
+    expect(remembered()).toEqual(blank);
+  });
+
+  it("says rows and ends in a line", () => {
+    expect(rowWords(fastestRows)).toBe("at the fastest interval");
+    expect(rowWords({ ...fastestRows, every_s: 600, values: ["mean", "maximum"] })).toBe(
+      "every 10 min: mean, maximum",
+    );
+    const ends = {
+      after_s: 5400,
+      rows: 20,
+      when: [
+        { channel: "flow", side: "above" as const, value: 3, for_s: 5 },
+        { channel: "flow", side: "beyond its limits" as const, for_s: 0 },
+      ],
+      settled: { bands: { flow: 1 }, for_s: 20 },
+    };
+    expect(endWords(ends, (id) => id.toUpperCase())).toBe(
+      "after 90 min, or after 20 rows, or when FLOW is above 3 for 5 s, or when FLOW is beyond its limits, or when settled for 20 s (FLOW)",
+    );
+    expect(endWords(noEnds, String)).toBe("when a person ends it");
+  });
+
+  it("plans rows of means every ten seconds, and an end after rows", async () => {
+    localStorage.clear();
+    const { sent } = serve({ "POST /api/run": { status: 201, body: {} } });
+    render(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
+    await userEvent.type(screen.getByLabelText("Name"), "x");
+    await userEvent.click(screen.getByRole("button", { name: /Rows of the CSV/ }));
+    await userEvent.type(screen.getByLabelText("Every"), "10");
+    await userEvent.click(screen.getByRole("checkbox", { name: "mean" }));
+    await userEvent.click(screen.getByRole("checkbox", { name: "latest" }));
+    await userEvent.click(screen.getByRole("button", { name: /^Ends/ }));
+    await userEvent.click(screen.getByRole("checkbox", { name: "After rows" }));
+    const rows = screen.getByLabelText("Rows");
+    await userEvent.clear(rows);
+    await userEvent.type(rows, "0");
+    expect(screen.getByRole("button", { name: "Begin logging" })).toHaveProperty("disabled", true);
+    await userEvent.clear(rows);
+    await userEvent.type(rows, "12");
+    await userEvent.click(screen.getByRole("button", { name: "Begin logging" }));
+    expect(sent).toEqual([
+      {
+        ...blank,
+        name: "x",
+        row_rule: { ...fastestRows, every_s: 10, values: ["mean"] },
+        ends: { when: [], rows: 12 },
+      },
+    ]);
+  });
+
+  it("keeps a clock time that is none from being sent", async () => {
+    localStorage.clear();
+    render(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
+    await userEvent.type(screen.getByLabelText("Name"), "x");
+    await userEvent.click(screen.getByRole("button", { name: /^Ends/ }));
+    await userEvent.click(screen.getByRole("checkbox", { name: "At a clock time" }));
+    const at = screen.getByLabelText("Time of day, of the bench");
+    await userEvent.clear(at);
+    await userEvent.type(at, "25:00");
+    expect(screen.getByText("Write it as 17:30.")).toBeTruthy();
+    expect(screen.getByRole("button", { name: "Begin logging" })).toHaveProperty("disabled", true);
+    await userEvent.clear(at);
+    await userEvent.type(at, "7:05");
+    expect(screen.getByRole("button", { name: /^Ends/ }).textContent).toContain("at 07:05");
+    expect(screen.getByRole("button", { name: "Begin logging" })).toHaveProperty("disabled", false);
+  });
+
+  it("says on the strip what ends the run, and when", () => {
+    const now = Date.now();
+    const run = { ends: { when: [], after_s: 900 }, ends_at: (now + 125_500) * 1000, rows: 5, unsettled: [] };
+    expect(endsIn(run, now)).toBe("in 00:02:05");
+    const settled = { bands: { flow: 1 }, for_s: 20 };
+    const both = { ends: { when: [], rows: 9, settled }, ends_at: null, rows: 5, unsettled: ["Flow"] };
+    expect(endsIn(both, now)).toBe("in 4 rows or settled (not yet Flow)");
+    strip(status({ ...run }));
+    expect(screen.getByTestId("ends").textContent).toMatch(/^in 00:02:0/);
   });
 
   it("stays open and says why a run cannot begin", async () => {

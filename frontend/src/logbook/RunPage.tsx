@@ -3,9 +3,10 @@ import { useCallback, useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import styled from "styled-components";
 import { api, got, type RunDetail, samplesFrom } from "../api/client";
+import { useAct } from "../api/useAct";
 import { LaneStack } from "../bench/LaneStack";
 import { arranged, clocksOf, PLAIN, timed } from "../bench/layout";
-import { remember } from "../bench/RunWindows";
+import { repeat } from "../bench/plan";
 import { count, dated, figure, length } from "../look/format";
 import { offsetName } from "../look/zone";
 import { mono, type Theme } from "../look/theme";
@@ -73,11 +74,12 @@ export function RunPage({ theme }: { theme: Theme }) {
 function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
   const navigate = useNavigate();
   const end = run.ended_at ?? null;
-  const again = (): void => {
-    const row_rule = run.row_rule === "each reading" ? "each reading" : "steady rows";
-    remember({ name: run.name, item: "", operator: run.operator, row_rule });
-    void navigate("/?begin");
-  };
+  const act = useAct();
+  const again = (): void =>
+    act.run(async () => {
+      await repeat(run.id);
+      void navigate("/?begin");
+    });
   return (
     <Sheet>
       <header>
@@ -97,7 +99,14 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
         <Fact name="Length" text={end ? length((end - run.begun_at) / 1000) : "logging now"} />
         <Fact name="Why it ended" text={run.reason || "–"} />
         <Fact name="Completeness" text={completeness(run)} />
+        <Fact name="Rows" text={run.row_rule} />
+        {run.order && <Fact name="Order number" text={run.order} />}
+        {Object.entries(run.fields).map(([name, text]) => (
+          <Fact key={name} name={name} text={text || "–"} />
+        ))}
       </Facts>
+      {run.notes && <p style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{run.notes}</p>}
+      {act.trouble && <Trouble>{act.trouble}</Trouble>}
       {run.repairs.length > 0 && (
         <p style={{ color: "var(--caution)", fontWeight: 600 }}>
           After an interruption: {run.repairs.join(" ")}

@@ -6,6 +6,7 @@ import { MemoryRouter, Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Comparison, RunDetail, RunRow } from "../api/client";
 import { themes } from "../look/theme";
+import { blank, remembered } from "../bench/plan";
 import { Logbook } from "./Logbook";
 import { ReadAgain } from "./ReadAgain";
 import { RunPage } from "./RunPage";
@@ -36,13 +37,13 @@ function show(element: ReactElement, at = "/"): void {
 }
 
 const row = (more: Partial<RunRow> = {}): RunRow => ({
-  id: "6a1f6f0e-0000-4000-8000-000000000001", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor",
+  id: "6a1f6f0e-0000-4000-8000-000000000001", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor", order: "",
   begun_at: 1_795_416_791_000_000, ended_at: 1_795_417_271_000_000, status: "ended", reason: "ended by a person",
   channels: 3, samples: 3840, complete: true, ...more,
 }); // prettier-ignore
 
 const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
-  ...row(), row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
+  ...row(), notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
   repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "", word: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
   numbers: [
     { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,
@@ -146,14 +147,28 @@ describe("one run", () => {
     expect(screen.getByText(/After an interruption: The CSV's last row was torn/)).toBeTruthy();
   });
 
-  it("repeats with the same name and operator, and a new test item", async () => {
-    serve(answers());
+  it("repeats what was planned, with a new test item", async () => {
+    const plan = {
+      ...blank,
+      name: "Pump 7 acceptance",
+      item: "P7-0413",
+      order: "A-17",
+      ends: { when: [], rows: 9 },
+    };
+    const planned = "/api/runs/6a1f6f0e-0000-4000-8000-000000000001/plan";
+    serve({ ...answers(), [planned]: { status: 200, body: plan } });
     show(page, "/logbook/1");
     await userEvent.click(await screen.findByRole("button", { name: "Repeat with a new test item" }));
-    expect(screen.getByText("the Bench")).toBeTruthy();
-    expect(JSON.parse(localStorage.getItem("tidybench-last-run") ?? "{}")).toEqual({
-      name: "Pump 7 acceptance", item: "", operator: "M. Okafor", row_rule: "steady rows",
-    }); // prettier-ignore
+    expect(await screen.findByText("the Bench")).toBeTruthy();
+    expect(remembered()).toEqual({ ...plan, item: "" });
+  });
+
+  it("shows the order number, the shop's own fields and the notes", async () => {
+    serve(answers({ order: "A-17", fields: { Impeller: "bronze" }, notes: "second try" }));
+    show(page, "/logbook/1");
+    expect(await screen.findByText("A-17")).toBeTruthy();
+    expect(screen.getByText("bronze")).toBeTruthy();
+    expect(screen.getByText("second try")).toBeTruthy();
   });
 
   it("says when there is no such run", async () => {

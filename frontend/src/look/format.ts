@@ -103,3 +103,16 @@ export function qualityWords(quality: number): string {
     ][quality] ?? "unknown"
   );
 }
+
+const SPANS: readonly (readonly [number, string])[] = [
+  [86_400, "d"],
+  [3600, "h"],
+  [60, "min"],
+];
+
+/** Seconds in their largest whole unit: 90 s, 10 min, 2 h. */
+export function span(seconds: number): string {
+  for (const [size, unit] of SPANS)
+    if (seconds >= size && seconds % size === 0) return `${seconds / size} ${unit}`;
+  return `${seconds} s`;
+}

@@ -138,6 +138,7 @@ class RunLog:
             row_rule=row_rule,
             begun_at=at,
             csv=csv,
+            chosen=list(plan.channels) if plan is not None else [],
             channels=list(channels),
             **(
                 plan.model_dump(include={"order", "notes", "fields", "ends", "carry_on"})

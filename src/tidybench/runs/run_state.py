@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field
 
 from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.tape.events import Hole
 from tidybench.core.values.counts import RunCounts
 from tidybench.core.values.row_rule import RowRule
@@ -21,7 +22,7 @@ class RunState(BaseModel):
         after it began; they are in the samples, not in the CSV. `rows` and `stats` (by
         channel number) are exact at line `summed` of the tape, 0 for never. `holes`: what could not be kept. `mended`: how
         many samples there were when it was put in order after a crash. `order`, `notes`, `fields`, `ends` and `carry_on` are as the plan had them
-    (core.plan.run_plan); `ends` as it was changed since."""
+    (core.plan.run_plan); `ends` as it was changed since; `chosen`: the plan's channels, none for all."""
 
     format: Literal[1] = 1
     id: str
@@ -34,6 +35,7 @@ class RunState(BaseModel):
     notes: Annotated[str, Field(max_length=4000)] = ""
     fields: dict[str, str] = {}
     row_rule: RowRule = Field(default_factory=RowRule)
+    chosen: list[str] = []
     ends: Ends = Field(default_factory=Ends)
     carry_on: bool = False
     begun_at: int
@@ -55,6 +57,12 @@ class RunState(BaseModel):
     def numbers(self) -> dict[str, int]:
         """The numbers of all its channels, by id."""
         return {**self.later, **{channel.id: channel.number for channel in self.channels}}
+
+
+def plan_of(state: RunState) -> RunPlan:
+    """What a run was planned to be: what another one like it begins with."""
+    named = state.model_dump(include=set(RunPlan.model_fields) - {"channels"})
+    return RunPlan.model_validate({**named, "channels": state.chosen})
 
 
 def state_text(state: RunState) -> str:

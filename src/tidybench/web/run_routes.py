@@ -12,6 +12,7 @@ from sqlalchemy import Select, Text, cast, func, select
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.samples import DTYPE
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.counts import RunCounts
@@ -22,6 +23,7 @@ from tidybench.records.blocks import picture
 from tidybench.records.models import Mark as MarkTable
 from tidybench.records.models import Run, RunChannel, SampleBlock
 from tidybench.runs.crossings import read_crossings
+from tidybench.runs.run_state import plan_of, read_state
 from tidybench.web.context import Context, context_of
 from tidybench.web.given import Moment
 from tidybench.web.growing_file import GrowingFile
@@ -150,6 +152,17 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             marks=[Mark(m.at, m.text, m.by) for m in marks],
             crossings=read_crossings(Path(run.folder)),
         )
+
+
+@router.get("/{key}/plan")
+def plan_of_run(request: Request, key: uuid.UUID) -> RunPlan:
+    """What the run was planned to be, as its folder has it: what another one like it begins with."""
+    with Session(context_of(request).engine) as session:
+        run, _ = _found(session, key)
+    try:
+        return plan_of(read_state(Path(run.folder)))
+    except (OSError, ValueError) as error:
+        raise HTTPException(404, f"The run's folder cannot be read ({run.folder}).") from error
 
 
 def _numbers(channel: RunChannel, statistics: Statistics) -> RunNumbers:

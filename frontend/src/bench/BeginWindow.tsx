@@ -1,0 +1,222 @@
+import { useState } from "react";
+import { CheckboxGroup, Form, Label } from "react-aria-components";
+import styled from "styled-components";
+import { api, type Channel, got, type Schemas } from "../api/client";
+import { useAct } from "../api/useAct";
+import { Button, Chip } from "../parts/Button";
+import { Field } from "../parts/Field";
+import { Fold } from "../parts/Fold";
+import { useForm } from "../parts/formFields";
+import { Entry, Fields } from "../parts/Select";
+import { Tick } from "../parts/Tick";
+import { Toggle } from "../parts/Toggle";
+import { Actions, Trouble, Window } from "../parts/Window";
+import { EndFields, timeOfDay } from "./EndFields";
+import { endWords, operators, type Plan, remember, remembered, rowWords } from "./plan";
+import { RowFields } from "./RowFields";
+
+const LONGEST = 120;
+
+const Choices = styled(CheckboxGroup)`
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(150px, 1fr));
+  gap: 2px 12px;
+  max-height: 220px;
+  overflow: auto;
+  .react-aria-Label {
+    grid-column: 1 / -1;
+    font-size: 13px;
+    color: var(--quiet);
+  }
+`;
+
+export interface BeginWindowProps {
+  /** Calibrations that are overdue: said, never in the way. */
+  overdue?: Schemas["OverdueStatus"][];
+  /** The bench's channels. */
+  channels?: Channel[];
+  onClose: () => void;
+  onBegun: () => void;
+}
+
+/** Name a run, say how it is logged and what ends it, and begin it. */
+export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: BeginWindowProps) {
+  const [plan, setPlan] = useState(remembered);
+  const [at, setAt] = useState(plan.ends.at ?? "");
+  const act = useAct();
+  const fields = useForm();
+  const set = (part: Partial<Plan>): void => setPlan((old) => ({ ...old, ...part }));
+  const wrongTime = plan.ends.at != null && timeOfDay(at) === null;
+  const begin = (): void =>
+    act.run(async () => {
+      await got(api.POST("/api/run", { body: plan }));
+      remember(plan);
+      onBegun();
+      onClose();
+    });
+  const nameOf = (id: string): string => channels.find((one) => one.id === id)?.name ?? id;
+  const logged = plan.channels.length
+    ? `${plan.channels.length} of ${channels.length}: ${plan.channels.map(nameOf).join(", ")}`
+    : `all ${channels.length}`;
+  const more = [plan.order && `order ${plan.order}`, plan.notes && "notes", ...Object.keys(plan.fields)];
+  return (
+    <Window title="Begin a run" open wide onClose={onClose}>
+      {fields.within(
+        <Form
+          style={{ display: "grid", gap: 14 }}
+          onSubmit={(event) => {
+            event.preventDefault();
+            begin();
+          }}
+        >
+          <Field
+            label="Name"
+            value={plan.name}
+            onChange={(name) => set({ name })}
+            required
+            longest={LONGEST}
+            autoFocus
+            placeholder="for example: Pump 7 acceptance"
+          />
+          <Particulars plan={plan} set={set} />
+          <div>
+            <Fold title="Rows of the CSV" summary={rowWords(plan.row_rule)}>
+              <RowFields rule={plan.row_rule} onChange={(row_rule) => set({ row_rule })} />
+            </Fold>
+            <Fold title="Channels" summary={logged}>
+              <ChannelChoice plan={plan} set={set} channels={channels} />
+            </Fold>
+            <Fold title="Ends" summary={endWords(plan.ends, nameOf)}>
+              <EndFields
+                ends={plan.ends}
+                at={at}
+                onAt={setAt}
+                onChange={(ends) => set({ ends })}
+                channels={channels.filter((one) => !one.clock)}
+              />
+            </Fold>
+            <Fold title="After a restart" summary={plan.carry_on ? "the run goes on" : "the run is closed"}>
+              <Toggle on={plan.carry_on} onChange={(carry_on) => set({ carry_on })}>
+                Carry on after Tidy Bench was stopped, or the power failed
+              </Toggle>
+            </Fold>
+            <Fold title="More" summary={more.filter(Boolean).join(", ") || "order number, notes, fields"}>
+              <More plan={plan} set={set} />
+            </Fold>
+          </div>
+          {act.trouble && <Trouble>{act.trouble}</Trouble>}
+          {overdue.length > 0 && (
+            <ul style={{ margin: 0, paddingLeft: 18, color: "var(--caution)", fontWeight: 600 }}>
+              {overdue.map((one) => (
+                <li key={one.name}>{one.words}</li>
+              ))}
+            </ul>
+          )}
+          <Actions>
+            <Button onPress={onClose}>Cancel</Button>
+            <Button $kind="bright" type="submit" isDisabled={act.busy || fields.wrong !== "" || wrongTime}>
+              Begin logging
+            </Button>
+          </Actions>
+        </Form>,
+      )}
+    </Window>
+  );
+}
+
+interface PartProps {
+  plan: Plan;
+  set: (part: Partial<Plan>) => void;
+}
+
+function Particulars({ plan, set }: PartProps) {
+  return (
+    <div style={{ display: "grid", gap: 14, gridTemplateColumns: "repeat(auto-fit, minmax(200px, 1fr))" }}>
+      <Field label="Test item" value={plan.item} onChange={(item) => set({ item })} longest={LONGEST} />
+      <Entry
+        label="Operator"
+        value={plan.operator}
+        onChange={(operator) => set({ operator: operator.slice(0, LONGEST) })}
+        among={operators()}
+      />
+    </div>
+  );
+}
+
+function ChannelChoice({ plan, set, channels }: PartProps & { channels: Channel[] }) {
+  const gone = plan.channels.filter((id) => !channels.some((one) => one.id === id));
+  return (
+    <>
+      <Choices
+        value={plan.channels.length ? plan.channels : channels.map((one) => one.id)}
+        onChange={(chosen) =>
+          // In the bench's order; all of them is the same as none chosen, so that new ones come along.
+          set({
+            channels:
+              chosen.length === channels.length && !gone.length
+                ? []
+                : [...channels.filter((one) => chosen.includes(one.id)).map((one) => one.id), ...gone],
+          })
+        }
+      >
+        <Label>Have columns in the CSV. The others are kept with the run as samples, without a column.</Label>
+        {channels.map((one) => (
+          <Tick key={one.id} value={one.id}>
+            {one.name}
+          </Tick>
+        ))}
+      </Choices>
+      {gone.length > 0 && (
+        <Trouble>
+          Not on the bench: {gone.join(", ")}.{" "}
+          <Chip onPress={() => set({ channels: plan.channels.filter((id) => !gone.includes(id)) })}>
+            leave out
+          </Chip>
+        </Trouble>
+      )}
+    </>
+  );
+}
+
+function More({ plan, set }: PartProps) {
+  const [name, setName] = useState("");
+  const entries = Object.entries(plan.fields);
+  const put = (key: string, text: string): void => set({ fields: { ...plan.fields, [key]: text } });
+  const add = (): void => {
+    put(name.trim(), "");
+    setName("");
+  };
+  return (
+    <>
+      <Field label="Order number" value={plan.order} onChange={(order) => set({ order })} longest={LONGEST} />
+      <Field label="Notes" value={plan.notes} onChange={(notes) => set({ notes })} longest={4000} lines />
+      {entries.map(([key, text]) => (
+        <Fields key={key}>
+          <Entry label={key} value={text} onChange={(next) => put(key, next.slice(0, 400))} width={300} />
+          <Button
+            onPress={() => {
+              const { [key]: _, ...rest } = plan.fields;
+              set({ fields: rest });
+            }}
+          >
+            Remove
+          </Button>
+        </Fields>
+      ))}
+      {entries.length < 40 && (
+        <Fields>
+          <Entry
+            label="A field of your own"
+            value={name}
+            onChange={(next) => setName(next.slice(0, 80))}
+            width={300}
+            placeholder="its name, for example: Impeller"
+          />
+          <Button onPress={add} isDisabled={!name.trim() || name.trim() in plan.fields}>
+            Add
+          </Button>
+        </Fields>
+      )}
+    </>
+  );
+}

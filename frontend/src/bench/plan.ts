@@ -1,0 +1,74 @@
+import { api, got, type Schemas } from "../api/client";
+import { span } from "../look/format";
+
+export type Plan = Required<Schemas["RunPlan"]>;
+export type RowRule = Schemas["RowRule"];
+export type Ends = Schemas["Ends"];
+export type Condition = Schemas["Condition"];
+
+export const noEnds: Ends = { when: [] };
+export const fastestRows: RowRule = { kind: "steady rows", every_s: 0, age_s: 0, values: ["latest"] };
+export const blank: Plan = {
+  name: "", item: "", operator: "", order: "", notes: "", fields: {}, channels: [], row_rule: fastestRows, ends: noEnds,
+  carry_on: false,
+}; // prettier-ignore
+
+const LAST = "tidybench-last-run";
+const OPERATORS = "tidybench-operators";
+const REMEMBERED = 12;
+
+/** What this browser's last run was planned to be. Before there were plans its row rule was a word. */
+export function remembered(): Plan {
+  try {
+    const kept = JSON.parse(localStorage.getItem(LAST) ?? "{}") as Partial<Plan> & { row_rule?: unknown };
+    const rule = kept.row_rule;
+    const row_rule =
+      typeof rule === "string" ? { ...fastestRows, kind: rule as RowRule["kind"] } : (rule ?? fastestRows);
+    return { ...blank, ...kept, row_rule: row_rule as RowRule };
+  } catch {
+    return blank;
+  }
+}
+
+/** Remember what a run was planned to be, so that the next one begins with it, and who has operated one. */
+export function remember(plan: Plan): void {
+  localStorage.setItem(LAST, JSON.stringify(plan));
+  const others = operators().filter((one) => one !== plan.operator);
+  localStorage.setItem(OPERATORS, [plan.operator, ...others].filter(Boolean).slice(0, REMEMBERED).join("\n"));
+}
+
+/** Who has operated a run at this browser, the last one first. */
+export const operators = (): string[] => (localStorage.getItem(OPERATORS) ?? "").split("\n").filter(Boolean);
+
+/** Begin with the plan of this run the next time, for another test item. */
+export async function repeat(run: string): Promise<void> {
+  const plan = await got(api.GET("/api/runs/{key}/plan", { params: { path: { key: run } } }));
+  remember({ ...blank, ...plan, item: "" });
+}
+
+/** A row rule in one line. */
+export function rowWords(rule: RowRule): string {
+  if (rule.kind === "each reading") return "one for each reading";
+  const every = rule.every_s ? `every ${span(rule.every_s)}` : "at the fastest interval";
+  const values = rule.values.join() === "latest" ? "" : `: ${rule.values.join(", ")}`;
+  return `${every}${values}`;
+}
+
+/** What ends a run in one line; `name`: what a channel is called. */
+export function endWords(ends: Ends, name: (channel: string) => string): string {
+  const parts: string[] = [];
+  if (ends.after_s != null) parts.push(`after ${span(ends.after_s)}`);
+  if (ends.rows != null) parts.push(`after ${ends.rows} rows`);
+  if (ends.at != null) parts.push(`at ${ends.at}`);
+  for (const one of ends.when) parts.push(conditionWords(one, name));
+  if (ends.settled) {
+    const names = Object.keys(ends.settled.bands).map(name).join(", ");
+    parts.push(`when settled for ${span(ends.settled.for_s)} (${names})`);
+  }
+  return parts.join(", or ") || "when a person ends it";
+}
+
+function conditionWords(one: Condition, name: (channel: string) => string): string {
+  const level = one.value == null ? "" : ` ${one.value}`;
+  return `when ${name(one.channel)} is ${one.side}${level}${one.for_s ? ` for ${span(one.for_s)}` : ""}`;
+}

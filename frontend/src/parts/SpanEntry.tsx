@@ -1,0 +1,71 @@
+import { useState } from "react";
+import { NumberEntry } from "./NumberEntry";
+import { Select } from "./Select";
+
+const UNITS = { s: 1, min: 60, h: 3600, d: 86_400 } as const;
+type Unit = keyof typeof UNITS;
+
+/** The largest unit in which a length of time is whole. */
+function unitOf(seconds: number | null | undefined): Unit {
+  const found = (Object.keys(UNITS) as Unit[])
+    .toReversed()
+    .find((unit) => seconds != null && seconds >= UNITS[unit] && seconds % UNITS[unit] === 0);
+  return found ?? "s";
+}
+
+export interface SpanEntryProps {
+  label: string;
+  /** In seconds. */
+  value: number | null | undefined;
+  onValue: (seconds: number | null) => void;
+  /** At least and at most, in seconds. */
+  least?: number;
+  most?: number;
+  empty?: boolean;
+  placeholder?: string;
+  units?: readonly Unit[];
+}
+
+/** A length of time: a number and its unit. */
+export function SpanEntry({
+  label,
+  value,
+  onValue,
+  least,
+  most,
+  empty,
+  placeholder,
+  units = ["s", "min", "h", "d"],
+}: SpanEntryProps) {
+  const [unit, setUnit] = useState<Unit>(() => {
+    const found = unitOf(value);
+    return units.includes(found) ? found : "s";
+  });
+  const size = UNITS[unit];
+  const shown = value == null ? value : Number((value / size).toPrecision(12));
+  return (
+    <span style={{ display: "inline-flex", gap: 4, alignItems: "end" }}>
+      <NumberEntry
+        label={label}
+        value={shown}
+        onValue={(number) => onValue(number === null ? null : number * size)}
+        width={86}
+        {...(least === undefined ? {} : { least: least / size })}
+        {...(most === undefined ? {} : { most: most / size })}
+        {...(empty === undefined ? {} : { empty })}
+        {...(placeholder === undefined ? {} : { placeholder })}
+      />
+      <Select
+        label={`unit of ${label}`}
+        small
+        value={unit}
+        options={units}
+        onChange={(next) => {
+          setUnit(next);
+          if (shown != null) onValue(shown * UNITS[next]);
+        }}
+        width={62}
+      />
+    </span>
+  );
+}
