@@ -16,7 +16,7 @@ from schemathesis import GenerationMode
 
 from tests.conftest import Server, wait_for
 
-EXAMPLES = 12
+EXAMPLES = 8
 
 LEFT_OUT = {"delete /api/setups/{key}", "post /api/searches"}
 """The first one takes away what is asked about, the second waits for hardware."""

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { CheckboxGroup, Form, Label } from "react-aria-components";
 import styled from "styled-components";
-import { api, type Channel, got, type Schemas } from "../api/client";
+import { api, type Channel, got, type RunStatus, type Schemas } from "../api/client";
 import { useAct } from "../api/useAct";
 import { Button, Chip } from "../parts/Button";
 import { Field } from "../parts/Field";
@@ -12,7 +12,7 @@ import { Tick } from "../parts/Tick";
 import { Toggle } from "../parts/Toggle";
 import { Actions, Trouble, Window } from "../parts/Window";
 import { EndFields, timeOfDay } from "./EndFields";
-import { endWords, operators, type Plan, remember, remembered, rowWords } from "./plan";
+import { endWords, operators, type Plan, remember, remembered, rowWords, without } from "./plan";
 import { RowFields } from "./RowFields";
 
 const LONGEST = 120;
@@ -36,7 +36,7 @@ export interface BeginWindowProps {
   /** The bench's channels. */
   channels?: Channel[];
   onClose: () => void;
-  onBegun: () => void;
+  onBegun: (run: RunStatus) => void;
 }
 
 /** Name a run, say how it is logged and what ends it, and begin it. */
@@ -49,9 +49,9 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
   const wrongTime = plan.ends.at != null && timeOfDay(at) === null;
   const begin = (): void =>
     act.run(async () => {
-      await got(api.POST("/api/run", { body: plan }));
+      const run = await got(api.POST("/api/run", { body: plan }));
       remember(plan);
-      onBegun();
+      onBegun(run);
       onClose();
     });
   const nameOf = (id: string): string => channels.find((one) => one.id === id)?.name ?? id;
@@ -195,8 +195,7 @@ function More({ plan, set }: PartProps) {
           <Entry label={key} value={text} onChange={(next) => put(key, next.slice(0, 400))} width={300} />
           <Button
             onPress={() => {
-              const { [key]: _, ...rest } = plan.fields;
-              set({ fields: rest });
+              set({ fields: without(plan.fields, key) });
             }}
           >
             Remove

@@ -1,29 +1,31 @@
 import styled from "styled-components";
 import type { Channel } from "../api/client";
+import { connection } from "../live/connection";
+import { clock } from "../look/format";
 import { Button, Chip } from "../parts/Button";
 import { NumberEntry } from "../parts/NumberEntry";
 import { Entry, Fields, Select } from "../parts/Select";
 import { SpanEntry } from "../parts/SpanEntry";
 import { Tick } from "../parts/Tick";
-import type { Condition, Ends } from "./plan";
+import { type Condition, type Ends, without } from "./plan";
 
 const Line = styled.div`
   display: grid;
   grid-template-columns: 150px minmax(0, 1fr);
   gap: 4px 12px;
-  align-items: end;
+  align-items: start;
   min-height: 34px;
-  .react-aria-Checkbox {
+  > label {
     min-height: 34px;
   }
-  .none {
-    color: var(--quiet);
-    min-height: 34px;
-    display: flex;
-    align-items: center;
+  &:has(> :nth-child(2)) > label {
+    margin-top: 21px;
   }
   @media (max-width: 560px) {
     grid-template-columns: minmax(0, 1fr);
+    &:has(> :nth-child(2)) > label {
+      margin-top: 0;
+    }
   }
 `;
 
@@ -35,6 +37,16 @@ export function timeOfDay(text: string): string | null {
   if (TIME.test(found))
     return found.padStart(found.length === 4 || found.length === 7 ? found.length + 1 : 0, "0");
   return /[+-]\d\d:?\d\d$|Z$/.test(found) && !Number.isNaN(Date.parse(found)) ? found : null;
+}
+
+/** The next full hour of the bench, an hour from now at the latest. */
+const nextHour = (now: number): string => `${clock(now + 3_600_000).slice(0, 2)}:00`;
+
+/** Which day a time of day means. */
+export function dayOf(text: string, now: number): string {
+  const found = timeOfDay(text);
+  if (!found || found.length > 8) return "";
+  return found > clock(now).slice(0, found.length) ? "today" : "tomorrow";
 }
 
 const SIDES: readonly Condition["side"][] = ["above", "below", "beyond its limits"];
@@ -93,8 +105,9 @@ export function EndFields({ ends, at, onAt, onChange, channels }: EndFieldsProps
         <Tick
           on={ends.at != null}
           onChange={(on) => {
-            onAt(on ? "17:00" : "");
-            set({ at: on ? "17:00" : null });
+            const hour = on ? nextHour(connection.now()) : "";
+            onAt(hour);
+            set({ at: hour || null });
           }}
         >
           At a clock time
@@ -104,6 +117,7 @@ export function EndFields({ ends, at, onAt, onChange, channels }: EndFieldsProps
             label="Time of day, of the bench"
             value={at}
             width={190}
+            after={<span style={{ whiteSpace: "nowrap" }}>{dayOf(at, connection.now())}</span>}
             invalid={timeOfDay(at) === null}
             wrong={timeOfDay(at) === null ? "Write it as 17:30." : ""}
             onChange={(text) => {
@@ -119,63 +133,67 @@ export function EndFields({ ends, at, onAt, onChange, channels }: EndFieldsProps
           on={ends.when.length > 0}
           isDisabled={!first}
           onChange={(on) =>
-            set({ when: on && first ? [{ channel: first.id, side: "above", value: 0, for_s: 0 }] : [] })
+            set({ when: on && first ? [{ channel: first.id, side: "above", value: null, for_s: 0 }] : [] })
           }
         >
           On a level or limit
         </Tick>
-        <div style={{ display: "grid", gap: 8 }}>
-          {ends.when.map((one, index) => (
-            <Fields key={index}>
-              <Select
-                label="Channel"
-                value={one.channel}
-                options={withIt(ids, one.channel)}
-                onChange={(channel) => when(index, { channel })}
-                width={150}
-              />
-              <Select
-                label="is"
-                value={one.side}
-                options={SIDES}
-                onChange={(side) =>
-                  when(index, { side, value: side === "beyond its limits" ? null : (one.value ?? 0) })
-                }
-                width={150}
-              />
-              {one.side !== "beyond its limits" && (
-                <NumberEntry
-                  label={channels.find((c) => c.id === one.channel)?.unit || "Level"}
-                  value={one.value}
-                  onValue={(value) => when(index, { value })}
-                  width={84}
+        {ends.when.length > 0 && (
+          <div style={{ display: "grid", gap: 8 }}>
+            {ends.when.map((one, index) => (
+              <Fields key={index}>
+                <Select
+                  label="Channel"
+                  value={one.channel}
+                  options={withIt(ids, one.channel)}
+                  onChange={(channel) => when(index, { channel })}
+                  width={150}
                 />
-              )}
-              <SpanEntry
-                label="for"
-                value={one.for_s}
-                onValue={(for_s) => when(index, { for_s: for_s ?? 0 })}
-                least={0}
-                most={86_400}
-                units={["s", "min", "h"]}
-              />
-              {ends.when.length > 1 && (
-                <Button onPress={() => set({ when: ends.when.filter((_, n) => n !== index) })}>Remove</Button>
-              )}
-            </Fields>
-          ))}
-          {ends.when.length > 0 && ends.when.length < 16 && first && (
-            <div>
-              <Chip
-                onPress={() =>
-                  set({ when: [...ends.when, { channel: first.id, side: "above", value: 0, for_s: 0 }] })
-                }
-              >
-                or another
-              </Chip>
-            </div>
-          )}
-        </div>
+                <Select
+                  label="is"
+                  value={one.side}
+                  options={SIDES}
+                  onChange={(side) =>
+                    when(index, { side, value: side === "beyond its limits" ? null : (one.value ?? null) })
+                  }
+                  width={150}
+                />
+                {one.side !== "beyond its limits" && (
+                  <NumberEntry
+                    label={levelOf(channels.find((c) => c.id === one.channel))}
+                    value={one.value}
+                    onValue={(value) => when(index, { value })}
+                    width={84}
+                  />
+                )}
+                <SpanEntry
+                  label="for"
+                  value={one.for_s}
+                  onValue={(for_s) => when(index, { for_s: for_s ?? 0 })}
+                  least={0}
+                  most={86_400}
+                  units={["s", "min", "h"]}
+                />
+                {ends.when.length > 1 && (
+                  <Button onPress={() => set({ when: ends.when.filter((_, n) => n !== index) })}>
+                    Remove
+                  </Button>
+                )}
+              </Fields>
+            ))}
+            {ends.when.length > 0 && ends.when.length < 16 && first && (
+              <div>
+                <Chip
+                  onPress={() =>
+                    set({ when: [...ends.when, { channel: first.id, side: "above", value: null, for_s: 0 }] })
+                  }
+                >
+                  or another
+                </Chip>
+              </div>
+            )}
+          </div>
+        )}
       </Line>
       <Line>
         <Tick
@@ -194,6 +212,9 @@ export function EndFields({ ends, at, onAt, onChange, channels }: EndFieldsProps
     </>
   );
 }
+
+const levelOf = (channel: Channel | undefined): string =>
+  channel?.unit ? `Level, ${channel.unit}` : "Level";
 
 /** The choices, with one that is not on the bench any more. */
 const withIt = (ids: { value: string; text: string }[], id: string): { value: string; text: string }[] =>
@@ -222,6 +243,7 @@ function Settled({
       <Fields>
         <SpanEntry
           label="All stay within their band for"
+          width={180}
           value={settled.for_s}
           onValue={(for_s) => onChange({ ...settled, for_s: for_s ?? 20 })}
           least={0.1}
@@ -256,8 +278,7 @@ function Settled({
           {Object.keys(bands).length > 1 && (
             <Button
               onPress={() => {
-                const { [id]: _, ...rest } = bands;
-                onChange({ ...settled, bands: rest });
+                onChange({ ...settled, bands: without(bands, id) });
               }}
             >
               Remove

@@ -67,9 +67,9 @@ export function RowFields({ rule, onChange }: { rule: RowRule; onChange: (rule: 
           onChange(kind === "each reading" ? { ...fastestRows, kind } : { ...rule, kind: "steady rows" })
         }
       >
-        <Label>Rows of the CSV</Label>
-        <Radio value="steady rows">Steady rows, one at every multiple of an interval</Radio>
-        <Radio value="each reading">Each reading, a row whenever one arrives</Radio>
+        <Label>A row of the CSV stands for</Label>
+        <Radio value="steady rows">a moment of an even grid (steady rows)</Radio>
+        <Radio value="each reading">each reading, whenever one arrives</Radio>
       </Rules>
       {rule.kind === "steady rows" && (
         <>
@@ -92,6 +92,7 @@ export function RowFields({ rule, onChange }: { rule: RowRule; onChange: (rule: 
               most={86_400}
               empty
               placeholder="1.5 intervals"
+              width={140}
               units={["s", "min", "h"]}
             />
           </Fields>

@@ -72,7 +72,7 @@ const NOT_OVERDUE: NonNullable<LiveState["status"]>["overdue"] = [];
 function Begin({ onClose }: { onClose: () => void }) {
   const overdue = useLive(({ status }) => status?.overdue ?? NOT_OVERDUE);
   const channels = useLive(({ status }) => status?.channels ?? NO_CHANNELS);
-  return <BeginWindow overdue={overdue} channels={channels} onClose={onClose} onBegun={connection.seen} />;
+  return <BeginWindow overdue={overdue} channels={channels} onClose={onClose} onBegun={connection.began} />;
 }
 
 function Ends({ run, onClose }: { run: RunStatus; onClose: () => void }) {

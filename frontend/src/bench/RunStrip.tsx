@@ -102,10 +102,11 @@ const Ends = styled(AriaButton)`
   cursor: pointer;
   text-align: left;
   .strong {
+    display: -webkit-box;
+    -webkit-box-orient: vertical;
+    -webkit-line-clamp: 2;
     overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-    max-width: 100%;
+    line-height: 1.15;
     text-decoration: underline;
     text-underline-offset: 3px;
     font-variant-numeric: tabular-nums;
@@ -215,7 +216,7 @@ function Logging({ run, status, heard, onMark, onEnd, onEnds }: LoggingProps) {
       <div className="cell" style={{ flex: "none" }}>
         <div className="small">{saved === null ? "Logged" : `Saved ${Math.floor(saved)} s ago`}</div>
         <div className="strong" data-testid="rows">
-          {count(run.rows)} rows
+          {count(run.rows)} {run.rows === 1 ? "row" : "rows"}
           {lost > 0 && `, ${count(lost)} ${lost === 1 ? "poll" : "polls"} lost`}
         </div>
       </div>

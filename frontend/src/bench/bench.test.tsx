@@ -9,7 +9,9 @@ import { connection } from "../live/connection";
 import { EndedCard, outcome } from "./EndedCard";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { endsIn, RunStrip } from "./RunStrip";
+import { clock } from "../look/format";
 import { BeginWindow } from "./BeginWindow";
+import { dayOf } from "./EndFields";
 import { blank, endWords, fastestRows, noEnds, remember, remembered, rowWords } from "./plan";
 import { EndWindow } from "./RunWindows";
 
@@ -300,6 +302,14 @@ describe("beginning and ending", () => {
     await userEvent.type(at, "7:05");
     expect(screen.getByRole("button", { name: /^Ends/ }).textContent).toContain("at 07:05");
     expect(screen.getByRole("button", { name: "Begin logging" })).toHaveProperty("disabled", false);
+  });
+
+  it("says which day a time of day means", () => {
+    const noon = Date.parse(`2026-11-26T12:00:00Z`);
+    expect(dayOf(clock(noon + 60_000).slice(0, 5), noon)).toBe("today");
+    expect(dayOf(clock(noon).slice(0, 5), noon)).toBe("tomorrow");
+    expect(dayOf("2026-11-27T06:00+01:00", noon)).toBe("");
+    expect(dayOf("25:00", noon)).toBe("");
   });
 
   it("says on the strip what ends the run, and when", () => {

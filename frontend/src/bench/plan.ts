@@ -69,6 +69,10 @@ export function endWords(ends: Ends, name: (channel: string) => string): string 
 }
 
 function conditionWords(one: Condition, name: (channel: string) => string): string {
-  const level = one.value == null ? "" : ` ${one.value}`;
+  const level = one.side === "beyond its limits" ? "" : ` ${one.value ?? "…"}`;
   return `when ${name(one.channel)} is ${one.side}${level}${one.for_s ? ` for ${span(one.for_s)}` : ""}`;
 }
+
+/** A table without one of its keys. */
+export const without = <T>(table: Record<string, T>, key: string): Record<string, T> =>
+  Object.fromEntries(Object.entries(table).filter(([one]) => one !== key));

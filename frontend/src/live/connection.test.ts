@@ -1,4 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import type { RunStatus } from "../api/client";
 import { Connection } from "./connection";
 import { RECORD } from "./samples";
 
@@ -133,6 +134,22 @@ describe("the live connection", () => {
     say({ id: "c" });
     expect(ended()).toEqual({ id: "b" });
     say({ id: "c" });
+    expect(ended()).toBeUndefined();
+  });
+
+  it("says of a run begun here that it has ended, though it was over before it was heard of", () => {
+    const { connection, socket } = joined();
+    const say = (at: number, run: object | null): void =>
+      socket.say({ kind: "status", status: { at, instruments: [], run } });
+    const ended = (): string | undefined => connection.snapshot().ended?.run.id;
+    connection.began({ id: "a", begun_at: 5_000_000 } as RunStatus);
+    say(4_900_000, null); // from before it was begun
+    expect(ended()).toBeUndefined();
+    say(5_200_000, null);
+    expect(ended()).toBe("a");
+    connection.seen();
+    connection.began({ id: "b", begun_at: 6_000_000 } as RunStatus);
+    say(6_100_000, { id: "b" });
     expect(ended()).toBeUndefined();
   });
 

@@ -41,6 +41,7 @@ export class Connection {
   readonly samples = new Samples();
   tape: TapeLine[] = [];
   leftOut = 0;
+  private begun: RunStatus | null = null; // here, and not heard of yet
   private state: LiveState = { line: "joining", since: Date.now(), why: "", status: null, ended: null };
   private readonly listeners = new Set<() => void>();
   private readonly tapeListeners = new Set<() => void>();
@@ -261,9 +262,19 @@ export class Connection {
     const { ended, status: last } = this.state;
     // That nothing is heard does not mean that it has ended.
     if (line !== "live" || !status) return ended;
+    const begun = this.begun;
+    if (status.run || (begun && status.at > begun.begun_at)) this.begun = null;
     if (last?.run && status.run?.id !== last.run.id) return { run: last.run, at: status.at / 1000 };
+    // Over before it was heard of.
+    if (begun && !status.run && status.at > begun.begun_at) return { run: begun, at: status.at / 1000 };
     return status.run ? null : ended;
   }
+
+  /** A run was begun here. */
+  readonly began = (run: RunStatus): void => {
+    this.begun = run;
+    this.seen();
+  };
 
   /** Somebody has seen that a run has ended. */
   readonly seen = (): void => {

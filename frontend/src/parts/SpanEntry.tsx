@@ -1,4 +1,5 @@
 import { useState } from "react";
+import styled from "styled-components";
 import { NumberEntry } from "./NumberEntry";
 import { Select } from "./Select";
 
@@ -24,7 +25,19 @@ export interface SpanEntryProps {
   empty?: boolean;
   placeholder?: string;
   units?: readonly Unit[];
+  /** Of the number, in pixels. */
+  width?: number;
 }
+
+const Pair = styled.span`
+  display: inline-flex;
+  gap: 4px;
+  align-items: flex-end;
+  > :last-child > button {
+    min-height: 34px;
+    border-radius: var(--radius);
+  }
+`;
 
 /** A length of time: a number and its unit. */
 export function SpanEntry({
@@ -36,6 +49,7 @@ export function SpanEntry({
   empty,
   placeholder,
   units = ["s", "min", "h", "d"],
+  width = 86,
 }: SpanEntryProps) {
   const [unit, setUnit] = useState<Unit>(() => {
     const found = unitOf(value);
@@ -44,12 +58,12 @@ export function SpanEntry({
   const size = UNITS[unit];
   const shown = value == null ? value : Number((value / size).toPrecision(12));
   return (
-    <span style={{ display: "inline-flex", gap: 4, alignItems: "end" }}>
+    <Pair>
       <NumberEntry
         label={label}
         value={shown}
         onValue={(number) => onValue(number === null ? null : number * size)}
-        width={86}
+        width={width}
         {...(least === undefined ? {} : { least: least / size })}
         {...(most === undefined ? {} : { most: most / size })}
         {...(empty === undefined ? {} : { empty })}
@@ -66,6 +80,6 @@ export function SpanEntry({
         }}
         width={62}
       />
-    </span>
+    </Pair>
   );
 }
