@@ -245,9 +245,13 @@ class Server:
         self.places.access.write_text(json.dumps({"token": self.token, "port": self.port}))
         self.database_url = database_url
         self.web: subprocess.Popen[bytes] | None = None
-        self.start_web()
-        brought = len(list(self.setups.iterdir()))
-        wait_for(lambda: len(self.get("/api/setups").json()) >= brought, "the set-ups of the folder")
+        try:
+            self.start_web()
+            brought = len(list(self.setups.iterdir()))
+            wait_for(lambda: len(self.get("/api/setups").json()) >= brought, "the set-ups of the folder")
+        except BaseException:
+            self.close()  # nobody else knows of the processes yet
+            raise
 
     @property
     def base(self) -> str:

@@ -37,6 +37,10 @@ def main(arguments: list[str] | None = None) -> int:
         from tidybench import port_orders
 
         return port_orders.run(options.command, getattr(options, "port", ""))
+    if options.command == "verify":
+        from tidybench import verify
+
+        return verify.run(options.run)
     if options.command == "openapi":
         return _openapi()
     parser.print_help()
@@ -81,6 +85,12 @@ def _parser() -> argparse.ArgumentParser:
         sub.add_argument("port", metavar="PORT", help="the port as ./tidy ports calls it, or its label")
     address = commands.add_parser("address", help="print the address of the running Tidy Bench again")
     address.add_argument("--end-sessions", action="store_true", help="every browser must open it again")
+    verifying = commands.add_parser(
+        "verify", help="compare runs with their seals: has anything changed since they ended?"
+    )
+    verifying.add_argument(
+        "run", nargs="+", metavar="RUN", help="its folder, its id, or a part of its folder's name"
+    )
     commands.add_parser("openapi", help="print the API's schema, and that of set-up files")
     commands.add_parser("help", help="this text")
     return parser

@@ -934,6 +934,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{key}/seal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seal Of Run
+         * @description The seal that the run got at its end; nothing is compared.
+         */
+        get: operations["seal_of_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Verify Run
+         * @description Compare all files of the run with its seal. It takes as long as reading them.
+         */
+        post: operations["verify_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{key}/trend": {
         parameters: {
             query?: never;
@@ -3635,6 +3675,21 @@ export interface components {
             names: string[];
         };
         /**
+         * Seal
+         * @description A run's seal. `fingerprint`: the first 16 digits of the manifest's own SHA-256; who notes it elsewhere has the whole run
+         *     fixed by it.
+         */
+        Seal: {
+            /** Sealed At */
+            sealed_at: number;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Files */
+            files: number;
+            /** Bytes */
+            bytes: number;
+        };
+        /**
          * SearchRow
          * @description One finding: what was tried, what came (one character a byte), what it is worth (0 to 1), in words.
          */
@@ -4448,6 +4503,17 @@ export interface components {
              * @default []
              */
             unknown: components["schemas"]["Unknown"][];
+        };
+        /**
+         * Verified
+         * @description What comparing gave: a sentence each for what differs; none where nothing has changed.
+         */
+        Verified: {
+            seal: components["schemas"]["Seal"];
+            /** Problems */
+            problems: string[];
+            /** Checked At */
+            checked_at: number;
         };
         /**
          * Version
@@ -6150,6 +6216,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunPlan"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    seal_of_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Seal"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    verify_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verified"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

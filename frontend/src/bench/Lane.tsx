@@ -49,6 +49,8 @@ export interface LaneProps {
   /** "now": the pen end shows the newest value; "mean": the mean of the view. */
   readings: Readings;
   height: number;
+  /** How wide its chart is; asked once for all lanes. */
+  width: (chart: HTMLElement) => number;
   cursor: Cursor;
   /** Samples from before those in memory, and a number that changes with them. */
   past?: { samples: Samples; version: number } | undefined;
@@ -86,7 +88,8 @@ const UNSCALED: [number, number] = [0, 1];
 
 /** One lane: scale, pen line, limit rail, digits. */
 export const Lane = memo(function Lane(props: LaneProps) {
-  const { lane, place, samples, view, marks, first, theme, register, readings, height, cursor, past } = props;
+  const { lane, place, samples, view, marks, first, theme, register, readings, height, width, cursor, past } =
+    props;
   const told = props.onScale;
   const onScale = useMemo(
     () => told && ((next: [number, number] | null) => told(place, next)),
@@ -127,7 +130,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     const kept = new Map<number, Pixels>();
     const columns: Column[] = lane.channels.map(() => []);
     let axis: number[] = [];
-    let wide = element.clientWidth;
+    let wide = width(element);
     const digit = 10 ** -Math.min(...lane.channels.map((channel) => channel.decimals));
     // Twenty of the last digit shown: finer than that is noise to whoever reads the digits.
     const least = 20 * digit;
@@ -138,7 +141,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     const inks = lane.channels.map((channel) => theme.inks[channel.ink] ?? theme.ink);
     const chart = new uPlot(
       {
-        width: Math.max(element.clientWidth, 10),
+        width: Math.max(wide, 10),
         height,
         legend: { show: false },
         focus: { alpha: 0.18 },
@@ -230,6 +233,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     const pen = (): void => pens.current?.(view(), scaleRef.current ?? [0, 1]);
     const leave = register(draw, pen);
     const resize = new ResizeObserver(() => {
+      if (element.clientWidth === wide) return;
       wide = element.clientWidth;
       if (wide > 0) {
         chart.setSize({ width: wide, height });
@@ -244,7 +248,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
       resize.disconnect();
       chart.destroy();
     };
-  }, [shape, samples, view, theme, register, first, height, before]);
+  }, [shape, samples, view, theme, register, first, height, width, before]);
 
   const point = useCallback(
     (channel: number | null) => {

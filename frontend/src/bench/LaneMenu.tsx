@@ -1,6 +1,8 @@
+import { useState } from "react";
 import { MenuTrigger, Popover, SubmenuTrigger } from "react-aria-components";
 import { Item, MenuBox, Rule } from "../parts/Menu";
 import { again, changed, forward, hidden, joined, type Layout, moved, resized, split, timed } from "./layout";
+import { ScaleWindow } from "./ScaleWindow";
 import { clockedIn, type LaneHeadProps, LaneName, ownTime } from "./LaneHead";
 
 /** More channels than this, and they stand in menus of their own. */
@@ -15,7 +17,9 @@ export interface LaneMenuProps extends LaneHeadProps {
 export function LaneMenu({ lane, place, layout, onLayout, defaultOpen = false }: LaneMenuProps) {
   const instruments = clockedIn(lane);
   const own = ownTime(lane, layout);
+  const [scaling, setScaling] = useState(false);
   const act = (key: string): void => {
+    if (key === "scale") return setScaling(true);
     const acts: Record<string, () => Layout> = {
       up: () => moved(layout, place, -1),
       down: () => moved(layout, place, 1),
@@ -48,7 +52,7 @@ export function LaneMenu({ lane, place, layout, onLayout, defaultOpen = false }:
       Also show {channel.name} in a new lane
     </Item>
   ));
-  return (
+  const menu = (
     <MenuTrigger defaultOpen={defaultOpen}>
       <LaneName lane={lane} place={place} own={own} />
       <Popover placement="right top">
@@ -64,6 +68,7 @@ export function LaneMenu({ lane, place, layout, onLayout, defaultOpen = false }:
           </Item>
           <Rule />
           <Item id="log">{lane.log ? "Linear scale" : "Logarithmic scale"}</Item>
+          <Item id="scale">Set the scale …</Item>
           <Item id="automatic" isDisabled={!lane.scale}>
             Automatic scale
           </Item>
@@ -108,5 +113,17 @@ export function LaneMenu({ lane, place, layout, onLayout, defaultOpen = false }:
         </MenuBox>
       </Popover>
     </MenuTrigger>
+  );
+  return (
+    <>
+      {menu}
+      {scaling && (
+        <ScaleWindow
+          lane={lane}
+          onScale={(scale) => onLayout(changed(layout, place, { scale }))}
+          onClose={() => setScaling(false)}
+        />
+      )}
+    </>
   );
 }

@@ -200,7 +200,7 @@ function Logging({ run, status, heard, onMark, onEnd, onEnds }: LoggingProps) {
         </Verdict>
       </div>
       {endsByItself(run) && (
-        <Ends onPress={onEnds} aria-label="change when it ends">
+        <Ends onPress={onEnds} aria-haspopup="dialog">
           <span className="small">Ends</span>
           <span className="strong" data-testid="ends">
             {heard ? endsIn(run, now) : "not known"}

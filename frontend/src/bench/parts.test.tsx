@@ -63,6 +63,20 @@ describe("a lane's menu", () => {
   it("puts a channel into one more lane", async () => {
     expect((await choose("Also show Channel a in a new lane")).lanes.at(-1)?.channels).toEqual(["a"]);
   });
+  it("sets both ends of its scale, where the lane is too low to press them", async () => {
+    const onLayout = vi.fn();
+    render(<LaneMenu lane={first} place={0} layout={layout} onLayout={onLayout} />);
+    await userEvent.click(screen.getByRole("button", { name: /Lane 1, bar/ }));
+    await userEvent.click(await screen.findByRole("menuitem", { name: "Set the scale …" }));
+    await userEvent.type(await screen.findByLabelText("From"), "4");
+    const apply = screen.getByRole("button", { name: "Apply" });
+    expect(apply).toHaveProperty("disabled", true);
+    await userEvent.type(screen.getByLabelText("To"), "2");
+    expect(screen.getByText("The lower end must be below the upper one.")).toBeTruthy();
+    await userEvent.type(screen.getByLabelText("To"), "0,5");
+    await userEvent.click(apply);
+    expect((onLayout.mock.lastCall?.[0] as Layout).lanes[0]?.scale).toEqual([4, 20.5]);
+  });
   it("moves it down", async () => {
     expect((await choose("Move down")).lanes[0]?.channels).toEqual(["b"]);
   });

@@ -19,6 +19,7 @@ import { Fact, Facts } from "../parts/Facts";
 import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
 import { ReadAgain } from "./ReadAgain";
+import { SealCheck } from "./SealCheck";
 
 const Two = styled.div`
   display: grid;
@@ -105,6 +106,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
           <Fact key={name} name={name} text={text || "–"} />
         ))}
       </Facts>
+      {run.ended_at && <SealCheck run={run.id} />}
       {run.notes && <p style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{run.notes}</p>}
       {act.trouble && <Trouble>{act.trouble}</Trouble>}
       {run.repairs.length > 0 && (

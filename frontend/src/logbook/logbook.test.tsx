@@ -171,6 +171,25 @@ describe("one run", () => {
     expect(screen.getByText("second try")).toBeTruthy();
   });
 
+  it("checks the seal, and says what has changed", async () => {
+    const place = `/api/runs/${row().id}`;
+    const seal = { sealed_at: 1_795_417_272_000_000, fingerprint: "3f2c4d5d9ab1f00c", files: 9, bytes: 12 };
+    const answer = { seal, problems: [] as string[], checked_at: 1_795_417_300_000_000 };
+    serve({
+      ...answers(),
+      [`${place}/seal`]: { body: seal },
+      [`${place}/verify`]: { body: answer },
+    });
+    show(page, "/logbook/1");
+    expect(await screen.findByText("3f2c 4d5d 9ab1 f00c")).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "check the seal" }));
+    expect((await screen.findByText(/nothing has changed since/)).textContent).toMatch(/^Checked/);
+    answer.problems = ["x.csv has changed."];
+    await userEvent.click(screen.getByRole("button", { name: "check the seal" }));
+    expect(await screen.findByText("x.csv has changed.")).toBeTruthy();
+    expect(screen.queryByText(/nothing has changed/)).toBeNull();
+  });
+
   it("says when there is no such run", async () => {
     serve({ "/api/runs/1": { status: 404, body: { detail: "The logbook has no such run." } } });
     show(page, "/logbook/1");

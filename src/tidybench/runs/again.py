@@ -18,14 +18,13 @@ from tidybench.core.samples import channels_of, qualities_of, unpack
 from tidybench.core.setup import Setup, SetupError
 from tidybench.core.values.statistics import Gathering, Statistics
 from tidybench.runs.columns import header
-from tidybench.runs.folder import SAMPLES
+from tidybench.runs.folder import AGAIN, SAMPLES
 from tidybench.runs.reread import frozen_setups, reread
 from tidybench.runs.rows import make_rule
 from tidybench.runs.run_channel import RunChannel, run_channel
 from tidybench.runs.run_state import RunState, read_state
 from tidybench.runs.whole import write_whole
 
-AGAIN = "again"
 STATE = "again.json"
 PIECE = 100_000
 """Samples that are imported at once."""

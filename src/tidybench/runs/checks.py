@@ -8,6 +8,7 @@ system may have kept a file's new length and not its bytes, which are zeros then
 import json
 import os
 import zlib
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -24,9 +25,11 @@ VERIFIED = 24 * 1024 * 1024
 
 @dataclass(slots=True, frozen=True)
 class Check:
-    """All events up to `sequence` and the samples and rows that came of them stand in the files up to `ends`."""
+    """All events up to `sequence` and the samples and rows that came of them stand in the files up to `ends`. `at`: when, in
+    microseconds since 1970 UTC."""
 
     sequence: int
+    at: int
     rows: int
     pieces: tuple[Piece, ...]
     ends: dict[str, int]
@@ -53,7 +56,20 @@ def parse_check(line: str, folder: Path) -> Check:
     pieces = tuple(
         Piece(folder / name, start, end, int(crc, 16)) for name, start, end, crc in fields["pieces"]
     )
-    return Check(fields["n"], fields["rows"], pieces, fields["ends"])
+    return Check(fields["n"], fields["t"], fields["rows"], pieces, fields["ends"])
+
+
+def all_checks(folder: Path) -> Iterator[Check]:
+    """All lines that prove themselves, oldest first; none where there is no such file."""
+    try:
+        with open(folder / CHECKS, "rb") as file:
+            for line in file:
+                try:
+                    yield parse_check(line.decode(), folder)
+                except (ValueError, KeyError, TypeError):
+                    continue
+    except FileNotFoundError:
+        return
 
 
 def newest_checks(folder: Path) -> list[Check]:

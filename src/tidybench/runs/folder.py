@@ -12,6 +12,8 @@ SAMPLES = "samples.bin"
 SUMMARY = "summary.json"
 TAPE = "tape"
 SETUPS = "set-ups"
+AGAIN = "again"
+MANIFEST = "manifest.json"
 
 
 def slug(name: str) -> str:

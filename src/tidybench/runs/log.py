@@ -32,6 +32,7 @@ from tidybench.runs.reserve import Reserve
 from tidybench.runs.rows import RowMaker, make_rule
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import STATE, RunEnd, RunState, read_state, state_text
+from tidybench.runs.seal import seal
 from tidybench.runs.sidecar import metadata
 from tidybench.runs.stamps import Stamps
 from tidybench.runs.stats import RunStats
@@ -495,12 +496,29 @@ class RunLog:
         self._waiting.clear()
 
     def conclude(self, done: Done | None = None) -> None:
-        """Write what an ended run came to. Raises OSError."""
-        together = Together(done, 2)
+        """Write what an ended run came to, and seal it when that is on the disk. Raises OSError."""
+
+        def written(error: Exception | None) -> None:
+            if done is not None:
+                done(error)
+            if error is None:
+                self._tape.when_packed(self._seal)
+
+        together = Together(written, 2)
         summary = WholeFile(self.folder / SUMMARY, self._disk, self._refused, self._reserve)
         self._sum_up()
         summary.put(summary_text(self.state, self.stats, self.rows), together.one)
         self._state_file.put(state_text(self.state), together.one)
+
+    def _seal(self) -> None:
+        """Nobody waits for it: reading a run of weeks takes its time."""
+        folder = self.folder
+
+        def sealed(error: Exception | None) -> None:
+            if error is not None:
+                logger.error("%s could not be sealed", folder, exc_info=error)
+
+        self._disk.run(lambda: _sealed(folder), sealed)
 
     def abandon(self, done: Done | None = None) -> None:
         """Give the files up as they are, for whoever goes on with the run; they go to the disk by themselves, and `done`
@@ -528,6 +546,11 @@ def _kept_so_far(folder: Path) -> Callable[[], None]:
     folders = [folder, folder / TAPE, folder / SETUPS, folder.parent, folder.parent.parent]
     descriptors = [os.open(path, os.O_RDONLY) for path in (*files, *folders)]
     return synced(descriptors)
+
+
+def _sealed(folder: Path) -> None:
+    """Work for a disk."""
+    seal(folder)
 
 
 def _why(error: Exception) -> str:

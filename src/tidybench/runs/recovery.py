@@ -36,6 +36,7 @@ from tidybench.runs.marks import MARKS, MarksFile
 from tidybench.runs.reread import reread
 from tidybench.runs.rows import RowMaker, make_rule
 from tidybench.runs.run_state import RunState, read_state, write_state
+from tidybench.runs.seal import seal
 from tidybench.runs.stamps import parse
 from tidybench.runs.stats import RunStats
 from tidybench.runs.tape import number_of, read_tape, segments
@@ -144,6 +145,7 @@ def close_interrupted(folder: Path, reason: str) -> RunState:
     )
     write_summary(folder, state, mended.stats, mended.rows)
     write_state(folder, state)
+    seal(folder)
     return state
 
 

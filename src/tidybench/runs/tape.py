@@ -44,6 +44,21 @@ class TapeWriter:
             self._number += 1
         self._file = Appender(folder / f"{self._number:04d}.jsonl")
         self._new_name = False
+        self._packing = 0
+        self._when_packed: Callable[[], None] | None = None
+
+    def when_packed(self, call: Callable[[], None]) -> None:
+        """Call once no segment is being compressed any more; at once where none is."""
+        if self._packing:
+            self._when_packed = call
+        else:
+            call()
+
+    def _packed(self) -> None:
+        self._packing -= 1
+        if not self._packing and self._when_packed is not None:
+            call, self._when_packed = self._when_packed, None
+            call()
 
     def append(self, data: bytes) -> bool:
         """Append whole lines; True when a new segment was begun first."""
@@ -69,18 +84,23 @@ class TapeWriter:
         def made(error: Exception | None) -> None:
             if error is not None:
                 self._failed(error)
+                self._packed()
                 return
-            with contextlib.suppress(FileNotFoundError):  # the folder was taken away
+            try:
                 making.replace(packed)
                 self._disk.run(synced_folders([self._folder]), named)
+            except FileNotFoundError:  # the folder was taken away
+                self._packed()
 
         def named(error: Exception | None) -> None:
             if error is not None:
                 self._failed(error)
-                return
-            with contextlib.suppress(FileNotFoundError):
-                full.path.unlink()
+            else:
+                with contextlib.suppress(FileNotFoundError):
+                    full.path.unlink()
+            self._packed()
 
+        self._packing += 1
         self._disk.run(partial(_compressed, written, source, target), made)
 
     @property

@@ -1,8 +1,9 @@
 """The logbook: all runs, one run, its trend and its CSV."""
 
 import uuid
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 
 import numpy as np
 from fastapi import APIRouter, HTTPException, Query, Request, Response
@@ -24,11 +25,14 @@ from tidybench.records.models import Mark as MarkTable
 from tidybench.records.models import Run, RunChannel, SampleBlock
 from tidybench.runs.crossings import read_crossings
 from tidybench.runs.run_state import plan_of, read_state
+from tidybench.runs.seal import Seal, SealError, Verified, seal_of, verify
 from tidybench.web.context import Context, context_of
 from tidybench.web.given import Moment
 from tidybench.web.growing_file import GrowingFile
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.statistics_routes import channel_statistics
+
+T = TypeVar("T")
 
 
 class RunRow(BaseModel):
@@ -163,6 +167,29 @@ def plan_of_run(request: Request, key: uuid.UUID) -> RunPlan:
         return plan_of(read_state(Path(run.folder)))
     except (OSError, ValueError) as error:
         raise HTTPException(404, f"The run's folder cannot be read ({run.folder}).") from error
+
+
+@router.get("/{key}/seal")
+def seal_of_run(request: Request, key: uuid.UUID) -> Seal:
+    """The seal that the run got at its end; nothing is compared."""
+    folder, _ = folder_of(request, key)
+    return _answered(lambda: seal_of(folder))
+
+
+@router.post("/{key}/verify")
+def verify_run(request: Request, key: uuid.UUID) -> Verified:
+    """Compare all files of the run with its seal. It takes as long as reading them."""
+    folder, _ = folder_of(request, key)
+    return _answered(lambda: verify(folder))
+
+
+def _answered(ask: Callable[[], T]) -> T:
+    try:
+        return ask()
+    except SealError as error:
+        raise HTTPException(404, str(error)) from error
+    except (OSError, ValueError) as error:
+        raise HTTPException(404, f"The run's folder cannot be read: {error}.") from error
 
 
 def _numbers(channel: RunChannel, statistics: Statistics) -> RunNumbers:

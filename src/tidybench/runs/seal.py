@@ -1,0 +1,148 @@
+"""The seal of a run: SHA-256 sums (FIPS 180-4) of all its files, and whether they still are what they were."""
+
+import hashlib
+import time
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+
+from pydantic import BaseModel, ValidationError
+
+from tidybench.runs.checks import all_checks, holds
+from tidybench.runs.folder import AGAIN, MANIFEST
+from tidybench.runs.run_state import read_state
+from tidybench.runs.whole import write_whole
+
+
+class SealedFile(BaseModel):
+    """A file as it was sealed; `path` within the run's folder, with slashes."""
+
+    path: str
+    size: int
+    sha256: str
+
+
+class Manifest(BaseModel):
+    """What manifest.json holds. `sealed_at` in microseconds since 1970 UTC."""
+
+    format: int = 1
+    id: str
+    sealed_at: int
+    files: list[SealedFile]
+
+
+class Seal(BaseModel):
+    """A run's seal. `fingerprint`: the first 16 digits of the manifest's own SHA-256; who notes it elsewhere has the whole run
+    fixed by it."""
+
+    sealed_at: int
+    fingerprint: str
+    files: int
+    bytes: int
+
+
+class Verified(BaseModel):
+    """What comparing gave: a sentence each for what differs; none where nothing has changed."""
+
+    seal: Seal
+    problems: list[str]
+    checked_at: int
+
+
+class SealError(ValueError):
+    """There is no seal, or it cannot be read; the message says so in a sentence."""
+
+
+def seal(folder: Path) -> Manifest:
+    """Sum up the files of a run that has ended, and keep that in its folder. Any thread; it takes as long as reading them. Raises
+    OSError."""
+    state = read_state(folder)
+    files = [_sealed(folder, path) for path in _files(folder)]
+    manifest = Manifest(id=state.id, sealed_at=time.time_ns() // 1000, files=files)
+    write_whole(folder / MANIFEST, manifest.model_dump_json(indent=1))
+    return manifest
+
+
+def seal_of(folder: Path) -> Seal:
+    """The seal as it stands in the folder, without comparing anything. Raises SealError, OSError."""
+    try:
+        data = (folder / MANIFEST).read_bytes()
+    except FileNotFoundError:
+        raise SealError(
+            "The run is not sealed: it goes on, was logged before runs were sealed, or the computer stopped at its end."
+        ) from None
+    try:
+        manifest = Manifest.model_validate_json(data)
+    except ValidationError:
+        raise SealError(f"The seal itself was changed: {MANIFEST} cannot be read.") from None
+    return Seal(
+        sealed_at=manifest.sealed_at,
+        fingerprint=hashlib.sha256(data).hexdigest()[:16],
+        files=len(manifest.files),
+        bytes=sum(file.size for file in manifest.files),
+    )
+
+
+def verify(folder: Path) -> Verified:
+    """Compare a run's files with its seal. Any thread; it takes as long as reading them. Raises SealError, OSError."""
+    told = seal_of(folder)
+    manifest = Manifest.model_validate_json((folder / MANIFEST).read_bytes())
+    problems = []
+    if manifest.id != read_state(folder).id:
+        problems.append("The seal is that of another run.")
+    for file in manifest.files:
+        path = folder / file.path
+        if not path.resolve().is_relative_to(folder.resolve()):
+            problems.append(f"{file.path} is no file of the run: the seal itself was changed.")
+        elif not path.is_file():
+            problems.append(f"{file.path} is gone.")
+        elif path.stat().st_size != file.size:
+            problems.append(
+                f"{file.path} has {path.stat().st_size} bytes instead of {file.size}.{_where(folder, file.path)}"
+            )
+        elif _sum(path) != file.sha256:
+            problems.append(f"{file.path} has changed.{_where(folder, file.path)}")
+    known = {file.path for file in manifest.files}
+    problems += [
+        f"{name} was added."
+        for path in _files(folder)
+        if (name := path.relative_to(folder).as_posix()) not in known
+    ]
+    return Verified(seal=told, problems=problems, checked_at=time.time_ns() // 1000)
+
+
+def _files(folder: Path) -> Iterator[Path]:
+    """What a seal covers: all but itself, later versions of the CSV, and what is being replaced just now."""
+    for path in sorted(folder.rglob("*")):
+        inside = path.relative_to(folder)
+        if path.is_file() and inside.parts[0] not in (AGAIN, MANIFEST) and path.suffix != ".new":
+            yield path
+
+
+def _sum(path: Path) -> str:
+    with open(path, "rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _sealed(folder: Path, path: Path) -> SealedFile:
+    return SealedFile(path=path.relative_to(folder).as_posix(), size=path.stat().st_size, sha256=_sum(path))
+
+
+def _where(folder: Path, name: str) -> str:
+    """When what differs was written, as far as the checks of the run tell; "" where they do not."""
+    before = None
+    for check in all_checks(folder):
+        for piece in check.pieces:
+            if piece.path == folder / name and not holds(piece):
+                words = (
+                    f"before {_clock(check.at)}"
+                    if before is None
+                    else f"between {_clock(before)} and {_clock(check.at)}"
+                )
+                return f" What differs was written {words}."
+        before = check.at
+    return ""
+
+
+def _clock(at: int) -> str:
+    return datetime.fromtimestamp(at / 1e6, UTC).astimezone().isoformat(" ", "seconds")
