@@ -17,6 +17,7 @@ from measure.page import bundle, first_load, render, web_32
 from measure.reading import hostile, propose_200, propose_odd, read_binary, read_eight, read_four
 from measure.recovery import recovery, tape_size
 from measure.result import Result, Row
+from measure.runs import rows, seal_row
 from measure.screen import frames, frames_many, page_memory, pixel_latency, window_30d
 from measure.timing import jitter, socket_latency
 
@@ -30,6 +31,8 @@ ROWS: dict[str, Row] = {
     "slow-disk": slow_disk,
     "recovery": recovery,
     "tape-size": tape_size,
+    "rows": rows,
+    "seal": seal_row,
     "read-four": read_four,
     "read-eight": read_eight,
     "read-binary": read_binary,

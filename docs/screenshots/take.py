@@ -91,6 +91,14 @@ def main() -> None:
         ):
             field.send_keys(Keys.CONTROL + "a")
             field.send_keys(text)
+        camera.press("Ends")
+        for words in ("After a time", "On a level or limit"):
+            driver.find_element("xpath", f"//label[.//div[@class='box']][contains(., '{words}')]").click()
+            time.sleep(0.3)
+        for label, text in (("Ends after", "20"), ("Level, mm/s", "6"), ("for", "10")):
+            field = driver.find_element("xpath", f"//label[normalize-space(.)='{label}']/following::input[1]")
+            field.send_keys(Keys.CONTROL + "a")
+            field.send_keys(text)
         camera.take("begin")
         camera.press("Begin logging")
     time.sleep(70)

@@ -13,6 +13,7 @@ from tests.conftest import ROOT
 from tidybench.core.batch import Batch
 from tidybench.core.channels.calculator import Calculator, Known
 from tidybench.core.compile.load import from_data
+from tidybench.core.plan.plan_file import load_plan
 from tidybench.core.quality import Quality
 from tidybench.core.reading.form import Form
 from tidybench.core.reading.forms import make_forms
@@ -109,6 +110,9 @@ def test_every_pattern_in_the_text_compiles() -> None:
 @pytest.mark.parametrize(("document", "text"), sheets())
 def test_every_sheet_loads(document: str, text: str) -> None:
     data = tomllib.loads(text)
+    if document == "plans.md":
+        assert load_plan(text).ends.by_itself
+        return
     if "calculated" in data:
         assert load_calculations(text).calculated
         return

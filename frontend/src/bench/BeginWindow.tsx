@@ -13,6 +13,7 @@ import { Toggle } from "../parts/Toggle";
 import { Actions, Trouble, Window } from "../parts/Window";
 import { EndFields, timeOfDay } from "./EndFields";
 import { endWords, operators, type Plan, remember, remembered, rowWords, without } from "./plan";
+import { PlanChoice } from "./PlanChoice";
 import { RowFields } from "./RowFields";
 
 const LONGEST = 120;
@@ -43,6 +44,7 @@ export interface BeginWindowProps {
 export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: BeginWindowProps) {
   const [plan, setPlan] = useState(remembered);
   const [at, setAt] = useState(plan.ends.at ?? "");
+  const [chosen, setChosen] = useState("");
   const act = useAct();
   const fields = useForm();
   const set = (part: Partial<Plan>): void => setPlan((old) => ({ ...old, ...part }));
@@ -80,6 +82,17 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
           />
           <Particulars plan={plan} set={set} />
           <div>
+            <Fold title="Plan" summary={chosen || "as the last run"}>
+              <PlanChoice
+                plan={plan}
+                chosen={chosen}
+                onChosen={(name, next) => {
+                  setChosen(name);
+                  setPlan(next);
+                  setAt(next.ends.at ?? "");
+                }}
+              />
+            </Fold>
             <Fold title="Rows of the CSV" summary={rowWords(plan.row_rule)}>
               <RowFields rule={plan.row_rule} onChange={(row_rule) => set({ row_rule })} />
             </Fold>

@@ -2,9 +2,10 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, render, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import type { ReactElement } from "react";
 import { MemoryRouter, useLocation } from "react-router";
 import type { Stage, Status } from "../api/client";
-import { inForce, instrument, serve, stage, well, allWithin } from "../fixtures.test-setup";
+import { inForce, instrument, pick, serve, stage, well, allWithin } from "../fixtures.test-setup";
 import { connection } from "../live/connection";
 import { EndedCard, outcome } from "./EndedCard";
 import { InstrumentColumn } from "./InstrumentColumn";
@@ -204,6 +205,39 @@ describe("the end of a run", () => {
 });
 
 describe("beginning and ending", () => {
+  const open = (window: ReactElement): void => {
+    render(<QueryClientProvider client={new QueryClient()}>{window}</QueryClientProvider>);
+  };
+
+  it("takes a kept plan, keeps one under a name, and keeps this run's test item", async () => {
+    localStorage.clear();
+    const acceptance = {
+      ...blank,
+      name: "Acceptance run",
+      order: "A-17",
+      ends: { when: [], rows: 9 },
+      plan: "Acceptance",
+      format: 1,
+    };
+    const { sent } = serve({
+      "GET /api/plans": { status: 200, body: [acceptance] },
+      "PUT /api/plans/Mine": { status: 200, body: {} },
+    });
+    open(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
+    await userEvent.type(screen.getByLabelText("Test item"), "P7-0414");
+    await userEvent.click(screen.getByRole("button", { name: /^Plan/ }));
+    await pick("Take a plan", "Acceptance");
+    expect(screen.getByRole("button", { name: /^Ends/ }).textContent).toContain("after 9 rows");
+    const name = screen.getByLabelText("Keep this plan as");
+    await userEvent.clear(name);
+    await userEvent.type(name, "Mine");
+    await userEvent.click(screen.getByRole("button", { name: "Keep" }));
+    expect(sent.at(-1)).toEqual({
+      ...blank, name: "Acceptance run", item: "P7-0414", order: "A-17", ends: { when: [], rows: 9 },
+    }); // prettier-ignore
+    await waitFor(() => expect(screen.getByRole("button", { name: /^Plan/ }).textContent).toContain("Mine"));
+  });
+
   it("begins with what the last run was called, and sends what was typed", async () => {
     remember({
       ...blank,
@@ -213,7 +247,7 @@ describe("beginning and ending", () => {
     });
     const { sent } = serve({ "POST /api/run": { status: 201, body: {} } });
     const closed = vi.fn();
-    render(<BeginWindow onClose={closed} onBegun={nothing} />);
+    open(<BeginWindow onClose={closed} onBegun={nothing} />);
     await userEvent.type(screen.getByLabelText("Test item"), "P7-0414");
     await userEvent.click(screen.getByRole("button", { name: "Begin logging" }));
     expect(sent).toEqual([
@@ -262,7 +296,7 @@ describe("beginning and ending", () => {
   it("plans rows of means every ten seconds, and an end after rows", async () => {
     localStorage.clear();
     const { sent } = serve({ "POST /api/run": { status: 201, body: {} } });
-    render(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
+    open(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
     await userEvent.type(screen.getByLabelText("Name"), "x");
     await userEvent.click(screen.getByRole("button", { name: /Rows of the CSV/ }));
     await userEvent.type(screen.getByLabelText("Every"), "10");
@@ -289,7 +323,7 @@ describe("beginning and ending", () => {
 
   it("keeps a clock time that is none from being sent", async () => {
     localStorage.clear();
-    render(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
+    open(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
     await userEvent.type(screen.getByLabelText("Name"), "x");
     await userEvent.click(screen.getByRole("button", { name: /^Ends/ }));
     await userEvent.click(screen.getByRole("checkbox", { name: "At a clock time" }));
@@ -326,7 +360,7 @@ describe("beginning and ending", () => {
   it("stays open and says why a run cannot begin", async () => {
     serve({ "POST /api/run": { status: 507, body: { detail: "Only 12 MB are free." } } });
     const closed = vi.fn();
-    render(<BeginWindow onClose={closed} onBegun={nothing} />);
+    open(<BeginWindow onClose={closed} onBegun={nothing} />);
     await userEvent.type(screen.getByLabelText("Name"), "x");
     await userEvent.click(screen.getByRole("button", { name: "Begin logging" }));
     expect((await screen.findByRole("alert")).textContent).toBe("Only 12 MB are free.");
@@ -335,7 +369,7 @@ describe("beginning and ending", () => {
 
   it("says so in words when the server does not answer at all", async () => {
     vi.stubGlobal("fetch", () => Promise.reject(new TypeError("Failed to fetch")));
-    render(<BeginWindow onClose={nothing} onBegun={nothing} />);
+    open(<BeginWindow onClose={nothing} onBegun={nothing} />);
     await userEvent.type(screen.getByLabelText("Name"), "x");
     await userEvent.click(screen.getByRole("button", { name: "Begin logging" }));
     expect((await screen.findByRole("alert")).textContent).toMatch(/does not answer.*logged goes on/);

@@ -166,3 +166,15 @@ class Layout(Base):
     bench_id: Mapped[int] = mapped_column(ForeignKey("bench.id", ondelete="CASCADE"))
     name: Mapped[str] = mapped_column(Text)
     data: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
+class Plan(Base):
+    """What a run is planned to be, under a name, as the text of its file."""
+
+    __tablename__ = "plan"
+    __table_args__ = (UniqueConstraint("bench_id", "name"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    bench_id: Mapped[int] = mapped_column(ForeignKey("bench.id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(Text)
+    text: Mapped[str] = mapped_column(Text)
+    saved_at: Mapped[int] = mapped_column(BigInteger)

@@ -33,6 +33,7 @@ from tidybench.web import (
     instrument_routes,
     layout_routes,
     page_errors,
+    plan_routes,
     port_routes,
     register_routes,
     run_routes,
@@ -104,6 +105,7 @@ def make_app(
     app.include_router(register_routes.router)
     app.include_router(channel_routes.router)
     app.include_router(layout_routes.router)
+    app.include_router(plan_routes.router)
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)
     app.include_router(statistics_routes.router)

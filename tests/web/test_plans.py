@@ -1,0 +1,48 @@
+"""Plans kept by name, over HTTP."""
+
+from tests.conftest import Server, wait_for
+
+
+def test_plans_are_kept_replaced_brought_and_removed(server: Server) -> None:
+    plan = {"name": "Pump acceptance", "order": "A-17", "ends": {"rows": 5}, "row_rule": {"every_s": 2}}
+    with server.client() as api:
+        wait_for(lambda: api.get("/api/plans").status_code == 200, "the records")
+        assert api.put("/api/plans/Acceptance", json=plan).status_code == 200
+        assert api.put("/api/plans/Acceptance", json={**plan, "order": "A-18"}).status_code == 200
+        [kept] = api.get("/api/plans").json()
+        assert (kept["plan"], kept["order"], kept["ends"]["rows"]) == ("Acceptance", "A-18", 5)
+        file = api.get("/api/plans/Acceptance/file")
+        assert 'filename="acceptance.plan.toml"' in file.headers["content-disposition"]
+        text = file.text.replace('plan = "Acceptance"', 'plan = "Endurance"')
+        assert api.post("/api/plans", json={"text": text}).status_code == 201
+        assert [one["plan"] for one in api.get("/api/plans").json()] == ["Acceptance", "Endurance"]
+        refused = api.post("/api/plans", json={"text": text + "until = 3\n"})
+        assert refused.status_code == 422
+        assert "there is no such key" in refused.json()["detail"]
+        assert api.put("/api/plans/x", json={"name": "x", "ends": {"rows": 0}}).status_code == 422
+        assert api.delete("/api/plans/Endurance").status_code == 204
+        assert api.delete("/api/plans/Endurance").status_code == 404
+        assert api.get("/api/plans/Endurance/file").status_code == 404
+
+
+def test_a_run_has_its_plan_and_its_seal(server: Server) -> None:
+    wait_for(server.recorder.all_passing, "the instruments")
+    plan = {"name": "Planned", "item": "P7", "order": "A-17", "ends": {"rows": 2}, "fields": {"Class": "B"}}
+    assert server.post("/api/run", {**plan, "ends": {"at": "2020-01-01T00:00Z"}}).status_code >= 400
+    run = server.post("/api/run", plan).json()
+    wait_for(lambda: server.recorder.status().run is None, "its end")
+    place = f"/api/runs/{run['id']}"
+    wait_for(
+        lambda: server.get(place).status_code == 200 and server.get(place).json()["ended_at"], "the records"
+    )
+    again = server.get(f"{place}/plan").json()
+    assert {key: again[key] for key in ("name", "item", "order", "fields")} == {
+        key: plan[key] for key in ("name", "item", "order", "fields")
+    }
+    assert again["ends"]["rows"] == 2
+    wait_for(lambda: server.get(f"{place}/seal").status_code == 200, "the seal")
+    told = server.post(f"{place}/verify", {}).json()
+    assert told["problems"] == []
+    # The Logbook finds it by its order number and by a field.
+    for word in ("A-17", "Class"):
+        assert [one["id"] for one in server.get(f"/api/runs?search={word}").json()["runs"]] == [run["id"]]
