@@ -138,6 +138,7 @@ def channel(**more: Any) -> ChannelStatus:
         ({"states": ["a"]}, {"settled": {"bands": {"x": 1}, "for_s": 1}}, "cannot settle"),
         ({"clock": True}, {"when": [{"channel": "x", "side": "above", "value": 1}]}, "a device's clock"),
         ({}, {"after_s": 5}, "longer than that already"),
+        ({"interval_s": 60}, {"settled": {"bands": {"x": 1}, "for_s": 20}}, "Give at least 300 s"),
     ],
 )
 def test_an_end_that_no_channel_can_bring(more: dict[str, Any], ends: dict[str, Any], said: str) -> None:

@@ -89,8 +89,11 @@ const Verdict = styled.div<{ $out: boolean }>`
 `;
 
 const Ends = styled(AriaButton)`
-  flex: none;
-  max-width: 190px;
+  /* More than the strip's rule for its buttons says: two lines, before anything else has to go. */
+  &&& {
+    flex: 0 1 130px;
+  }
+  min-width: 92px;
   display: grid;
   justify-items: start;
   padding: 2px 8px;

@@ -5,7 +5,9 @@ from collections.abc import Mapping, Sequence
 from tidybench.core.path import patience
 from tidybench.core.plan.end_watch import EndWatch, Watched
 from tidybench.core.plan.ends import Ends, clock_time
+from tidybench.core.plan.steadiness import MIN_SAMPLES
 from tidybench.core.values.channel import Channel
+from tidybench.core.values.figure import figure
 from tidybench.recorder.refused import RequestRefused
 from tidybench.wire.channels import ChannelStatus
 
@@ -33,8 +35,16 @@ def checked_ends(ends: Ends, channels: Sequence[ChannelStatus], begins_at: int, 
         if condition.value is None and not _can_be_beyond(channel):
             raise RequestRefused("invalid", f"{channel.name} has no limits. Set them first, or give a level.")
     for key in ends.settled.bands if ends.settled is not None else ():
-        if known[key].states:
-            raise RequestRefused("invalid", f"{known[key].name} has states: it cannot settle.")
+        assert ends.settled is not None
+        channel, span = known[key], ends.settled.for_s
+        if channel.states:
+            raise RequestRefused("invalid", f"{channel.name} has states: it cannot settle.")
+        if channel.interval_s * (MIN_SAMPLES - 1) > span:
+            raise RequestRefused(
+                "invalid",
+                f"{channel.name} has a value every {figure(channel.interval_s)} s: {figure(span)} s are too short to call it settled. "
+                f"Give at least {figure(channel.interval_s * MIN_SAMPLES)} s.",
+            )
     if ends.at is not None and clock_time(ends.at, begins_at) <= now:
         raise RequestRefused(
             "invalid", f"The run would end at {ends.at}, before it begins. Choose a later time."

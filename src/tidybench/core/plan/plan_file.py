@@ -9,7 +9,6 @@ from pydantic import Field, ValidationError
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.setup.toml import sentences
 
-
 PlanName = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f\x7f/]+$")]
 
 
