@@ -62,16 +62,13 @@ function Lanes() {
     <div style={{ width: WIDTH + 60 + 254 }}>
       {lanes.map((lane, place) => (
         <Lane
-          key={lane.key} place={place} lane={lane} samples={samples} view={view} marks={[]} width={widthOf}
-        first={place === 0}
+          key={lane.key} place={place} lane={lane} samples={samples} view={view} marks={[]} first={place === 0}
           theme={themes.day} register={register} readings={readings} height={HEIGHT} cursor={cursor} past={past}
         />
       ))}
     </div>
   ); // prettier-ignore
 }
-
-const widthOf = (chart: HTMLElement): number => chart.clientWidth;
 
 const frame = (): Promise<number> => new Promise((done) => requestAnimationFrame(done));
 // A chart paints in a microtask of its own.

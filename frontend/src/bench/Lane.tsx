@@ -49,10 +49,8 @@ export interface LaneProps {
   /** "now": the pen end shows the newest value; "mean": the mean of the view. */
   readings: Readings;
   height: number;
-  /** How wide its chart is; asked once for all lanes. */
-  width: (chart: HTMLElement) => number;
   cursor: Cursor;
-  /** Samples from before those in memory, and a number that changes with them. */
+  /** Samples from before those at hand, and a number that changes with them. */
   past?: { samples: Samples; version: number } | undefined;
   /** The lane's name with what can be done to it. */
   head?: ReactNode;
@@ -88,8 +86,7 @@ const UNSCALED: [number, number] = [0, 1];
 
 /** One lane: scale, pen line, limit rail, digits. */
 export const Lane = memo(function Lane(props: LaneProps) {
-  const { lane, place, samples, view, marks, first, theme, register, readings, height, width, cursor, past } =
-    props;
+  const { lane, place, samples, view, marks, first, theme, register, readings, height, cursor, past } = props;
   const told = props.onScale;
   const onScale = useMemo(
     () => told && ((next: [number, number] | null) => told(place, next)),
@@ -130,7 +127,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     const kept = new Map<number, Pixels>();
     const columns: Column[] = lane.channels.map(() => []);
     let axis: number[] = [];
-    let wide = width(element);
+    let wide = element.clientWidth;
     const digit = 10 ** -Math.min(...lane.channels.map((channel) => channel.decimals));
     // Twenty of the last digit shown: finer than that is noise to whoever reads the digits.
     const least = 20 * digit;
@@ -141,7 +138,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     const inks = lane.channels.map((channel) => theme.inks[channel.ink] ?? theme.ink);
     const chart = new uPlot(
       {
-        width: Math.max(wide, 10),
+        width: Math.max(element.clientWidth, 10),
         height,
         legend: { show: false },
         focus: { alpha: 0.18 },
@@ -187,7 +184,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     );
     chartRef.current = chart;
     const draw = (): void => {
-      // Never asked of the page here: it would lay everything out again for every lane.
+      // Never asked of the page here: it would lay everything out anew for every lane.
       if (wide === 0 && pens.current) return pens.current(view(), scaleRef.current ?? [0, 1]);
       const now = view();
       const shown = grid(now.start, now.end, chart.width);
@@ -233,7 +230,6 @@ export const Lane = memo(function Lane(props: LaneProps) {
     const pen = (): void => pens.current?.(view(), scaleRef.current ?? [0, 1]);
     const leave = register(draw, pen);
     const resize = new ResizeObserver(() => {
-      if (element.clientWidth === wide) return;
       wide = element.clientWidth;
       if (wide > 0) {
         chart.setSize({ width: wide, height });
@@ -248,7 +244,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
       resize.disconnect();
       chart.destroy();
     };
-  }, [shape, samples, view, theme, register, first, height, width, before]);
+  }, [shape, samples, view, theme, register, first, height, before]);
 
   const point = useCallback(
     (channel: number | null) => {

@@ -57,7 +57,7 @@ export interface LaneStackProps {
   lanes: LaneSpec[];
   samples: Samples;
   view: () => LaneView;
-  /** Redraws when this changes; live views draw by themselves. */
+  /** Draws anew when this changes; live views draw by themselves. */
   live: boolean;
   marks: LaneMark[];
   theme: Theme;
@@ -110,10 +110,6 @@ export function LaneStack({
   // A phone scrolls its page: nothing has to stand close.
   const [narrow, setNarrow] = useState(false);
 
-  // All lanes are as wide: the first one asks the page, which would lay everything out again for each.
-  const wide = useRef(0);
-  const width = useCallback((chart: HTMLElement): number => (wide.current ||= chart.clientWidth), []);
-
   const pens = useRef(new Set<() => void>());
   const register = useCallback((draw: () => void, pen: () => void) => {
     draws.current.add(draw);
@@ -129,7 +125,6 @@ export function LaneStack({
     if (!element) return;
     // At once, so that nothing is painted without its lanes.
     const look = (): void => {
-      wide.current = 0;
       setRoom(element.clientHeight);
       setNarrow(matchMedia("(max-width: 719px)").matches);
       // The time axis stands exactly below the curves, also beside a scroll bar.
@@ -211,7 +206,6 @@ export function LaneStack({
                 register={register}
                 readings={readings}
                 height={heights[index] ?? 0}
-                width={width}
                 cursor={cursor}
                 past={past}
                 head={heads[index]}
