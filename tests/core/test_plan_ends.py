@@ -1,6 +1,6 @@
 """What ends a run by itself: levels held, channels settled, clock times."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 import numpy as np
@@ -32,7 +32,7 @@ def sample(number: int, at: int, value: float, quality: Quality = Quality.OK) ->
     return made
 
 
-def nothing(_: int) -> bool:
+def nothing(_: int, __: int) -> bool:
     return False
 
 
@@ -50,10 +50,30 @@ def test_a_level_must_hold_without_a_break() -> None:
         assert made.look(T0 + n * S, 0, nothing) == ""  # what was not measured is a break
 
 
+def test_silence_is_a_break() -> None:
+    """A link that says nothing for longer than it is waited for has measured nothing meanwhile."""
+    made = watch(when=[{"channel": "flow", "side": "above", "value": 5, "for_s": 4}])
+    for second in (0, 1, 60, 61):
+        made.take(sample(1, T0 + second * S, 6))
+        assert made.look(T0 + second * S, 0, nothing) == ""
+    for second in (62, 63, 64):
+        made.take(sample(1, T0 + second * S, 6))
+    assert made.look(T0 + 64 * S, 0, nothing) == "Flow above 5 L/min for 4 s"
+
+
+def test_a_clock_time_is_the_next_one_after_it_was_given() -> None:
+    """In a run of days: ten minutes from now, not yesterday."""
+    begun, given = T0, T0 + 30 * 3600 * S
+    later = datetime.fromtimestamp(given / 1e6) + timedelta(minutes=10)
+    made = EndWatch(Ends(at=f"{later:%H:%M:%S}"), begun, {}, given_at=given)
+    assert made.at is not None
+    assert abs(made.at - given - 600 * S) <= S
+
+
 def test_beyond_its_limits_is_what_the_limits_say() -> None:
     made = watch(when=[{"channel": "head", "side": "beyond its limits", "for_s": 1}])
     beyond = [False, True, False, True, True]
-    got = [made.look(T0 + n * S, 0, lambda number, n=n: number == 2 and beyond[n]) for n in range(5)]  # type: ignore[misc]
+    got = [made.look(T0 + n * S, 0, lambda number, _, n=n: number == 2 and beyond[n]) for n in range(5)]  # type: ignore[misc]
     assert got == ["", "", "", "", "Head beyond its limits for 1 s"]
 
 

@@ -65,7 +65,7 @@ def test_rows_and_time_and_a_level_end_it(recorder: RecorderProcess, shop: Shop)
     # A next start does not take any of them for unfinished.
     recorder.stop()
     recorder.start(carry_on=True)
-    wait_for(lambda: recorder.all_passing, "it to be back")
+    wait_for(recorder.all_passing, "it to be back")
     assert recorder.status().run is None
 
 
@@ -91,7 +91,7 @@ def test_settled_ends_it_and_its_end_can_be_changed(recorder: RecorderProcess, s
 
 
 REFUSED: list[tuple[dict[str, Any], str]] = [
-    ({"ends": {"at": "2020-01-01T00:00+00:00"}}, "before it begins"),
+    ({"ends": {"at": "2020-01-01T00:00+00:00"}}, "has gone by"),
     (
         {"ends": {"when": [{"channel": "gone", "side": "above", "value": 1}]}},
         "“gone”, which is not on the bench",

@@ -9,6 +9,7 @@ from tidybench.core.plan.steadiness import MIN_SAMPLES
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.figure import figure
 from tidybench.recorder.refused import RequestRefused
+from tidybench.runs.run_state import RunState
 from tidybench.wire.channels import ChannelStatus
 
 ANSWER = 0.5
@@ -45,9 +46,9 @@ def checked_ends(ends: Ends, channels: Sequence[ChannelStatus], begins_at: int, 
                 f"{channel.name} has a value every {figure(channel.interval_s)} s: {figure(span)} s are too short to call it settled. "
                 f"Give at least {figure(channel.interval_s * MIN_SAMPLES)} s.",
             )
-    if ends.at is not None and clock_time(ends.at, begins_at) <= now:
+    if ends.at is not None and clock_time(ends.at, now) <= now:
         raise RequestRefused(
-            "invalid", f"The run would end at {ends.at}, before it begins. Choose a later time."
+            "invalid", f"The run would end at {ends.at}, which has gone by. Choose a later time."
         )
     if ends.after_s is not None and begins_at + round(ends.after_s * 1e6) <= now:
         raise RequestRefused(
@@ -61,11 +62,12 @@ def _can_be_beyond(channel: ChannelStatus) -> bool:
     return any(level is not None for level in levels) or bool(limits.alarm)
 
 
-def end_watch(ends: Ends, begun_at: int, channels: Mapping[str, Channel]) -> EndWatch:
+def end_watch(state: RunState, channels: Mapping[str, Channel]) -> EndWatch:
     """The watch over a run's end; `channels` of the bench, by id."""
+    ends = state.ends
     watched = {
         key: Watched(one.number, one.name, one.unit, patience(one.interval_s, ANSWER))
         for key in ends.channels
         if (one := channels.get(key)) is not None
     }
-    return EndWatch(ends, begun_at, watched)
+    return EndWatch(ends, state.begun_at, watched, state.ends_given_at)

@@ -179,7 +179,7 @@ class RunInProgress:
         assert self.log is not None
         state = self.log.state
         known = {channel.id: channel for channel in state.channels} | dict(channels)
-        self._end_watch = end_watch(state.ends, state.begun_at, known) if state.ends.by_itself else None
+        self._end_watch = end_watch(state, known) if state.ends.by_itself else None
 
     def change_ends(self, ends: Ends, statuses: Sequence[ChannelStatus]) -> None:
         """Something else ends it. Raises RequestRefused."""
@@ -190,13 +190,12 @@ class RunInProgress:
             raise RequestRefused(
                 "invalid", f"It has {self.log.rows} rows already. Choose more, or end it now."
             )
-        self.log.change_ends(ends)
+        self.log.change_ends(ends, now)
         self._journal.put("", Note(now, "ends", ends.words))
         self._watch_for_its_end({one.id: one for one in statuses})
 
-    def due(self, now: int, beyond: Callable[[int], bool]) -> str:
-        """Why the run is to end now, by its plan; “” where it goes on. `beyond`: whether a channel, by its number, is beyond its
-        limits."""
+    def due(self, now: int, beyond: Callable[[int, int], bool]) -> str:
+        """Why the run is to end now, by its plan; “” where it goes on. `beyond`: see EndWatch.look."""
         if self.log is None or self._end_watch is None:
             return ""
         return self._end_watch.look(now, self.log.rows, beyond)

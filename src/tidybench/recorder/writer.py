@@ -15,10 +15,9 @@ from functools import partial
 
 from tidybench import logs
 from tidybench.core.channels.limits import crossing_words
-from tidybench.core.channels.verdict import Limited
+from tidybench.core.channels.verdict import Limited, unknown
 from tidybench.core.derivation import Derivation
 from tidybench.core.plan.ends import Ends
-from tidybench.core.quality import Quality
 from tidybench.core.tape.events import Note
 from tidybench.core.values.crossing import CALLING, SERIOUS, Crossing
 from tidybench.recorder.channel_status import channel_statuses, limited, run_channels
@@ -215,9 +214,11 @@ class Writer(threading.Thread):
         self.flush()
         self.run_in_progress.leave(partial(_told, left))
 
-    def _is_beyond(self, channel: int) -> bool:
+    def _is_beyond(self, channel: int, patience: int) -> bool:
         watch = self._derivations.newest.watches.get(channel)
-        return watch is not None and watch.quality <= Quality.FLAGGED and watch.state in SERIOUS
+        if watch is None or watch.state not in SERIOUS:
+            return False
+        return unknown(Limited("", "", watch, patience), self._clock.now()) is None
 
     def _end_planned(self, run: str, reason: str) -> None:
         log = self.run_in_progress.log

@@ -369,9 +369,9 @@ class RunLog:
         self.state.later |= later
         self._put_state()
 
-    def change_ends(self, ends: Ends) -> None:
-        """Something else ends it. The tape's line is the journal's."""
-        self.state.ends = ends
+    def change_ends(self, ends: Ends, at: int) -> None:
+        """Something else ends it, from `at` on. The tape's line is the journal's."""
+        self.state.ends, self.state.ends_given_at = ends, at
         self._put_state()
 
     def mark(self, mark: Mark) -> None:

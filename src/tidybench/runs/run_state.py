@@ -22,7 +22,7 @@ class RunState(BaseModel):
         after it began; they are in the samples, not in the CSV. `rows` and `stats` (by
         channel number) are exact at line `summed` of the tape, 0 for never. `holes`: what could not be kept. `mended`: how
         many samples there were when it was put in order after a crash. `order`, `notes`, `fields`, `ends` and `carry_on` are as the plan had them
-    (core.plan.run_plan); `ends` as it was changed since; `chosen`: the plan's channels, none for all."""
+    (core.plan.run_plan); `ends` as it was changed since, at `ends_given_at` (0: at the beginning); `chosen`: the plan's channels, none for all."""
 
     format: Literal[1] = 1
     id: str
@@ -37,6 +37,7 @@ class RunState(BaseModel):
     row_rule: RowRule = Field(default_factory=RowRule)
     chosen: list[str] = []
     ends: Ends = Field(default_factory=Ends)
+    ends_given_at: int = 0
     carry_on: bool = False
     begun_at: int
     ended_at: int | None = None

@@ -39,25 +39,27 @@ class Condition(Part):
 
 
 class ConditionWatch:
-    """Whether a condition has held for its time. A sample that was not measured is a break."""
+    """Whether a condition has held for its time. A sample that was not measured is a break, and so is silence of more than `patience`
+    microseconds."""
 
-    def __init__(self, condition: Condition) -> None:
+    def __init__(self, condition: Condition, patience: int) -> None:
         self._side, self._for = condition.side, round(condition.for_s * 1e6)
+        self._patience, self._heard = patience, 0
         self._value = NAN if condition.value is None else condition.value
         self._since: int | None = None
         self.fulfilled = False
 
     def take(self, at: int, quality: int, value: float) -> None:
         """One sample of the channel, in order; `at` in microseconds."""
-        if self._side == "beyond its limits":
-            return
+        if at - self._heard > self._patience:
+            self._since = None
+        self._heard = at
         holds = value > self._value if self._side == "above" else value < self._value
         self._hold(at, holds and quality <= Quality.FLAGGED)
 
     def judged(self, at: int, beyond: bool) -> None:
         """How the channel stands to its limits at `at`."""
-        if self._side == "beyond its limits":
-            self._hold(at, beyond)
+        self._hold(at, beyond)
 
     def _hold(self, at: int, holds: bool) -> None:
         if not holds:

@@ -22,15 +22,18 @@ class Watched:
 
 class EndWatch:
     """Feed it every batch of the run, in order, and look now and then. `begun_at` in microseconds since 1970 UTC; `channels`: those that
-    `ends.channels` names, by id; `gone`: those of them that are none. What must hold for a time begins again where the recorder was restarted."""
+    `ends.channels` names, by id; `gone`: those of them that are none. `given_at`: when the ends were given, where that was later. What must hold for a time begins again where the recorder was restarted."""
 
-    def __init__(self, ends: Ends, begun_at: int, channels: Mapping[str, Watched]) -> None:
+    def __init__(self, ends: Ends, begun_at: int, channels: Mapping[str, Watched], given_at: int = 0) -> None:
         self.ends = ends
-        self.at = self._at(begun_at)
-        self._begun = begun_at
+        self._after = begun_at + round(ends.after_s * 1e6) if ends.after_s is not None else None
+        self._clock = clock_time(ends.at, max(begun_at, given_at)) if ends.at is not None else None
+        self.at = min((one for one in (self._after, self._clock) if one is not None), default=None)
         self.gone = [key for key in dict.fromkeys(ends.channels) if key not in channels]
         self._when = [
-            (one, channels[one.channel], ConditionWatch(one)) for one in ends.when if one.channel in channels
+            (one, channels[one.channel], ConditionWatch(one, channels[one.channel].patience))
+            for one in ends.when
+            if one.channel in channels
         ]
         self._steady: list[tuple[Watched, Steadiness]] = []
         if ends.settled is not None:
@@ -45,15 +48,6 @@ class EndWatch:
         for channel, steady in self._steady:
             self._takers.setdefault(channel.number, []).append(steady.take)
 
-    def _at(self, begun_at: int) -> int | None:
-        ends = self.ends
-        found = []
-        if ends.after_s is not None:
-            found.append(begun_at + round(ends.after_s * 1e6))
-        if ends.at is not None:
-            found.append(clock_time(ends.at, begun_at))
-        return min(found, default=None)
-
     def take(self, batch: Batch) -> None:
         """The samples of one event."""
         takers = self._takers
@@ -63,14 +57,15 @@ class EndWatch:
             for take in takers.get(word >> 8, ()):
                 take(time, word & 0xFF, value)
 
-    def look(self, now: int, rows: int, beyond: Callable[[int], bool]) -> str:
+    def look(self, now: int, rows: int, beyond: Callable[[int, int], bool]) -> str:
         """Why the run ends now; “” where it goes on. `rows`: of its CSV. `beyond`: whether a channel, by its number, is beyond its
-        limits."""
+        limits by a sample not older than its patience, in microseconds."""
         ends = self.ends
         if ends.rows is not None and rows >= ends.rows:
             return f"{ends.rows} rows"
         for condition, channel, watch in self._when:
-            watch.judged(now, beyond(channel.number))
+            if condition.value is None:
+                watch.judged(now, beyond(channel.number, channel.patience))
             if watch.fulfilled:
                 return condition.words(channel.name, channel.unit)
         if self._steady and all(steady.holds(now) for _, steady in self._steady):
@@ -78,8 +73,7 @@ class EndWatch:
             names = ", ".join(channel.name for channel, _ in self._steady)
             return f"settled for {figure(ends.settled.for_s)} s: {names}"
         if self.at is not None and now >= self.at:
-            by_clock = ends.at is not None and clock_time(ends.at, self._begun) == self.at
-            return f"at {ends.at}" if by_clock else f"after {_span(ends.after_s or 0)}"
+            return f"at {ends.at}" if self.at == self._clock else f"after {_span(ends.after_s or 0)}"
         return ""
 
     def unsettled(self, now: int) -> list[str]:
