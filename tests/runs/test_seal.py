@@ -14,6 +14,7 @@ from tidybench.core.quality import Quality
 from tidybench.runs.folder import MANIFEST
 from tidybench.runs.log import RunLog
 from tidybench.runs.recovery import close_interrupted
+from tidybench.runs.run_state import read_state
 from tidybench.runs.seal import SealError, seal, seal_of, verify
 from tidybench.runs.tape import _compressed
 
@@ -103,6 +104,22 @@ def test_no_seal_while_it_goes_on_and_one_when_it_was_interrupted(tmp_path: Path
     assert command.run([str(folder), "no such run"]) == 2
     close_interrupted(folder, "it was killed")
     assert verify(folder).problems == []
+
+
+def test_a_seal_that_cannot_be_written_leaves_the_run_closed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """On a full disk: the run is closed all the same, and simply has no seal."""
+
+    def full(_: Path) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("tidybench.runs.recovery.seal", full)
+    folder = logged(tmp_path, end=False)
+    assert close_interrupted(folder, "it was killed").reason == "it was killed"
+    assert read_state(folder).status == "interrupted"
+    with pytest.raises(SealError, match="is not sealed"):
+        seal_of(folder)
 
 
 def test_it_is_sealed_when_the_last_segment_is_packed(tmp_path: Path) -> None:

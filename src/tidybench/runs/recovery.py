@@ -7,6 +7,7 @@ sample of a known channel), and what the tape tells otherwise is rewritten.
 """
 
 import json
+import logging
 import os
 from collections import Counter
 from collections.abc import Callable, Iterator
@@ -49,6 +50,8 @@ CUT = "cut"
 TAIL = 1 << 20
 """Bytes at the end of a file that are looked at for its newest line or sample."""
 
+
+logger = logging.getLogger(__name__)
 
 MAX_STEP = 10_000_000
 """By how much the number of a sample may be higher than that of the one before."""
@@ -145,7 +148,10 @@ def close_interrupted(folder: Path, reason: str) -> RunState:
     )
     write_summary(folder, state, mended.stats, mended.rows)
     write_state(folder, state)
-    seal(folder)
+    try:
+        seal(folder)
+    except OSError:  # it is closed all the same
+        logger.exception("%s could not be sealed", folder)
     return state
 
 
