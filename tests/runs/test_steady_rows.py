@@ -77,11 +77,31 @@ def test_every_row_is_what_numpy_gives(came: list[tuple[int, Quality, float]], e
             assert float(row["A [V]"]) == pytest.approx(newest[2], rel=1e-14)
             assert float(row["A age [s]"]) == pytest.approx((end - newest[0]) / 1e6)
             missing = int((within & ~measured).sum())
+            told = np.concatenate([[max(end - round(every * S), T0 - 10_000)], times[within], [end]])
+            if newest[1] is Quality.OK and not missing and not any(q is Quality.FLAGGED for _, q, _ in kept):
+                assert flags == (
+                    "gap" if np.diff(told).max() > 300_000 and within.any() else "" if within.any() else flags
+                )
             if missing and newest[1] is Quality.OK:
                 assert flags.endswith(f"*{missing}")
         else:
             assert row["A [V]"] == row["A age [s]"] == ""
             assert flags
+
+
+def test_an_interval_with_a_hole_in_it_says_so() -> None:
+    """What nobody measured has no sample: its mean is that of a part, and must not look whole."""
+    made = ruled(RowRule(every_s=10, values=["mean"]), ("A", 0.5), ("Key", 0))
+    rule, text = make_rule(made), header(made.channels, made.row_rule)
+    edge = T0 + 8 * S  # whole tens of seconds
+    for half in range(-16, 130):
+        at = edge + half * S // 2
+        if not (12 <= half / 2 < 16 or 35 <= half / 2 < 44):
+            text += "".join(rule.feed(at, batch((1, at, 1.0, Quality.OK), (2, at, 1.0, Quality.OK))))
+    text += "".join(rule.finish(edge + 60 * S))
+    flags = {((parse(row["time"]) or 0) - edge) // S: row["flags"] for row in table(text)}
+    by_hand = {0: "", 10: "", 20: "A=gap", 30: "", 40: "A=gap", 50: "A=gap", 60: ""}
+    assert {at: flags[at] for at in by_hand} == by_hand  # a key's channel is silent as it likes
 
 
 def test_the_mean_of_large_values_has_no_error_that_counts() -> None:

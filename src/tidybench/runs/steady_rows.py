@@ -39,9 +39,23 @@ def _interval(channel: RunChannel) -> int:
 
 
 class _Gathering:
-    """What has come of one channel for the row that is next. `longest`: how old its latest may be, in microseconds."""
+    """What has come of one channel for the row that is next. `longest`: how old its latest may be, in microseconds. `patience`:
+    microseconds without a sample that are a gap, 0 where silence is normal."""
 
-    __slots__ = ("cell", "label", "latest", "longest", "of_interval", "since", "single", "values", "waiting")
+    __slots__ = (
+        "cell",
+        "gap",
+        "heard",
+        "label",
+        "latest",
+        "longest",
+        "of_interval",
+        "patience",
+        "since",
+        "single",
+        "values",
+        "waiting",
+    )
 
     def __init__(
         self, channel: RunChannel, values: list[RowValue], longest: int, cell: Callable[[int, float], str]
@@ -50,21 +64,30 @@ class _Gathering:
         self.longest, self.cell, self.single = longest, cell, channel.single
         self.values = values
         self.of_interval = None if OF_THE_INTERVAL.isdisjoint(values) else IntervalValues()
-        self.since = 0  # the interval's samples are later than this
+        self.patience = 3 * round(channel.interval_s * 1e6)
+        self.since = self.heard = 0  # the interval's samples are later than `since`
+        self.gap = False  # within the interval
         self.latest: tuple[int, int, float] | None = None
         self.waiting: deque[tuple[int, int, float]] = deque()  # later than the next row
 
     def take(self, sample: tuple[int, int, float]) -> None:
         self.latest = sample
         if self.of_interval is not None and sample[0] > self.since:
+            self.hear(sample[0])
             self.of_interval.add(sample[1], sample[2])
+
+    def hear(self, time: int) -> None:
+        """The interval is known up to here."""
+        self.gap = self.gap or 0 < self.patience < time - self.heard
+        self.heard = time
 
     def next_row(self, since: int, time: int) -> None:
         """The next row is that of `time`, of an interval that begins at `since`."""
         self.drain(since)
         if self.of_interval is not None:
             self.of_interval.clear()
-        self.since = since
+        self.since = self.heard = since
+        self.gap = False
         self.drain(time)
 
     def drain(self, until: int) -> None:
@@ -100,6 +123,7 @@ class SteadyRows:
             self._next = max(self._next, (last_row // self._every + 1) * self._every)
         for channel in self._channels:
             channel.since = self._next - self._every
+            channel.heard = max(channel.since, state.begun_at if last_row is None else 0)
 
     @property
     def interval(self) -> int:
@@ -172,7 +196,8 @@ class SteadyRows:
                 else:
                     cells.append(_of_interval(gathered, value, channel.single))
             if gathered is not None:
-                flag = flag or gathered.flag
+                channel.hear(time)
+                flag = flag or gathered.flag or ("gap" if channel.gap else "")
             if flag:
                 flags.append(f"{channel.label}={flag}")
         elapsed = (time - self._begun) / 1e6
