@@ -19,11 +19,11 @@ from tidybench.core.samples import channels_of, unpack
 from tidybench.core.setup import SetupError
 from tidybench.core.setup.calculated import load_calculations
 from tidybench.demo import make_runs
-from tidybench.records import blocks
+from tidybench.records import blocks, by_name
 from tidybench.records.database import downgrade, upgrade
 from tidybench.records.history import history
-from tidybench.records.layouts import layouts, remove_layout, save_layout
-from tidybench.records.models import Base, Mark, Run, SampleBlock, Summary
+from tidybench.records.layouts import layouts
+from tidybench.records.models import Base, Layout, Mark, Run, SampleBlock, Summary
 from tidybench.records.setups import (
     Difference,
     bench_id,
@@ -271,12 +271,12 @@ def test_a_month_is_drawn_from_summaries_over_all_runs(engine: Engine) -> None:
 def test_layouts_are_saved_by_name(engine: Engine) -> None:
     with Session(engine) as session, session.begin():
         bench = bench_id(session, "b")
-        save_layout(session, bench, "pumps", {"lanes": []})
-        save_layout(session, bench, "pumps", {"lanes": [{"channels": ["flow"]}]})
+        by_name.save(session, Layout, bench, "pumps", data={"lanes": []})
+        by_name.save(session, Layout, bench, "pumps", data={"lanes": [{"channels": ["flow"]}]})
         assert layouts(session, bench) == {"pumps": {"lanes": [{"channels": ["flow"]}]}}
         assert layouts(session, bench_id(session, "another")) == {}
-        assert remove_layout(session, bench, "pumps")
-        assert not remove_layout(session, bench, "pumps")
+        assert by_name.remove(session, Layout, bench, "pumps")
+        assert not by_name.remove(session, Layout, bench, "pumps")
 
 
 def test_calculated_channels_have_versions_beside_the_instruments(engine: Engine) -> None:

@@ -617,7 +617,7 @@ export interface paths {
         post?: never;
         /**
          * Remove
-         * @description Take a layout away.
+         * @description Remove a layout.
          */
         delete: operations["remove"];
         options?: never;
@@ -2579,7 +2579,7 @@ export interface components {
         };
         /**
          * LiveTape
-         * @description The newest lines of the tape; `left_out`: how many were not sent for the eye's sake.
+         * @description The newest lines of the tape; `left_out`: how many are not shown live.
          */
         LiveTape: {
             /** Lines */
@@ -3807,7 +3807,7 @@ export interface components {
         };
         /**
          * Seal
-         * @description A run's seal. `fingerprint`: the first 16 digits of the manifest's own SHA-256; who notes it elsewhere has the whole run
+         * @description A run's seal. `fingerprint`: the first 32 digits of the manifest's own SHA-256; who notes it elsewhere has the whole run
          *     fixed by it.
          */
         Seal: {
@@ -4404,7 +4404,7 @@ export interface components {
         };
         /**
          * TapeLine
-         * @description One event for the eye: `text` has one character per byte where bytes went over the link; `why` says
+         * @description One event as it is shown: `text` has one character per byte where bytes went over the link; `why` says
          *     which query or command was sent. `more`: bytes that stand on the tape behind those shown here.
          */
         TapeLine: {

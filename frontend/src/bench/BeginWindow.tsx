@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { CheckboxGroup, Form, Label } from "react-aria-components";
+import { CheckboxGroup, Label } from "react-aria-components";
 import styled from "styled-components";
 import { api, type Channel, got, type RunStatus, type Schemas } from "../api/client";
 import { useAct } from "../api/useAct";
@@ -12,7 +12,7 @@ import { Tick } from "../parts/Tick";
 import { Toggle } from "../parts/Toggle";
 import { Actions, Trouble, Window } from "../parts/Window";
 import { EndFields, timeOfDay } from "./EndFields";
-import { endWords, operators, type Plan, remember, remembered, rowWords, without } from "./plan";
+import { endWords, lackingIn, operators, type Plan, remember, remembered, rowWords, without } from "./plan";
 import { PlanChoice } from "./PlanChoice";
 import { RowFields } from "./RowFields";
 
@@ -49,6 +49,7 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
   const fields = useForm();
   const set = (part: Partial<Plan>): void => setPlan((old) => ({ ...old, ...part }));
   const wrongTime = plan.ends.at != null && timeOfDay(at) === null;
+  const lacking = lackingIn(plan.ends);
   const begin = (): void =>
     act.run(async () => {
       const run = await got(api.POST("/api/run", { body: plan }));
@@ -64,13 +65,8 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
   return (
     <Window title="Begin a run" open wide onClose={onClose}>
       {fields.within(
-        <Form
-          style={{ display: "grid", gap: 14 }}
-          onSubmit={(event) => {
-            event.preventDefault();
-            begin();
-          }}
-        >
+        // No form that is sent with Enter: a barcode scanner ends what it types with one, and must not begin the run.
+        <div style={{ display: "grid", gap: 14 }}>
           <Field
             label="Name"
             value={plan.name}
@@ -117,7 +113,7 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
               <More plan={plan} set={set} />
             </Fold>
           </div>
-          {act.trouble && <Trouble>{act.trouble}</Trouble>}
+          {(act.trouble || lacking) && <Trouble>{act.trouble || lacking}</Trouble>}
           {overdue.length > 0 && (
             <ul style={{ margin: 0, paddingLeft: 18, color: "var(--caution)", fontWeight: 600 }}>
               {overdue.map((one) => (
@@ -127,11 +123,15 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
           )}
           <Actions>
             <Button onPress={onClose}>Cancel</Button>
-            <Button $kind="bright" type="submit" isDisabled={act.busy || fields.wrong !== "" || wrongTime}>
+            <Button
+              $kind="bright"
+              onPress={begin}
+              isDisabled={act.busy || !plan.name.trim() || fields.wrong !== "" || wrongTime || lacking !== ""}
+            >
               Begin logging
             </Button>
           </Actions>
-        </Form>,
+        </div>,
       )}
     </Window>
   );

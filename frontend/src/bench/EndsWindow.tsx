@@ -6,6 +6,7 @@ import { Button } from "../parts/Button";
 import { useForm } from "../parts/formFields";
 import { Actions, Trouble, Window } from "../parts/Window";
 import { EndFields, timeOfDay } from "./EndFields";
+import { lackingIn } from "./plan";
 
 export interface EndsWindowProps {
   run: RunStatus;
@@ -44,13 +45,18 @@ export function EndsWindow({ run, channels, onClose }: EndsWindowProps) {
             onChange={setEnds}
             channels={channels.filter((one) => !one.clock)}
           />
-          {act.trouble && <Trouble>{act.trouble}</Trouble>}
+          {(act.trouble || lackingIn(ends)) && <Trouble>{act.trouble || lackingIn(ends)}</Trouble>}
           <Actions>
             <Button onPress={onClose}>Cancel</Button>
             <Button
               $kind="bright"
               type="submit"
-              isDisabled={act.busy || fields.wrong !== "" || (ends.at != null && timeOfDay(at) === null)}
+              isDisabled={
+                act.busy ||
+                fields.wrong !== "" ||
+                lackingIn(ends) !== "" ||
+                (ends.at != null && timeOfDay(at) === null)
+              }
             >
               Apply
             </Button>

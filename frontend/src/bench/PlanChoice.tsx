@@ -8,7 +8,7 @@ import { Entry, Fields, Select } from "../parts/Select";
 import { Trouble } from "../parts/Window";
 import { blank, type Plan } from "./plan";
 
-const LAST = "+"; // no plan is called so in the list
+const LAST = "/"; // no plan can be called so
 const KEY = ["plans"];
 
 /** The plan itself, without the name that it is kept by. */
@@ -36,12 +36,13 @@ export function PlanChoice({ plan, chosen, onChosen }: PlanChoiceProps) {
     const found = all.find((one) => one.plan === wanted);
     if (!found) return;
     setName(wanted);
-    // The test item is this run's own.
-    onChosen(wanted, { ...planIn(found), item: found.item || plan.item });
+    onChosen(wanted, { ...planIn(found), item: plan.item });
   };
   const keep = (): void =>
     act.run(async () => {
-      await got(api.PUT("/api/plans/{name}", { params: { path: { name: name.trim() } }, body: plan }));
+      // The test item is this run's own: a plan must not put an old one under the next run.
+      const body = { ...plan, item: "" };
+      await got(api.PUT("/api/plans/{name}", { params: { path: { name: name.trim() } }, body }));
       await look();
       onChosen(name.trim(), plan);
     });
@@ -58,7 +59,7 @@ export function PlanChoice({ plan, chosen, onChosen }: PlanChoiceProps) {
       const brought = await got(api.POST("/api/plans", { body: { text: await file.text() } }));
       await look();
       setName(brought.plan);
-      onChosen(brought.plan, planIn(brought));
+      onChosen(brought.plan, { ...planIn(brought), item: plan.item || brought.item });
     });
   return (
     <>

@@ -233,8 +233,9 @@ describe("beginning and ending", () => {
     await userEvent.type(name, "Mine");
     await userEvent.click(screen.getByRole("button", { name: "Keep" }));
     expect(sent.at(-1)).toEqual({
-      ...blank, name: "Acceptance run", item: "P7-0414", order: "A-17", ends: { when: [], rows: 9 },
+      ...blank, name: "Acceptance run", order: "A-17", ends: { when: [], rows: 9 },
     }); // prettier-ignore
+    expect(screen.getByLabelText("Test item")).toHaveProperty("value", "P7-0414");
     await waitFor(() => expect(screen.getByRole("button", { name: /^Plan/ }).textContent).toContain("Mine"));
   });
 
@@ -319,6 +320,25 @@ describe("beginning and ending", () => {
         ends: { when: [], rows: 12 },
       },
     ]);
+  });
+
+  it("does not begin when a barcode scanner ends a test item with Enter, nor without a level", async () => {
+    localStorage.clear();
+    const { sent } = serve({
+      "POST /api/run": { status: 201, body: {} },
+      "GET /api/plans": { status: 200, body: [] },
+    });
+    open(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
+    await userEvent.type(screen.getByLabelText("Name"), "x");
+    await userEvent.type(screen.getByLabelText("Test item"), "P7-0414{Enter}");
+    expect(sent).toEqual([]);
+    await userEvent.click(screen.getByRole("button", { name: /^Ends/ }));
+    await userEvent.click(screen.getByRole("checkbox", { name: "On a level or limit" }));
+    expect(screen.getByText(/give the level at which/)).toBeTruthy();
+    expect(screen.getByRole("button", { name: "Begin logging" })).toHaveProperty("disabled", true);
+    await userEvent.type(screen.getByLabelText(/^Level/), "5");
+    await userEvent.click(screen.getByRole("button", { name: "Begin logging" }));
+    expect(sent.length).toBe(1);
   });
 
   it("keeps a clock time that is none from being sent", async () => {

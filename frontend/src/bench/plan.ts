@@ -46,6 +46,12 @@ export async function repeat(run: string): Promise<void> {
   remember({ ...blank, ...plan, item: "" });
 }
 
+/** What is still to be given for the ends, as a sentence; "" for nothing. */
+export const lackingIn = (ends: Ends): string =>
+  ends.when.some((one) => one.side !== "beyond its limits" && one.value == null)
+    ? "Ends: give the level at which the run is to end."
+    : "";
+
 /** A row rule in one line. */
 export function rowWords(rule: RowRule): string {
   if (rule.kind === "each reading") return "one for each reading";

@@ -22,7 +22,7 @@ export interface TapeLines {
 
 /**
  * The lines to show: live, the newest that came over the socket; held, or when something is looked for, pages from the
- * recorder's memory of the last 100 000, which has also what was left out for the eye.
+ * recorder's memory of the last 100 000, which also has what is not shown live.
  */
 export function useTapeLines(link: string, direction: Direction, find: string): TapeLines {
   const tape = useTape();

@@ -1,4 +1,4 @@
-"""Fewer samples for the eye: the lowest and highest of each stretch, and every break."""
+"""Fewer samples for a picture: the lowest and highest of each stretch, and every break."""
 
 import numpy as np
 import numpy.typing as npt

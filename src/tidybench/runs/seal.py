@@ -3,7 +3,6 @@
 import hashlib
 import time
 from collections.abc import Iterator
-from datetime import UTC, datetime
 from pathlib import Path
 
 from pydantic import BaseModel, ValidationError
@@ -11,6 +10,7 @@ from pydantic import BaseModel, ValidationError
 from tidybench.runs.checks import all_checks, holds
 from tidybench.runs.folder import AGAIN, MANIFEST
 from tidybench.runs.run_state import read_state
+from tidybench.runs.stamps import Stamps
 from tidybench.runs.whole import write_whole
 
 
@@ -32,7 +32,7 @@ class Manifest(BaseModel):
 
 
 class Seal(BaseModel):
-    """A run's seal. `fingerprint`: the first 16 digits of the manifest's own SHA-256; who notes it elsewhere has the whole run
+    """A run's seal. `fingerprint`: the first 32 digits of the manifest's own SHA-256; who notes it elsewhere has the whole run
     fixed by it."""
 
     sealed_at: int
@@ -77,7 +77,7 @@ def seal_of(folder: Path) -> Seal:
         raise SealError(f"The seal itself was changed: {MANIFEST} cannot be read.") from None
     return Seal(
         sealed_at=manifest.sealed_at,
-        fingerprint=hashlib.sha256(data).hexdigest()[:16],
+        fingerprint=hashlib.sha256(data).hexdigest()[:32],
         files=len(manifest.files),
         bytes=sum(file.size for file in manifest.files),
     )
@@ -130,19 +130,15 @@ def _sealed(folder: Path, path: Path) -> SealedFile:
 
 def _where(folder: Path, name: str) -> str:
     """When what differs was written, as far as the checks of the run tell; "" where they do not."""
-    before = None
+    before, clock = None, Stamps().milli
     for check in all_checks(folder):
         for piece in check.pieces:
             if piece.path == folder / name and not holds(piece):
                 words = (
-                    f"before {_clock(check.at)}"
+                    f"before {clock(check.at)}"
                     if before is None
-                    else f"between {_clock(before)} and {_clock(check.at)}"
+                    else f"between {clock(before)} and {clock(check.at)}"
                 )
                 return f" What differs was written {words}."
         before = check.at
     return ""
-
-
-def _clock(at: int) -> str:
-    return datetime.fromtimestamp(at / 1e6, UTC).astimezone().isoformat(" ", "seconds")

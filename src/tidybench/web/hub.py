@@ -33,7 +33,7 @@ SLOWLY = 1.0
 """Seconds between two times that counters and rates are told."""
 
 MANY = 400
-"""Samples in one piece of the stream from which on they are thinned for the eye."""
+"""Samples in one piece of the stream from which on they are thinned out for the page."""
 
 
 class Listener:

@@ -10,8 +10,10 @@ from starlette.concurrency import run_in_threadpool
 
 from tidybench.core.samples import DTYPE
 from tidybench.core.values.exact import Exact
+from tidybench.records import by_name
 from tidybench.records.history import history
-from tidybench.records.layouts import layouts, remove_layout, save_layout
+from tidybench.records.layouts import layouts
+from tidybench.records.models import Layout
 from tidybench.web.context import Context, context_of
 from tidybench.web.given import Moment
 from tidybench.web.refusals import REFUSALS
@@ -68,16 +70,16 @@ def keep_layout(request: Request, name: Name, body: LayoutData) -> None:
     with Session(context.engine) as session, session.begin():
         bench = context.bench_id(session)
         if len(layouts(session, bench)) >= MAX_LAYOUTS:
-            raise HTTPException(409, f"There are {MAX_LAYOUTS} layouts already. Take one away first.")
-        save_layout(session, bench, name.strip(), body.model_dump(mode="json"))
+            raise HTTPException(409, f"There are {MAX_LAYOUTS} layouts already. Remove one first.")
+        by_name.save(session, Layout, bench, name.strip(), data=body.model_dump(mode="json"))
 
 
 @router.delete("/layouts/{name}", status_code=204)
 def remove(request: Request, name: Name) -> None:
-    """Take a layout away."""
+    """Remove a layout."""
     context = context_of(request)
     with Session(context.engine) as session, session.begin():
-        if not remove_layout(session, context.bench_id(session), name.strip()):
+        if not by_name.remove(session, Layout, context.bench_id(session), name.strip()):
             raise HTTPException(404, f"There is no layout “{name}”.")
 
 

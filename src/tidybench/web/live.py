@@ -9,7 +9,7 @@ from tidybench.wire.status import Status
 
 
 class LiveTape(BaseModel):
-    """The newest lines of the tape; `left_out`: how many were not sent for the eye's sake."""
+    """The newest lines of the tape; `left_out`: how many are not shown live."""
 
     lines: list[TapeLine]
     left_out: int = 0

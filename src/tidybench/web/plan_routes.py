@@ -10,7 +10,9 @@ from sqlalchemy.orm import Session
 from tidybench.core.plan.plan_file import PlanError, PlanFile, load_plan, plan_text
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.exact import Exact
-from tidybench.records.plans import plans, remove_plan, save_plan
+from tidybench.records import by_name
+from tidybench.records.models import Plan
+from tidybench.records.plans import plans
 from tidybench.runs.folder import slug
 from tidybench.web.context import context_of
 from tidybench.web.refusals import REFUSALS
@@ -69,7 +71,7 @@ def remove(request: Request, name: Name) -> None:
     """Remove a plan. Runs that were begun with it keep theirs."""
     context = context_of(request)
     with Session(context.engine) as session, session.begin():
-        if not remove_plan(session, context.bench_id(session), name):
+        if not by_name.remove(session, Plan, context.bench_id(session), name):
             raise HTTPException(404, f"There is no plan “{name}”.")
 
 
@@ -80,4 +82,4 @@ def _keep(request: Request, plan: PlanFile) -> None:
         bench = context.bench_id(session)
         if len(plans(session, bench)) >= MAX_PLANS:
             raise HTTPException(409, f"There are {MAX_PLANS} plans already. Remove one first.")
-        save_plan(session, bench, plan.plan, text, time.time_ns() // 1000)
+        by_name.save(session, Plan, bench, plan.plan, text=text, saved_at=time.time_ns() // 1000)

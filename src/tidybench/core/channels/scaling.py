@@ -33,7 +33,7 @@ BROKEN, FAILED = 3.6, 21.0
 
 @dataclass(slots=True, frozen=True)
 class Step:
-    """One step for the eye: what it is in words, and what a value becomes by it."""
+    """One step as it is shown: its words, and the value after it."""
 
     words: str
     value: float | None
@@ -159,7 +159,7 @@ def judged(value: float) -> tuple[Quality, float]:
 
 
 def traced(steps: Sequence[ScalingStep], value: float) -> list[Step]:
-    """A value before and after every step, for the eye."""
+    """A value before and after every step, as it is shown."""
     found = []
     for step in steps:
         quality, after = judged(make_step(step)(value))

@@ -1,4 +1,4 @@
-"""What a person sees of the tape: the edge at which events become text for the eye."""
+"""What a person sees of the tape: where events become text."""
 
 from pydantic import BaseModel
 
@@ -20,7 +20,7 @@ from tidybench.core.values.mark import Mark
 
 
 class TapeLine(BaseModel):
-    """One event for the eye: `text` has one character per byte where bytes went over the link; `why` says
+    """One event as it is shown: `text` has one character per byte where bytes went over the link; `why` says
     which query or command was sent. `more`: bytes that stand on the tape behind those shown here."""
 
     n: int

@@ -1,0 +1,23 @@
+"""What is kept by name for everyone at a bench: layouts, plans of runs."""
+
+from typing import Any
+
+from sqlalchemy import delete
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from tidybench.records.models import Layout, Plan
+
+Kept = type[Layout] | type[Plan]
+
+
+def save(session: Session, kind: Kept, bench: int, name: str, **values: Any) -> None:
+    """Save one, in the place of an older one of this name."""
+    new = insert(kind).values(bench_id=bench, name=name, **values)
+    session.execute(new.on_conflict_do_update(index_elements=["bench_id", "name"], set_=values))
+
+
+def remove(session: Session, kind: Kept, bench: int, name: str) -> bool:
+    """Remove one; whether there was one."""
+    gone = delete(kind).where(kind.bench_id == bench, kind.name == name).returning(kind.id)
+    return session.scalars(gone).first() is not None
