@@ -18,6 +18,9 @@ export function report(error: unknown, where: string): void {
 
 /** What nobody caught. */
 export function reportAll(): void {
-  window.addEventListener("error", (event) => report(event.error ?? event.message, "the page"));
+  window.addEventListener("error", (event) => {
+    // Not a failure: a size that changed while sizes were being looked at is told a frame later (Resize Observer, 3.4.5).
+    if (!event.message.startsWith("ResizeObserver loop")) report(event.error ?? event.message, "the page");
+  });
   window.addEventListener("unhandledrejection", (event) => report(event.reason, "the page"));
 }

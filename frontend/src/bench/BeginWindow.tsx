@@ -45,18 +45,23 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
   const [plan, setPlan] = useState(remembered);
   const [at, setAt] = useState(plan.ends.at ?? "");
   const [chosen, setChosen] = useState("");
+  const [pressed, setPressed] = useState(false);
   const act = useAct();
   const fields = useForm();
   const set = (part: Partial<Plan>): void => setPlan((old) => ({ ...old, ...part }));
   const wrongTime = plan.ends.at != null && timeOfDay(at) === null;
   const lacking = lackingIn(plan.ends);
-  const begin = (): void =>
+  const nameless = !plan.name.trim();
+  const begin = (): void => {
+    setPressed(true);
+    if (nameless) return;
     act.run(async () => {
       const run = await got(api.POST("/api/run", { body: plan }));
       remember(plan);
       onBegun(run);
       onClose();
     });
+  };
   const nameOf = (id: string): string => channels.find((one) => one.id === id)?.name ?? id;
   const logged = plan.channels.length
     ? `${plan.channels.length} of ${channels.length}: ${plan.channels.map(nameOf).join(", ")}`
@@ -72,6 +77,7 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
             value={plan.name}
             onChange={(name) => set({ name })}
             required
+            wrong={pressed && nameless ? "Give the run a name." : ""}
             longest={LONGEST}
             autoFocus
             placeholder="for example: Pump 7 acceptance"
@@ -126,7 +132,7 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
             <Button
               $kind="bright"
               onPress={begin}
-              isDisabled={act.busy || !plan.name.trim() || fields.wrong !== "" || wrongTime || lacking !== ""}
+              isDisabled={act.busy || fields.wrong !== "" || wrongTime || lacking !== ""}
             >
               Begin logging
             </Button>

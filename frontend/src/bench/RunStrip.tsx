@@ -89,11 +89,12 @@ const Verdict = styled.div<{ $out: boolean }>`
 `;
 
 const Ends = styled(AriaButton)`
-  /* More than the strip's rule for its buttons says: two lines, before anything else has to go. */
+  /* More than the strip's rule for its buttons says: it gives way like a cell, as far as the time left. */
   &&& {
-    flex: 0 1 130px;
+    flex: 0 1 auto;
   }
-  min-width: 92px;
+  min-width: 112px;
+  max-width: 260px;
   display: grid;
   justify-items: start;
   padding: 2px 8px;
@@ -105,11 +106,10 @@ const Ends = styled(AriaButton)`
   cursor: pointer;
   text-align: left;
   .strong {
-    display: -webkit-box;
-    -webkit-box-orient: vertical;
-    -webkit-line-clamp: 2;
+    max-width: 100%;
     overflow: hidden;
-    line-height: 1.15;
+    text-overflow: ellipsis;
+    white-space: nowrap;
     text-decoration: underline;
     text-underline-offset: 3px;
     font-variant-numeric: tabular-nums;

@@ -322,6 +322,20 @@ describe("beginning and ending", () => {
     ]);
   });
 
+  it("asks for a name at the field, and begins nothing without one", async () => {
+    localStorage.clear();
+    const { sent } = serve({ "POST /api/run": { status: 201, body: {} } });
+    open(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
+    expect(screen.queryByText("Give the run a name.")).toBeNull();
+    await userEvent.click(screen.getByRole("button", { name: "Begin logging" }));
+    expect(screen.getByText("Give the run a name.")).toBeTruthy();
+    expect(sent).toEqual([]);
+    await userEvent.type(screen.getByLabelText("Name"), "x");
+    expect(screen.queryByText("Give the run a name.")).toBeNull();
+    await userEvent.click(screen.getByRole("button", { name: "Begin logging" }));
+    expect(sent.length).toBe(1);
+  });
+
   it("does not begin when a barcode scanner ends a test item with Enter, nor without a level", async () => {
     localStorage.clear();
     const { sent } = serve({

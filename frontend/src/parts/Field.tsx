@@ -38,6 +38,8 @@ export interface FieldProps {
   value: string;
   onChange: (value: string) => void;
   required?: boolean;
+  /** What is wrong with it, said under it. */
+  wrong?: string;
   longest?: number;
   placeholder?: string;
   lines?: boolean;
@@ -50,20 +52,28 @@ export function Field({
   value,
   onChange,
   required,
+  wrong,
   longest,
   placeholder,
   lines,
   autoFocus,
 }: FieldProps) {
   return (
-    <Frame value={value} onChange={onChange} isRequired={required} maxLength={longest} autoFocus={autoFocus}>
+    <Frame
+      value={value}
+      onChange={onChange}
+      isRequired={required}
+      isInvalid={wrong ? true : undefined}
+      maxLength={longest}
+      autoFocus={autoFocus}
+    >
       <Label>{label}</Label>
       {lines ? (
         <TextArea spellCheck={false} placeholder={placeholder} />
       ) : (
         <Input placeholder={placeholder} />
       )}
-      <FieldError />
+      {wrong ? <FieldError>{wrong}</FieldError> : <FieldError />}
     </Frame>
   );
 }
