@@ -9,13 +9,13 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.row_rule import RowRule
 from tidybench.recorder import tuning
 from tidybench.recorder.recorder import Recorder
 from tidybench.recorder.worker import Worker
 from tidybench.runs.log import RunLog
 from tidybench.wire.places import Places
-from tidybench.wire.runs import BeginRun
 from tidybench.wire.setups import SetupText
 
 
@@ -87,12 +87,8 @@ def recorder(
         made = Recorder(places, carry_on=False)
         made.employment.apply(setups, calculations)
         made.start()
-        writer, room = made.writer, 10**12
-        writer.mailbox.ask(
-            lambda: writer.begin(
-                BeginRun(name="measure", row_rule=row_rule or RowRule(kind="each reading")), room
-            )
-        )
+        writer, plan = made.writer, RunPlan(name="measure", row_rule=row_rule or RowRule(kind="each reading"))
+        writer.mailbox.ask(lambda: writer.begin(plan))
         try:
             yield Measured(made)
         finally:

@@ -39,20 +39,26 @@ export const port = (name: string, more: Partial<Port> = {}): Port => ({
   place: "", holder: "", remedy: "", used_by: [], simulated: false, ...more,
 }); // prettier-ignore
 
-/** Answers of the web server, by method and path. */
-export function serve(answers: Record<string, { status: number; body: unknown }>): { sent: unknown[] } {
+/** Answers of the web server, by method and path. Gives what was sent to those, and all that was called. */
+export function serve(answers: Record<string, { status: number; body: unknown }>): {
+  sent: unknown[];
+  calls: string[];
+} {
   const sent: unknown[] = [];
+  const calls: string[] = [];
   vi.stubGlobal("fetch", async (request: Request) => {
     const text = await request.text();
-    if (text) sent.push(JSON.parse(text));
-    const answer = answers[`${request.method} ${new URL(request.url).pathname}`] ?? {
+    const call = `${request.method} ${new URL(request.url).pathname}`;
+    if (text && answers[call]) sent.push(JSON.parse(text));
+    calls.push(call);
+    const answer = answers[call] ?? {
       status: 404,
       body: { detail: "?" },
     };
     const body = answer.status === 204 ? null : JSON.stringify(answer.body);
     return new Response(body, { status: answer.status, headers: { "Content-Type": "application/json" } });
   });
-  return { sent };
+  return { sent, calls };
 }
 
 /** A framing with every key, as the server gives it. */

@@ -65,3 +65,43 @@ def test_a_planned_run_ends_is_sealed_and_repeated(page: Page, server: Server) -
     page.see("after 300 rows, or when settled for 1 s (Loop flow)")
     assert page.field("Test item").get_attribute("value") == ""
     page.no_complaints()
+
+
+def test_a_run_waits_and_begins_by_itself_with_what_was_measured_before(page: Page, server: Server) -> None:
+    wait_for(server.recorder.all_passing, "the instruments")
+    page.open()
+    page.press("Begin a run")
+    page.type_into("Name", "Overnight")
+    page.see("Readings come from 2 instruments.")
+    page.press("Begins")
+    page.choose("The run begins", "at a clock time")
+    page.accessible()
+    page.press("Arm the run")
+    page.see("Armed, not logging yet")
+    page.accessible()
+    page.press("Call off")
+    page.see("Nothing was written yet.")
+    page.press("Call off")
+    page.see("Values are shown and kept for an hour")
+    page.press("Begin a run")
+    page.see("when you press")  # not at that time again
+    page.press("Begins")
+    page.choose("The run begins", "on a level or limit")
+    page.choose("Channel", "Loop flow")
+    page.type_into("Level, L/min", "10")
+    page.type_into("With what was measured before, up to 1 h", "2")
+    page.press("Arm the run")
+    page.see("Logging since")
+    page.see("begun here")
+    page.press("End run")
+    page.press("End the run")
+    page.press("Look at the run")
+    page.see("Loop flow above 10 L/min")
+    page.see("the first 2 s: measured before it was begun")
+    [run] = [one for one in server.get("/api/runs").json()["runs"] if one["name"] == "Overnight"]
+    folder = Path(server.get(f"/api/runs/{run['id']}").json()["folder"])
+    rows = (folder / next(folder.glob("overnight*.csv")).name).read_text("utf-8").splitlines()[1:]
+    elapsed = [float(row.split(",")[1]) for row in rows]
+    assert 0 <= elapsed[0] < 0.5
+    assert elapsed[-1] > 2
+    page.no_complaints()

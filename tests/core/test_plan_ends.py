@@ -10,10 +10,11 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from tidybench.core.batch import Batch
-from tidybench.core.plan.end_watch import EndWatch, Watched
+from tidybench.core.plan.end_watch import EndWatch
 from tidybench.core.plan.ends import Ends, clock_time
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.plan.steadiness import MIN_SAMPLES, Steadiness
+from tidybench.core.plan.watched import Watched
 from tidybench.core.quality import Quality
 
 S = 1_000_000

@@ -55,9 +55,89 @@ export interface paths {
         put?: never;
         /**
          * Begin
-         * @description Begin a run.
+         * @description Begin a run now, whatever its plan says begins it.
          */
         post: operations["begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/run/glance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Glance
+         * @description What there is to be said before a run begins that is planned so. Nothing of it forbids.
+         */
+        post: operations["glance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/armed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arm
+         * @description Wait for what begins a run by its plan.
+         */
+        post: operations["arm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/armed/{armed}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Call Off
+         * @description The run that waits is not to begin.
+         */
+        delete: operations["call_off"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/armed/{armed}/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Armed
+         * @description Begin the run that waits now.
+         */
+        post: operations["begin_armed"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1276,6 +1356,28 @@ export interface components {
             kept: components["schemas"]["Version"] | null;
         };
         /**
+         * ArmedStatus
+         * @description A run that waits for what begins it. `begins_at`: by the clock, None where it waits for something else. Times in microseconds
+         *     since 1970 UTC.
+         */
+        ArmedStatus: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Item */
+            item: string;
+            /** Operator */
+            operator: string;
+            begins: components["schemas"]["Begins"];
+            /** Begins At */
+            begins_at: number | null;
+            /** Armed At */
+            armed_at: number;
+            /** Troubles */
+            troubles: string[];
+        };
+        /**
          * AskedChoice
          * @description One answer to a question. `shown`: what messages of one's own would give then.
          */
@@ -1286,6 +1388,24 @@ export interface components {
             words: string;
             /** Shown */
             shown: string[];
+        };
+        /**
+         * Begins
+         * @description With nothing given a person begins the run. `at`: a clock time. `when`: a channel has passed a level, or is beyond its limits; where
+         *     that holds already the run begins at once. `reading`: the next value that is read of this channel, as of a gauge that sends one
+         *     when its key is pressed. `before_s`: so many seconds before that come along from memory.
+         */
+        Begins: {
+            /** At */
+            at?: string | null;
+            when?: components["schemas"]["Condition"] | null;
+            /** Reading */
+            reading?: string | null;
+            /**
+             * Before S
+             * @default 0
+             */
+            before_s: number;
         };
         /**
          * BlockPart
@@ -2035,6 +2155,26 @@ export interface components {
              * @default at once
              */
             pace: ("at once" | "its own") | number;
+        };
+        /**
+         * Finding
+         * @description `well`: nothing stands against beginning; `todo`: what to do where it is not. Nothing of it forbids.
+         */
+        Finding: {
+            /**
+             * Matter
+             * @enum {string}
+             */
+            matter: "paths" | "calibrations" | "disk" | "clock" | "sleep";
+            /** Well */
+            well: boolean;
+            /** Words */
+            words: string;
+            /**
+             * Todo
+             * @default
+             */
+            todo: string;
         };
         /**
          * FramingPart
@@ -2917,6 +3057,7 @@ export interface components {
              */
             channels: string[];
             row_rule?: components["schemas"]["RowRule"];
+            begins?: components["schemas"]["Begins"];
             ends?: components["schemas"]["Ends"];
             /**
              * Carry On
@@ -3508,7 +3649,7 @@ export interface components {
         };
         /**
          * RunDetail
-         * @description One run, whole.
+         * @description One run, whole. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory; `glance`: what was found before it began.
          */
         RunDetail: {
             /**
@@ -3538,6 +3679,12 @@ export interface components {
             samples: number;
             /** Complete */
             complete: boolean;
+            /** Begun By */
+            begun_by: string;
+            /** Lead Us */
+            lead_us: number;
+            /** Glance */
+            glance: components["schemas"]["Finding"][];
             /** Notes */
             notes: string;
             /** Fields */
@@ -3657,6 +3804,7 @@ export interface components {
              */
             channels: string[];
             row_rule?: components["schemas"]["RowRule"];
+            begins?: components["schemas"]["Begins"];
             ends?: components["schemas"]["Ends"];
             /**
              * Carry On
@@ -3699,7 +3847,7 @@ export interface components {
         };
         /**
          * RunStatus
-         * @description The run in progress. `ends_at`: when it ends by the clock, in microseconds, None where it does not. `unsettled`: the channels, by
+         * @description The run in progress. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory. `ends_at`: when it ends by the clock, in microseconds, None where it does not. `unsettled`: the channels, by
          *     name, that keep it from ending as settled.
          */
         RunStatus: {
@@ -3723,6 +3871,10 @@ export interface components {
             carry_on: boolean;
             /** Begun At */
             begun_at: number;
+            /** Begun By */
+            begun_by: string;
+            /** Lead Us */
+            lead_us: number;
             /** Folder */
             folder: string;
             /** Csv */
@@ -4352,6 +4504,7 @@ export interface components {
             /** Ports */
             ports: components["schemas"]["PortInfo"][];
             run: components["schemas"]["RunStatus"] | null;
+            armed?: components["schemas"]["ArmedStatus"] | null;
             disk: components["schemas"]["DiskStatus"];
             /**
              * Crossings
@@ -4776,6 +4929,132 @@ export interface operations {
                 "application/json": components["schemas"]["RunPlan"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunStatus"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    glance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunPlan"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    arm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunPlan"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArmedStatus"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    call_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                armed: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    begin_armed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                armed: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             201: {

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { CheckboxGroup, Label } from "react-aria-components";
 import styled from "styled-components";
-import { api, type Channel, got, type RunStatus, type Schemas } from "../api/client";
+import { api, type Channel, got, type RunStatus } from "../api/client";
 import { useAct } from "../api/useAct";
 import { Button, Chip } from "../parts/Button";
 import { Field } from "../parts/Field";
@@ -11,8 +11,21 @@ import { Entry, Fields } from "../parts/Select";
 import { Tick } from "../parts/Tick";
 import { Toggle } from "../parts/Toggle";
 import { Actions, Trouble, Window } from "../parts/Window";
-import { EndFields, timeOfDay } from "./EndFields";
-import { endWords, lackingIn, operators, type Plan, remember, remembered, rowWords, without } from "./plan";
+import { BeginFields } from "./BeginFields";
+import { EndFields } from "./EndFields";
+import { Glance } from "./Glance";
+import {
+  beginWords,
+  endWords,
+  lackingIn,
+  operators,
+  type Plan,
+  remember,
+  remembered,
+  rowWords,
+  waitsFor,
+  without,
+} from "./plan";
 import { PlanChoice } from "./PlanChoice";
 import { RowFields } from "./RowFields";
 
@@ -32,8 +45,6 @@ const Choices = styled(CheckboxGroup)`
 `;
 
 export interface BeginWindowProps {
-  /** Calibrations that are overdue: said, never in the way. */
-  overdue?: Schemas["OverdueStatus"][];
   /** The bench's channels. */
   channels?: Channel[];
   onClose: () => void;
@@ -41,24 +52,23 @@ export interface BeginWindowProps {
 }
 
 /** Name a run, say how it is logged and what ends it, and begin it. */
-export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: BeginWindowProps) {
+export function BeginWindow({ channels = [], onClose, onBegun }: BeginWindowProps) {
   const [plan, setPlan] = useState(remembered);
-  const [at, setAt] = useState(plan.ends.at ?? "");
   const [chosen, setChosen] = useState("");
   const [pressed, setPressed] = useState(false);
   const act = useAct();
   const fields = useForm();
   const set = (part: Partial<Plan>): void => setPlan((old) => ({ ...old, ...part }));
-  const wrongTime = plan.ends.at != null && timeOfDay(at) === null;
-  const lacking = lackingIn(plan.ends);
+  const lacking = lackingIn(plan.ends, plan.begins);
+  const waits = waitsFor(plan.begins) !== "person";
   const nameless = !plan.name.trim();
   const begin = (): void => {
     setPressed(true);
     if (nameless) return;
     act.run(async () => {
-      const run = await got(api.POST("/api/run", { body: plan }));
+      if (waits) await got(api.POST("/api/armed", { body: plan }));
+      else onBegun(await got(api.POST("/api/run", { body: plan })));
       remember(plan);
-      onBegun(run);
       onClose();
     });
   };
@@ -91,7 +101,6 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
                 onChosen={(name, next) => {
                   setChosen(name);
                   setPlan(next);
-                  setAt(next.ends.at ?? "");
                 }}
               />
             </Fold>
@@ -101,11 +110,16 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
             <Fold title="Channels" summary={logged}>
               <ChannelChoice plan={plan} set={set} channels={channels} />
             </Fold>
+            <Fold title="Begins" summary={beginWords(plan.begins, nameOf)}>
+              <BeginFields
+                begins={plan.begins}
+                onChange={(begins) => set({ begins })}
+                channels={channels.filter((one) => !one.clock)}
+              />
+            </Fold>
             <Fold title="Ends" summary={endWords(plan.ends, nameOf)}>
               <EndFields
                 ends={plan.ends}
-                at={at}
-                onAt={setAt}
                 onChange={(ends) => set({ ends })}
                 channels={channels.filter((one) => !one.clock)}
               />
@@ -120,21 +134,15 @@ export function BeginWindow({ overdue = [], channels = [], onClose, onBegun }: B
             </Fold>
           </div>
           {(act.trouble || lacking) && <Trouble>{act.trouble || lacking}</Trouble>}
-          {overdue.length > 0 && (
-            <ul style={{ margin: 0, paddingLeft: 18, color: "var(--caution)", fontWeight: 600 }}>
-              {overdue.map((one) => (
-                <li key={one.name}>{one.words}</li>
-              ))}
-            </ul>
-          )}
+          <Glance plan={plan} />
           <Actions>
             <Button onPress={onClose}>Cancel</Button>
             <Button
               $kind="bright"
               onPress={begin}
-              isDisabled={act.busy || fields.wrong !== "" || wrongTime || lacking !== ""}
+              isDisabled={act.busy || fields.wrong !== "" || lacking !== ""}
             >
-              Begin logging
+              {waits ? "Arm the run" : "Begin logging"}
             </Button>
           </Actions>
         </div>,

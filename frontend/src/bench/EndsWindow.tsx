@@ -5,7 +5,7 @@ import { useAct } from "../api/useAct";
 import { Button } from "../parts/Button";
 import { useForm } from "../parts/formFields";
 import { Actions, Trouble, Window } from "../parts/Window";
-import { EndFields, timeOfDay } from "./EndFields";
+import { EndFields } from "./EndFields";
 import { lackingIn } from "./plan";
 
 export interface EndsWindowProps {
@@ -17,7 +17,6 @@ export interface EndsWindowProps {
 /** What ends the run in progress: later, sooner, otherwise. */
 export function EndsWindow({ run, channels, onClose }: EndsWindowProps) {
   const [ends, setEnds] = useState(run.ends);
-  const [at, setAt] = useState(run.ends.at ?? "");
   const act = useAct();
   const fields = useForm();
   const change = (): void =>
@@ -38,25 +37,14 @@ export function EndsWindow({ run, channels, onClose }: EndsWindowProps) {
           <p style={{ color: "var(--quiet)" }}>
             Whatever comes first ends it; with nothing chosen it goes on until a person ends it.
           </p>
-          <EndFields
-            ends={ends}
-            at={at}
-            onAt={setAt}
-            onChange={setEnds}
-            channels={channels.filter((one) => !one.clock)}
-          />
+          <EndFields ends={ends} onChange={setEnds} channels={channels.filter((one) => !one.clock)} />
           {(act.trouble || lackingIn(ends)) && <Trouble>{act.trouble || lackingIn(ends)}</Trouble>}
           <Actions>
             <Button onPress={onClose}>Cancel</Button>
             <Button
               $kind="bright"
               type="submit"
-              isDisabled={
-                act.busy ||
-                fields.wrong !== "" ||
-                lackingIn(ends) !== "" ||
-                (ends.at != null && timeOfDay(at) === null)
-              }
+              isDisabled={act.busy || fields.wrong !== "" || lackingIn(ends) !== ""}
             >
               Apply
             </Button>

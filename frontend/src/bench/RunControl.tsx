@@ -1,15 +1,18 @@
 import { lazy, Suspense, useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
-import type { RunStatus } from "../api/client";
+import { api, got, type RunStatus } from "../api/client";
+import { useAct } from "../api/useAct";
 import { alike, connection, type LiveState, useLive } from "../live/connection";
 import { Banner } from "../parts/Banner";
 import { useKeys } from "../parts/useKeys";
+import { beginWords } from "./plan";
 import { RunStrip } from "./RunStrip";
 
 // What is not there at first comes when it is opened.
 const BeginWindow = lazy(() => import("./BeginWindow").then((part) => ({ default: part.BeginWindow })));
 const EndWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.EndWindow })));
 const EndsWindow = lazy(() => import("./EndsWindow").then((part) => ({ default: part.EndsWindow })));
+const CallOffWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.CallOffWindow })));
 const MarkWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.MarkWindow })));
 const EndedCard = lazy(() => import("./EndedCard").then((part) => ({ default: part.EndedCard })));
 
@@ -18,6 +21,10 @@ const NO_TROUBLE: string[] = [];
 const runOf = ({ line, status, ended }: LiveState) => ({
   heard: line === "live",
   run: status?.run ?? null,
+  armed: status?.armed ?? null,
+  begins: status?.armed
+    ? beginWords(status.armed.begins, (id) => status.channels.find((one) => one.id === id)?.name ?? id)
+    : "",
   verdict: status?.verdict,
   disk: status?.disk,
   channels: status?.channels.length ?? 0,
@@ -26,39 +33,52 @@ const runOf = ({ line, status, ended }: LiveState) => ({
 
 /** The run: its strip, what is wrong with it, and the windows that begin it, mark it and end it. */
 export function RunControl() {
-  const { heard, run, verdict, disk, channels, ended } = useLive(runOf, alike);
+  const { heard, run, armed, begins, verdict, disk, channels, ended } = useLive(runOf, alike);
   const [address, setAddress] = useSearchParams();
-  const [open, setOpen] = useState<"" | "begin" | "mark" | "end" | "ends">(() =>
-    address.has("begin") && !run ? "begin" : "",
+  const [open, setOpen] = useState<"" | "begin" | "mark" | "end" | "ends" | "off">(() =>
+    address.has("begin") && !run && !armed ? "begin" : "",
   );
   useEffect(() => {
     if (address.has("begin")) setAddress({}, { replace: true });
   }, [address, setAddress]);
   useKeys({
-    b: () => !run && channels > 0 && setOpen("begin"),
+    b: () => !run && !armed && channels > 0 && setOpen("begin"),
     e: () => run && setOpen("end"),
     m: () => run && setOpen("mark"),
   });
   const close = (): void => setOpen("");
+  const act = useAct();
+  const beginNow = (): void =>
+    act.run(async () => {
+      if (armed)
+        connection.began(
+          await got(api.POST("/api/armed/{armed}/begin", { params: { path: { armed: armed.id } } })),
+        );
+    });
   if (!verdict || !disk) return null;
   return (
     <>
-      {(run?.troubles ?? NO_TROUBLE).map((one) => (
+      {(run?.troubles ?? armed?.troubles ?? NO_TROUBLE).map((one) => (
         <Banner key={one}>{one}</Banner>
       ))}
       <RunStrip
-        status={{ run, verdict, disk }}
+        status={{ run, armed, verdict, disk }}
+        begins={begins}
         channels={channels}
         heard={heard}
         onBegin={() => setOpen("begin")}
         onMark={() => setOpen("mark")}
         onEnd={() => setOpen("end")}
         onEnds={() => setOpen("ends")}
+        onBeginNow={beginNow}
+        onCallOff={() => setOpen("off")}
       />
+      {act.trouble && <Banner>{act.trouble}</Banner>}
       <Suspense fallback={null}>
         {ended && !run && <Ended />}
         {open === "begin" && <Begin onClose={close} />}
         {open === "mark" && run && <MarkWindow run={run} onClose={close} />}
+        {open === "off" && armed && <CallOffWindow armed={armed} onClose={close} />}
         {open === "ends" && run && <Ends run={run} onClose={close} />}
         {open === "end" && run && <EndWindow run={run} onClose={close} />}
       </Suspense>
@@ -67,12 +87,10 @@ export function RunControl() {
 }
 
 const NO_CHANNELS: NonNullable<LiveState["status"]>["channels"] = [];
-const NOT_OVERDUE: NonNullable<LiveState["status"]>["overdue"] = [];
 
 function Begin({ onClose }: { onClose: () => void }) {
-  const overdue = useLive(({ status }) => status?.overdue ?? NOT_OVERDUE);
   const channels = useLive(({ status }) => status?.channels ?? NO_CHANNELS);
-  return <BeginWindow overdue={overdue} channels={channels} onClose={onClose} onBegun={connection.began} />;
+  return <BeginWindow channels={channels} onClose={onClose} onBegun={connection.began} />;
 }
 
 function Ends({ run, onClose }: { run: RunStatus; onClose: () => void }) {

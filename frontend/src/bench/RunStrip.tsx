@@ -6,14 +6,15 @@ import { digits } from "../look/theme";
 import { connection, useBeat } from "../live/connection";
 import { Button, Key } from "../parts/Button";
 
-const Strip = styled.section<{ $on: boolean }>`
+const Strip = styled.section<{ $on: boolean; $waits?: boolean }>`
   display: flex;
   align-items: center;
   gap: 20px;
   min-height: 64px;
   padding: 8px 16px;
   border-radius: var(--radius);
-  border: 1px solid ${({ $on }) => ($on ? "var(--logging)" : "var(--hairline)")};
+  border: 1px ${({ $waits }) => ($waits ? "dashed" : "solid")}
+    ${({ $on, $waits }) => ($on || $waits ? "var(--logging)" : "var(--hairline)")};
   background: ${({ $on }) => ($on ? "var(--logging)" : "var(--panel)")};
   color: ${({ $on }) => ($on ? "var(--loggingInk)" : "var(--ink)")};
   transition: background 0.25s;
@@ -39,6 +40,9 @@ const Strip = styled.section<{ $on: boolean }>`
   .room {
     flex: 1 1 0;
   }
+  .rest {
+    flex: 1 1 150px;
+  }
   > button {
     flex: none;
   }
@@ -59,6 +63,9 @@ const Strip = styled.section<{ $on: boolean }>`
     }
     .second {
       display: none;
+    }
+    .rest {
+      flex-basis: 100%;
     }
     .small {
       white-space: normal !important;
@@ -120,7 +127,9 @@ const Ends = styled(AriaButton)`
 `;
 
 export interface RunStripProps {
-  status: Pick<Status, "run" | "verdict" | "disk">;
+  status: Pick<Status, "run" | "armed" | "verdict" | "disk">;
+  /** What the run that waits begins by. */
+  begins?: string;
   /** How many channels there are. */
   channels: number;
   /** Whether the bench is heard: what was known before must not look like now. */
@@ -130,13 +139,37 @@ export interface RunStripProps {
   onEnd: () => void;
   /** What ends the run is to be changed. */
   onEnds: () => void;
+  /** The run that waits is to begin now, or not at all. */
+  onBeginNow: () => void;
+  onCallOff: () => void;
 }
 
 /** The run is a place: pale while idle, deep green while logging. */
-export function RunStrip({ status, channels, heard, onBegin, onMark, onEnd, onEnds }: RunStripProps) {
+export function RunStrip({
+  status,
+  channels,
+  heard,
+  begins = "",
+  onBegin,
+  onMark,
+  onEnd,
+  onEnds,
+  onBeginNow,
+  onCallOff,
+}: RunStripProps) {
   if (status.run)
     return (
       <Logging run={status.run} status={status} heard={heard} onMark={onMark} onEnd={onEnd} onEnds={onEnds} />
+    );
+  if (status.armed)
+    return (
+      <Waiting
+        armed={status.armed}
+        heard={heard}
+        begins={begins}
+        onBeginNow={onBeginNow}
+        onCallOff={onCallOff}
+      />
     );
   return (
     <Strip $on={false} aria-label="Run">
@@ -150,6 +183,44 @@ export function RunStrip({ status, channels, heard, onBegin, onMark, onEnd, onEn
       <Button $kind="bright" onPress={onBegin} isDisabled={!channels}>
         Begin a run <Key>B</Key>
       </Button>
+    </Strip>
+  );
+}
+
+interface WaitingProps extends Pick<RunStripProps, "heard" | "onBeginNow" | "onCallOff"> {
+  armed: Schemas["ArmedStatus"];
+  begins: string;
+}
+
+/** A run that waits for what begins it: nothing is written yet. */
+function Waiting({ armed, heard, begins, onBeginNow, onCallOff }: WaitingProps) {
+  useBeat(heard);
+  const now = heard ? connection.now() : connection.heardAt();
+  const left = armed.begins_at === null ? null : Math.max(0, armed.begins_at / 1000 - now);
+  return (
+    <Strip $on={false} $waits aria-label="Run">
+      <div className="cell">
+        <div className="small">
+          {heard ? "Armed, not logging yet" : `As of ${clock(now)}: armed, not logging`}
+        </div>
+        <div className="big" data-testid="begins">
+          {left === null ? "waits" : `in ${elapsed(left)}`}
+        </div>
+      </div>
+      <div className="cell" style={{ flex: "0 1 auto", minWidth: 120 }}>
+        <div className="small">{armed.item || armed.operator || "Run"}</div>
+        <div className="strong" title={armed.name}>
+          {armed.name}
+        </div>
+      </div>
+      <div className="cell rest">
+        <div className="small">Begins</div>
+        <Verdict $out={false}>{begins}</Verdict>
+      </div>
+      <Button $kind="bright" onPress={onBeginNow}>
+        Begin now
+      </Button>
+      <Button onPress={onCallOff}>Call off</Button>
     </Strip>
   );
 }

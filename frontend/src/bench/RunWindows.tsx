@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Form } from "react-aria-components";
-import { api, got, type RunStatus } from "../api/client";
+import { api, got, type RunStatus, type Schemas } from "../api/client";
 import { clock, moment } from "../look/format";
 import { useAct } from "../api/useAct";
 import { connection } from "../live/connection";
@@ -90,6 +90,30 @@ export function MarkWindow({ run, onClose }: MarkWindowProps) {
           </ul>
         </section>
       )}
+    </Window>
+  );
+}
+
+/** A run that waits is not to begin. */
+export function CallOffWindow({ armed, onClose }: { armed: Schemas["ArmedStatus"]; onClose: () => void }) {
+  const act = useAct();
+  const off = (): void =>
+    act.run(async () => {
+      await got(api.DELETE("/api/armed/{armed}", { params: { path: { armed: armed.id } } }));
+      onClose();
+    });
+  return (
+    <Window title={`Call “${armed.name}” off?`} open onClose={onClose} asks>
+      <p>It will not begin by itself. Nothing was written yet.</p>
+      {act.trouble && <Trouble>{act.trouble}</Trouble>}
+      <Actions>
+        <Button onPress={onClose} autoFocus>
+          Let it wait
+        </Button>
+        <Button $kind="bright" onPress={off} isDisabled={act.busy}>
+          Call off
+        </Button>
+      </Actions>
     </Window>
   );
 }

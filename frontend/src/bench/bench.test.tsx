@@ -12,7 +12,7 @@ import { InstrumentColumn } from "./InstrumentColumn";
 import { endsIn, RunStrip } from "./RunStrip";
 import { clock } from "../look/format";
 import { BeginWindow } from "./BeginWindow";
-import { dayOf } from "./EndFields";
+import { dayOf } from "./ClockEntry";
 import { blank, endWords, fastestRows, noEnds, remember, remembered, rowWords } from "./plan";
 import { EndWindow } from "./RunWindows";
 
@@ -22,7 +22,7 @@ const status = (run: Partial<NonNullable<Status["run"]>> | null): Status => ({
   disk: { free_bytes: 1e11, hours_left: 5040 },
   run: run && {
     id: "r", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor", order: "",
-    row_rule: fastestRows, ends: noEnds, ends_at: null, unsettled: [], carry_on: false,
+    row_rule: fastestRows, ends: noEnds, ends_at: null, unsettled: [], carry_on: false, begun_by: "", lead_us: 0,
     begun_at: (Date.now() - 872_000) * 1000, folder: "/runs/x", csv: "pump-7.csv", rows: 4361,
     saved_at: (Date.now() - 400) * 1000, counts: { sequence: 9, polls: 9000, missed: 0, gave_up: 0, lost: 0 }, troubles: [], repairs: [], marks: [], ...run,
   },
@@ -41,6 +41,9 @@ function strip(of: Status, verdict: Partial<Status["verdict"]> = {}, heard = tru
         onMark={nothing}
         onEnd={nothing}
         onEnds={nothing}
+        onBeginNow={nothing}
+        onCallOff={nothing}
+        begins="with the next reading of Shaft length"
       />
     </MemoryRouter>,
   );
@@ -53,6 +56,23 @@ afterEach(() => {
 });
 
 describe("the run strip", () => {
+  it("says what an armed run waits for, and that nothing is logged yet", () => {
+    const armed = {
+      id: "a", name: "Key test", item: "P7-0414", operator: "", begins: { before_s: 0, reading: "x" }, begins_at: null,
+      armed_at: 5, troubles: [],
+    }; // prettier-ignore
+    strip({ ...status(null), armed });
+    expect(screen.getByText("Armed, not logging yet")).toBeTruthy();
+    expect(screen.getByTestId("begins").textContent).toBe("waits");
+    expect(screen.getByText("with the next reading of Shaft length")).toBeTruthy();
+    cleanup();
+    strip({ ...status(null), armed: { ...armed, begins_at: (connection.now() + 3_723_400) * 1000 } });
+    expect(screen.getByTestId("begins").textContent).toBe("in 01:02:03");
+    cleanup();
+    strip({ ...status(null), armed }, {}, false);
+    expect(screen.getByText(/^As of .*: armed, not logging$/)).toBeTruthy();
+  });
+
   it("is pale while idle, and says that nothing is written", () => {
     strip(status(null));
     expect(screen.getByText("Not logging")).toBeTruthy();
@@ -320,6 +340,54 @@ describe("beginning and ending", () => {
         ends: { when: [], rows: 12 },
       },
     ]);
+  });
+
+  it("arms a run that begins by itself, and the next one begins when a person says so", async () => {
+    localStorage.clear();
+    const { sent, calls } = serve({ "POST /api/armed": { status: 201, body: {} } });
+    open(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
+    await userEvent.type(screen.getByLabelText("Name"), "x");
+    await userEvent.click(screen.getByRole("button", { name: /^Begins/ }));
+    await pick("The run begins", "on a level or limit");
+    expect(screen.getByText(/the level at which the run is to begin/)).toBeTruthy();
+    expect(screen.getByRole("button", { name: "Arm the run" })).toHaveProperty("disabled", true);
+    await userEvent.type(screen.getByLabelText(/^Level/), "5");
+    await pick("The run begins", "with the next reading of a channel");
+    const before = screen.getByLabelText(/^With what was measured before/);
+    await userEvent.clear(before);
+    await userEvent.type(before, "90");
+    expect(screen.getByRole("button", { name: /^Begins/ }).textContent).toContain(
+      `with the next reading of ${inForce().name}, with the 90 s before`,
+    );
+    await userEvent.click(screen.getByRole("button", { name: "Arm the run" }));
+    expect(calls).toContain("POST /api/armed");
+    expect(sent.at(-1)).toEqual({ ...blank, name: "x", begins: { reading: inForce().id, before_s: 90 } });
+    expect(remembered().begins).toEqual({ before_s: 90 });
+  });
+
+  it("looks round first: what is not well, with what to do, and the rest in one line", async () => {
+    const { sent } = serve({
+      "POST /api/run/glance": {
+        status: 200,
+        body: [
+          { matter: "paths", well: true, words: "Readings come from Flow.", todo: "" },
+          {
+            matter: "disk",
+            well: false,
+            words: "The run needs about 3 TB; 1 GB are free.",
+            todo: "Make room.",
+          },
+          { matter: "clock", well: true, words: "It is synchronised.", todo: "" },
+        ],
+      },
+    });
+    open(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
+    expect(await screen.findByText("The run needs about 3 TB; 1 GB are free.")).toBeTruthy();
+    expect(screen.getByText("Make room.")).toBeTruthy();
+    expect(screen.getByText("Readings come from Flow. It is synchronised.")).toBeTruthy();
+    expect(sent[0]).toMatchObject({ ends: noEnds, row_rule: fastestRows, channels: [] });
+    // Nothing of it forbids.
+    expect(screen.getByRole("button", { name: "Begin logging" })).toHaveProperty("disabled", false);
   });
 
   it("asks for a name at the field, and begins nothing without one", async () => {

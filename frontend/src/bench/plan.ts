@@ -3,14 +3,16 @@ import { span } from "../look/format";
 
 export type Plan = Required<Schemas["RunPlan"]>;
 export type RowRule = Schemas["RowRule"];
+export type Begins = Schemas["Begins"];
 export type Ends = Schemas["Ends"];
 export type Condition = Schemas["Condition"];
 
+export const noBegins: Begins = { before_s: 0 };
 export const noEnds: Ends = { when: [] };
 export const fastestRows: RowRule = { kind: "steady rows", every_s: 0, age_s: 0, values: ["latest"] };
 export const blank: Plan = {
-  name: "", item: "", operator: "", order: "", notes: "", fields: {}, channels: [], row_rule: fastestRows, ends: noEnds,
-  carry_on: false,
+  name: "", item: "", operator: "", order: "", notes: "", fields: {}, channels: [], row_rule: fastestRows,
+  begins: noBegins, ends: noEnds,  carry_on: false,
 }; // prettier-ignore
 
 const LAST = "tidybench-last-run";
@@ -30,9 +32,11 @@ export function remembered(): Plan {
   }
 }
 
-/** Remember what a run was planned to be, so that the next one begins with it, and who has operated one. */
+/** Remember what a run was planned to be, so that the next one begins with it, and who has operated one. The next one begins when a
+ * person says so, unless it is told otherwise again. */
 export function remember(plan: Plan): void {
-  localStorage.setItem(LAST, JSON.stringify(plan));
+  const begins = { ...noBegins, before_s: plan.begins.before_s ?? 0 };
+  localStorage.setItem(LAST, JSON.stringify({ ...plan, begins }));
   const others = operators().filter((one) => one !== plan.operator);
   localStorage.setItem(OPERATORS, [plan.operator, ...others].filter(Boolean).slice(0, REMEMBERED).join("\n"));
 }
@@ -46,11 +50,29 @@ export async function repeat(run: string): Promise<void> {
   remember({ ...blank, ...plan, item: "" });
 }
 
-/** What is still to be given for the ends, as a sentence; "" for nothing. */
-export const lackingIn = (ends: Ends): string =>
-  ends.when.some((one) => one.side !== "beyond its limits" && one.value == null)
-    ? "Ends: give the level at which the run is to end."
-    : "";
+/** What is still to be given for beginning and ends, as a sentence; "" for nothing. */
+export function lackingIn(ends: Ends, begins: Begins = noBegins): string {
+  if (begins.when && noLevel(begins.when)) return "Begins: give the level at which the run is to begin.";
+  return ends.when.some(noLevel) ? "Ends: give the level at which the run is to end." : "";
+}
+
+const noLevel = (one: Condition): boolean => one.side !== "beyond its limits" && one.value == null;
+
+/** What a run waits for. */
+export function waitsFor(begins: Begins): "person" | "at" | "when" | "reading" {
+  if (begins.at != null) return "at";
+  if (begins.when != null) return "when";
+  return begins.reading != null ? "reading" : "person";
+}
+
+/** What begins a run in one line; `name`: what a channel is called. */
+export function beginWords(begins: Begins, name: (channel: string) => string): string {
+  const before = begins.before_s ? `, with the ${span(begins.before_s)} before` : "";
+  if (begins.at != null) return `at ${begins.at}${before}`;
+  if (begins.when) return `${conditionWords(begins.when, name)}${before}`;
+  if (begins.reading != null) return `with the next reading of ${name(begins.reading)}${before}`;
+  return `when you press${before}`;
+}
 
 /** A row rule in one line. */
 export function rowWords(rule: RowRule): string {

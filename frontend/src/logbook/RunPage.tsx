@@ -97,6 +97,18 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
         <Fact name="Test item" text={run.item || "–"} />
         <Fact name="Operator" text={run.operator || "–"} />
         <Fact name="Begun" text={`${dated(run.begun_at / 1000)}, ${offsetName(run.begun_at / 1000)}`} />
+        {run.begun_by && <Fact name="Begun by" text={run.begun_by} />}
+        {run.lead_us >= 1e6 && (
+          <Fact
+            name="From memory"
+            text={`the first ${length(run.lead_us / 1000)}: measured before it was begun`}
+          />
+        )}
+        {run.glance
+          .filter((one) => !one.well)
+          .map((one) => (
+            <Fact key={one.matter} name="Not well when it began" text={one.words} />
+          ))}
         <Fact name="Length" text={end ? length((end - run.begun_at) / 1000) : "logging now"} />
         <Fact name="Why it ended" text={run.reason || "–"} />
         <Fact name="Completeness" text={completeness(run)} />

@@ -43,7 +43,7 @@ const row = (more: Partial<RunRow> = {}): RunRow => ({
 }); // prettier-ignore
 
 const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
-  ...row(), notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
+  ...row(), begun_by: "", lead_us: 0, glance: [], notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
   repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "", word: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
   numbers: [
     { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,
@@ -169,6 +169,19 @@ describe("one run", () => {
     expect(await screen.findByText("A-17")).toBeTruthy();
     expect(screen.getByText("bronze")).toBeTruthy();
     expect(screen.getByText("second try")).toBeTruthy();
+  });
+
+  it("says what began it, and how much of it is from memory", async () => {
+    const glance = [
+      { matter: "disk" as const, well: true, words: "The run needs about 3 MB.", todo: "" },
+      { matter: "clock" as const, well: false, words: "The computer's clock is not synchronised.", todo: "" },
+    ];
+    serve(answers({ begun_by: "Loop flow above 50 L/min", lead_us: 300_000_000, glance }));
+    show(page, "/logbook/1");
+    expect(await screen.findByText("Loop flow above 50 L/min")).toBeTruthy();
+    expect(screen.getByText("the first 5 min 00 s: measured before it was begun")).toBeTruthy();
+    expect(screen.getByText("The computer's clock is not synchronised.")).toBeTruthy();
+    expect(screen.queryByText("The run needs about 3 MB.")).toBeNull();
   });
 
   it("checks the seal, and says what has changed", async () => {

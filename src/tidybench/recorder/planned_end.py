@@ -3,9 +3,11 @@
 from collections.abc import Mapping, Sequence
 
 from tidybench.core.path import patience
-from tidybench.core.plan.end_watch import EndWatch, Watched
+from tidybench.core.plan.condition import Condition
+from tidybench.core.plan.end_watch import EndWatch
 from tidybench.core.plan.ends import Ends, clock_time
 from tidybench.core.plan.steadiness import MIN_SAMPLES
+from tidybench.core.plan.watched import Watched
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.figure import figure
 from tidybench.recorder.refused import RequestRefused
@@ -28,13 +30,7 @@ def checked_ends(ends: Ends, channels: Sequence[ChannelStatus], begins_at: int, 
         if known[key].clock:
             raise RequestRefused("invalid", f"{known[key].name} is a device's clock. A run cannot end by it.")
     for condition in ends.when:
-        channel = known[condition.channel]
-        if condition.value is not None and channel.states:
-            raise RequestRefused(
-                "invalid", f"{channel.name} has states, no level. Choose “beyond its limits”."
-            )
-        if condition.value is None and not _can_be_beyond(channel):
-            raise RequestRefused("invalid", f"{channel.name} has no limits. Set them first, or give a level.")
+        checked_condition(condition, known[condition.channel], "end")
     for key in ends.settled.bands if ends.settled is not None else ():
         assert ends.settled is not None
         channel, span = known[key], ends.settled.for_s
@@ -56,6 +52,16 @@ def checked_ends(ends: Ends, channels: Sequence[ChannelStatus], begins_at: int, 
         )
 
 
+def checked_condition(condition: Condition, channel: ChannelStatus, what: str) -> None:
+    """Raises RequestRefused where a channel cannot fulfil a condition by which a run is to do `what`: begin, end."""
+    if channel.clock:
+        raise RequestRefused("invalid", f"{channel.name} is a device's clock. A run cannot {what} by it.")
+    if condition.value is not None and channel.states:
+        raise RequestRefused("invalid", f"{channel.name} has states, no level. Choose “beyond its limits”.")
+    if condition.value is None and not _can_be_beyond(channel):
+        raise RequestRefused("invalid", f"{channel.name} has no limits. Set them first, or give a level.")
+
+
 def _can_be_beyond(channel: ChannelStatus) -> bool:
     limits = channel.limits
     levels = (limits.low, limits.high, limits.stuck_s)
@@ -64,10 +70,13 @@ def _can_be_beyond(channel: ChannelStatus) -> bool:
 
 def end_watch(state: RunState, channels: Mapping[str, Channel]) -> EndWatch:
     """The watch over a run's end; `channels` of the bench, by id."""
-    ends = state.ends
-    watched = {
+    return EndWatch(state.ends, state.pressed_at, watched(state.ends.channels, channels), state.ends_given_at)
+
+
+def watched(keys: Sequence[str], channels: Mapping[str, Channel]) -> dict[str, Watched]:
+    """Those of the channels that are on the bench, by id."""
+    return {
         key: Watched(one.number, one.name, one.unit, patience(one.interval_s, ANSWER))
-        for key in ends.channels
+        for key in keys
         if (one := channels.get(key)) is not None
     }
-    return EndWatch(ends, state.begun_at, watched, state.ends_given_at)

@@ -6,6 +6,7 @@ from contextlib import suppress
 
 import zmq
 
+from tidybench.recorder.awake import Awake
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.disk_room import DiskRoom
 from tidybench.recorder.disk_threads import DiskThreads
@@ -83,10 +84,17 @@ class Recorder:
                 )
             ),
             ended=lambda folder: service_mail.post(lambda: self.service.forget_run(folder)),
+            begun=lambda folder: service_mail.post(lambda: self.service.remember_begun(folder)),
+            free_bytes=lambda: self._room.free_bytes,
+            sleep=lambda: self._awake.state,
+            runs=places.runs,
         )
+        self._awake = Awake(lambda: self.writer.keeps_awake)
         self._run.say_restarted()
         self.employment = Employment(places.simulated, self.state, self.journal, self.clock, self.writer)
         self.employment.take_up(going_on=going_on is not None)
+        if self.state.now.armed is not None:
+            self.writer.arm_again(self.state.now.armed)
         held = HeldPorts(self.employment, self.ports, self.state)
         parts = Parts(
             writer=self.writer,
@@ -96,7 +104,7 @@ class Recorder:
             searches=SearchDesk(places.simulated, held.workers_on),
             commands=HandCommands(),
             state=self.state,
-            free_bytes=lambda: self._room.free_bytes,
+            clock=self.clock,
         )
         self._searches = parts.searches
         self.service = Service(parts, service_mail, self._context, places.control)
@@ -121,6 +129,7 @@ class Recorder:
         self.writer.stop()
         self._state_disk.stop()
         self._room.stop()
+        self._awake.stop()
         self.service.mailbox.carry_out()
         self._context.destroy(linger=0)
 

@@ -5,9 +5,11 @@ import re
 import threading
 import time
 from collections import deque
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
-from tidybench.core.samples import unpack
+import numpy as np
+
+from tidybench.core.samples import channels_of, unpack
 from tidybench.core.tape.lines import parse_tape_line
 from tidybench.core.tape.shown import words_of
 from tidybench.wire.tape import GetTape
@@ -18,7 +20,10 @@ CHUNK = 1_000_000
 UNSEEN = frozenset({"start", "quiet", "tick", "zero"})
 """Kinds of events that mean nothing to a person."""
 
-_HEAD = re.compile(r'\{"n":(\d+),"t":-?\d+,"l":("(?:[^"\\]|\\.)*"),"k":"([^"]+)"')
+TRAFFIC = frozenset({"in", "out", "open", "lost", "gave-up", "quiet", "missed", "tick", "identity", "zero"})
+"""Kinds of events that happen on links."""
+
+_HEAD = re.compile(r'\{"n":(\d+),"t":(-?\d+),"l":("(?:[^"\\]|\\.)*"),"k":"([^"]+)"')
 
 
 class SampleRing:
@@ -29,7 +34,7 @@ class SampleRing:
         self._chunks: deque[tuple[int, bytes]] = deque()
         self._size = 0
         self._open = bytearray()
-        self._open_since = 0
+        self._open_since = self._gone = 0
         self._turning = threading.Lock()  # held for a copy of references, never over more
 
     def add(self, packed: bytes, now: int) -> None:
@@ -46,7 +51,19 @@ class SampleRing:
             self._size += len(self._open)
             self._open = bytearray()
         while self._chunks and (self._chunks[0][0] < now - self._span or self._size > self._most):
-            self._size -= len(self._chunks.popleft()[1])
+            self._gone, data = self._chunks.popleft()
+            self._size -= len(data)
+
+    def records(self, at: int, numbers: Collection[int], most: int) -> "tuple[int, bytes]":
+        """The packed samples of these channels from `at` on, at most `most` of them, and from when on they are whole."""
+        records = unpack(b"".join(self.since(at)))
+        at = max(at, self._gone)
+        mine = np.isin(channels_of(records), np.array(sorted(numbers), np.uint16)) & (records["time"] >= at)
+        found = records[mine]
+        if len(found) > most:
+            at = int(found["time"][-most])
+            found = found[-most:]
+        return at, found[found["time"] >= at].tobytes()
 
     def since(self, at: int) -> list[bytes]:
         """Packed samples from about `at` on, in pieces: whoever joins an hour of them holds everybody up."""
@@ -86,6 +103,20 @@ class TapeRing:
         while self._size > self._most_bytes and kept:
             self._size -= len(kept.popleft())
 
+    def since(self, at: int) -> list[str]:
+        """The lines of what went over links from about `at` on, the oldest first. What belongs to a run that was on (marks, starting
+        states, set-ups) is left out."""
+        found: list[str] = []
+        for line in reversed(list(self._lines)):
+            head = _HEAD.match(line)
+            if head is None:
+                continue
+            if int(head[2]) < at:
+                break
+            if head[4] in TRAFFIC:
+                found.append(line)
+        return found[::-1]
+
     def find(self, wanted: GetTape) -> list[str]:
         """The newest lines that pass the filters, the oldest first. The ring is copied in one step, and looking through all of
         it lets others have the interpreter."""
@@ -101,7 +132,7 @@ class TapeRing:
             head = _HEAD.match(line)
             if head is None:
                 continue
-            number, own, kind = int(head[1]), head[2], head[3]
+            number, own, kind = int(head[1]), head[3], head[4]
             if wanted.before and number >= wanted.before:
                 continue
             if number <= wanted.after:

@@ -8,11 +8,13 @@ from pathlib import Path
 from tidybench.core.derivation import END, RESTARTED
 from tidybench.core.plan.end_watch import EndWatch
 from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.setup.calculated import CALCULATED
 from tidybench.core.tape.events import MarkCorrected, Note, SetupsInForce, Start
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.figure import figure
+from tidybench.core.values.finding import Finding
 from tidybench.core.values.mark import Mark
 from tidybench.recorder.clock import STEP, Clock
 from tidybench.recorder.employed import Employed
@@ -22,6 +24,7 @@ from tidybench.recorder.planned_end import checked_ends, end_watch
 from tidybench.recorder.refused import RequestRefused
 from tidybench.runs.disk import Disk, Done
 from tidybench.runs.entry import Entry
+from tidybench.runs.lead import Lead
 from tidybench.runs.log import RunLog, begin_note
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.run_channel import RunChannel
@@ -29,7 +32,7 @@ from tidybench.runs.run_state import RunEnd, RunState
 from tidybench.runs.steady_rows import fastest
 from tidybench.wire.bench import BenchName
 from tidybench.wire.channels import ChannelStatus
-from tidybench.wire.runs import BeginRun, RunStatus
+from tidybench.wire.runs import RunStatus
 
 logger = logging.getLogger(__name__)
 
@@ -38,6 +41,10 @@ MAX_MARKS = 200
 
 MIN_FREE = 50 * 1024 * 1024
 """Bytes that must be free for a run to begin."""
+
+
+LONG_LEAD = 1_000_000
+"""Microseconds from memory from which on a mark says where the run was begun."""
 
 
 class RunInProgress:
@@ -119,25 +126,23 @@ class RunInProgress:
 
     def begin(
         self,
-        request: BeginRun,
+        request: RunPlan,
         channels: Sequence[RunChannel],
         statuses: Sequence[ChannelStatus],
         employed: Employed,
         free_bytes: int,
+        lead: Lead | None = None,
+        begun_by: str = "",
+        glance: Sequence[Finding] = (),
     ) -> None:
-        """Begin a run. `channels` and `statuses` of the whole bench, in the same order. Raises RequestRefused."""
-        self._refuse_while_mending()
-        if self.log is not None:
-            raise RequestRefused("conflict", f"The run “{self.log.state.name}” is on. End it first.")
-        if not channels:
-            raise RequestRefused("conflict", "There is no channel to log. Connect an instrument first.")
+        """Begin a run. `channels` and `statuses` of the whole bench, in the same order. `lead`: what comes along from memory;
+        `begun_by`: what begins it, "" for a person; `glance`: what was found before. Raises RequestRefused."""
+        now = self._clock.now()
+        chosen = self.checked(request, channels, statuses, now)
         if free_bytes < MIN_FREE:
             raise RequestRefused(
                 "disk", f"Only {free_bytes // 2**20} MB are free in {self._runs}. Make room first."
             )
-        now = self._clock.now()
-        chosen = _chosen(request, channels)
-        checked_ends(request.ends, statuses, now, now)
         try:
             self.log = RunLog.begin(
                 self._runs,
@@ -147,10 +152,13 @@ class RunInProgress:
                 item=request.item.strip(),
                 operator=request.operator.strip(),
                 row_rule=request.row_rule,
-                at=now,
+                at=lead.begun_at if lead is not None else now,
                 channels=chosen,
                 setups=dict(employed.texts),
                 plan=request,
+                lead=lead,
+                begun_by=begun_by,
+                glance=glance,
                 disk=self._disk,
                 reserve=self._reserve,
             )
@@ -162,8 +170,34 @@ class RunInProgress:
         if len(chosen) < len(channels):
             self.log.know_later(dict(employed.numbers))
         self._journal.put("", begin_note(self.log.state.name, now))
+        for found in glance:
+            if not found.well:
+                self._journal.put("", Note(now, "not well", found.words))
+        if lead is not None and lead.us >= LONG_LEAD:
+            self.mark("begun here", begun_by and "Tidy Bench", (now - self.log.state.pressed_at) / 1000)
         self._watch_for_its_end({one.id: one for one in statuses})
         self.want_states(employed)
+
+    @staticmethod
+    def columns(plan: RunPlan, channels: Sequence[RunChannel]) -> list[RunChannel]:
+        """Those of the channels that have columns, as far as they are on the bench."""
+        return [one for one in channels if not plan.channels or one.id in plan.channels]
+
+    def checked(
+        self,
+        request: RunPlan,
+        channels: Sequence[RunChannel],
+        statuses: Sequence[ChannelStatus],
+        begins_at: int,
+    ) -> list[RunChannel]:
+        """The channels that have columns in such a run. Raises RequestRefused where none can begin at `begins_at`."""
+        self._refuse_while_mending()
+        if self.log is not None:
+            raise RequestRefused("conflict", f"The run “{self.log.state.name}” is on. End it first.")
+        if not channels:
+            raise RequestRefused("conflict", "There is no channel to log. Connect an instrument first.")
+        checked_ends(request.ends, statuses, begins_at, begins_at)
+        return _chosen(request, channels)
 
     def check(self, run: str) -> None:
         """Raises RequestRefused where this run is not the one in progress."""
@@ -185,7 +219,7 @@ class RunInProgress:
         """Something else ends it. Raises RequestRefused."""
         assert self.log is not None
         now = self._clock.now()
-        checked_ends(ends, statuses, self.log.state.begun_at, now)
+        checked_ends(ends, statuses, self.log.state.pressed_at, now)
         if ends.rows is not None and ends.rows <= self.log.rows:
             raise RequestRefused(
                 "invalid", f"It has {self.log.rows} rows already. Choose more, or end it now."
@@ -393,6 +427,8 @@ def _status(
         unsettled=watch.unsettled(now) if watch is not None else [],
         carry_on=state.carry_on,
         begun_at=state.begun_at,
+        begun_by=state.begun_by,
+        lead_us=state.lead_us,
         folder=str(folder),
         csv=state.csv,
         rows=rows,
@@ -419,7 +455,7 @@ def without_controls(text: str, what: str) -> str:
     return text
 
 
-def checked_begin(request: BeginRun) -> None:
+def checked_begin(request: RunPlan) -> None:
     """Raises RequestRefused where a run cannot be called so."""
     if not request.name.strip():
         raise RequestRefused("invalid", "A run needs a name.")
@@ -432,7 +468,7 @@ def checked_begin(request: BeginRun) -> None:
     without_controls(request.notes.replace("\r\n", "").replace("\n", "").replace("\t", ""), "The notes")
 
 
-def _chosen(request: BeginRun, channels: Sequence[RunChannel]) -> list[RunChannel]:
+def _chosen(request: RunPlan, channels: Sequence[RunChannel]) -> list[RunChannel]:
     """The channels that have columns. Raises RequestRefused where one is not on the bench, or the rows come too fast."""
     known = {channel.id for channel in channels}
     gone = [key for key in request.channels if key not in known]
@@ -444,7 +480,7 @@ def _chosen(request: BeginRun, channels: Sequence[RunChannel]) -> list[RunChanne
             f"The plan has {'a channel that is' if one else 'channels that are'} not on the bench: {words}. "
             f"Leave {'it' if one else 'them'} out, or connect the instrument.",
         )
-    chosen = [one for one in channels if not request.channels or one.id in request.channels]
+    chosen = RunInProgress.columns(request, channels)
     shortest = fastest(chosen) / 1e6
     if 0 < request.row_rule.every_s < shortest and all(one.interval_s for one in chosen):
         raise RequestRefused(

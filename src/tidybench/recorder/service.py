@@ -6,6 +6,7 @@ A request that must wait for the disk (a run that ends) is answered when that is
 import logging
 import threading
 import time
+import uuid
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import Future
@@ -17,7 +18,9 @@ from pydantic import ValidationError
 
 from tidybench import __version__
 from tidybench.core.diagnosis.addresses import AddressError, query_maker
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.logs import last_errors
+from tidybench.recorder.clock import Clock
 from tidybench.recorder.employment import Employment
 from tidybench.recorder.hand_commands import HandCommands
 from tidybench.recorder.held_ports import HeldPorts
@@ -25,7 +28,7 @@ from tidybench.recorder.mailbox import Mailbox
 from tidybench.recorder.refused import RequestRefused
 from tidybench.recorder.run_in_progress import checked_begin, checked_mark, without_controls
 from tidybench.recorder.searches.desk import SearchDesk
-from tidybench.recorder.state import StateFile
+from tidybench.recorder.state import Armed, StateFile
 from tidybench.recorder.writer import Writer
 from tidybench.recorder.zeros import Zeros
 from tidybench.runs.run_state import RunEnd
@@ -35,7 +38,17 @@ from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, ReleasePort, TakeBackPort
 from tidybench.wire.protocol import PROTOCOL, REQUEST, Answer, Hello, Request
-from tidybench.wire.runs import AddMark, BeginRun, ChangeEnds, CorrectMark, EndRun
+from tidybench.wire.runs import (
+    AddMark,
+    ArmRun,
+    BeginArmed,
+    BeginRun,
+    CallOff,
+    ChangeEnds,
+    CorrectMark,
+    EndRun,
+    GetGlance,
+)
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
 from tidybench.wire.setups import ApplySetups, GetSetups
 from tidybench.wire.status import GetErrors, GetHistory, GetStatus, Status
@@ -64,7 +77,7 @@ class Parts:
     searches: SearchDesk
     commands: HandCommands
     state: StateFile
-    free_bytes: Callable[[], int]
+    clock: Clock
 
 
 @dataclass(slots=True)
@@ -99,6 +112,10 @@ class Service(threading.Thread):
             GetSetups: lambda _: self._setups(),
             ApplySetups: self._apply,
             BeginRun: self._begin,
+            ArmRun: self._arm,
+            CallOff: self._call_off,
+            GetGlance: self._glance,
+            BeginArmed: self._begin_armed,
             EndRun: self._end,
             ChangeEnds: self._change_ends,
             AddMark: self._mark,
@@ -214,10 +231,47 @@ class Service(threading.Thread):
 
     def _begin(self, request: BeginRun) -> Answer:
         checked_begin(request)
-        writer, free = self._parts.writer, self._parts.free_bytes()
-        run = self._ask(lambda: writer.begin(request, free))
+        writer = self._parts.writer
+        run = self._ask(lambda: writer.begin(request))
         self._remember_run(run.folder)
         return Answer(run=run)
+
+    def _arm(self, request: ArmRun) -> Answer:
+        checked_begin(request)
+        if not request.begins.waits:
+            raise RequestRefused("invalid", "Nothing is given that begins the run later. Begin it now.")
+        writer = self._parts.writer
+        plan = RunPlan.model_validate(request.model_dump(exclude={"kind"}))
+        armed = Armed(id=str(uuid.uuid4()), plan=plan, armed_at=self._parts.clock.now())
+        status = self._ask(lambda: writer.arm(armed))
+        try:
+            self._parts.state.remember(armed=armed)
+        except OSError as error:
+            self._ask(lambda: writer.arm(None))
+            raise RequestRefused(
+                "disk", f"The run cannot wait: {error.strerror}. Free some space, or begin it now."
+            ) from error
+        return Answer(armed=status)
+
+    def _glance(self, request: GetGlance) -> Answer:
+        writer = self._parts.writer
+        return Answer(glance=self._ask(lambda: writer.glance(request)))
+
+    def _call_off(self, request: CallOff) -> Answer:
+        writer = self._parts.writer
+        self._ask(lambda: writer.call_off(request.armed))
+        self._remember(armed=None)
+        return Answer()
+
+    def _begin_armed(self, request: BeginArmed) -> Answer:
+        writer = self._parts.writer
+        run = self._ask(lambda: writer.begin_armed(request.armed))
+        self.remember_begun(run.folder)
+        return Answer(run=run)
+
+    def remember_begun(self, folder: str) -> None:
+        """The run that waited has begun. This thread."""
+        self._remember(run=folder, armed=None)
 
     def _end(self, request: EndRun) -> "Future[Answer]":
         closed = self.end_run(request.run, request.reason)
@@ -244,8 +298,11 @@ class Service(threading.Thread):
         return closed
 
     def _remember_run(self, folder: str | None) -> None:
+        self._remember(run=folder)
+
+    def _remember(self, **changes: object) -> None:
         try:
-            self._parts.state.remember(run=folder)
+            self._parts.state.remember(**changes)
         except OSError:
             # Its folder knows how it stands; a restart would only take it for interrupted.
             logger.exception("which run is on cannot be remembered")

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from pydantic import BaseModel
 
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.runs.disk import Disk
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.whole import WholeFile, newest_of, read_newest
@@ -21,8 +22,16 @@ class Zero(BaseModel):
     at: int
 
 
+class Armed(BaseModel):
+    """A run that waits for what begins it. `armed_at`: microseconds since 1970 UTC."""
+
+    id: str
+    plan: RunPlan
+    armed_at: int
+
+
 class RecorderState(BaseModel):
-    """Set-ups in force, channel numbers, zeros, released ports, labels, the run in progress. Never changed in place: a new
+    """Set-ups in force, channel numbers, zeros, released ports, labels, the run in progress, the one that waits. Never changed in place: a new
     one takes its place once it is written."""
 
     setups: list[SetupText] = []
@@ -32,6 +41,7 @@ class RecorderState(BaseModel):
     released: list[str] = []
     labels: dict[str, str] = {}
     run: str | None = None
+    armed: Armed | None = None
 
 
 class StateFile:

@@ -43,6 +43,7 @@ class StatusTeller:
             channels=writer.channels(),
             ports=self._ports.infos(employed.setups, self._state.now.labels),
             run=writer.run_in_progress.status(),
+            armed=writer.armed_status(),
             disk=self._disk(writer),
             crossings=writer.open_crossings().all(),
             overdue=overdue(employed.setups, date.today()),

@@ -12,30 +12,42 @@ from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 
 from tidybench import logs
 from tidybench.core.channels.limits import crossing_words
 from tidybench.core.channels.verdict import Limited, unknown
 from tidybench.core.derivation import Derivation
+from tidybench.core.plan.begin_watch import Occasion
 from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.glance import SleepState
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.tape.events import Note
 from tidybench.core.values.crossing import CALLING, SERIOUS, Crossing
+from tidybench.core.values.finding import Finding
+from tidybench.recorder.armed_run import ArmedRun
 from tidybench.recorder.channel_status import channel_statuses, limited, run_channels
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.derivations import Derivations
 from tidybench.recorder.employed import Employed
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.live_stream import LiveStream
+from tidybench.recorder.look_round import LookRound
 from tidybench.recorder.mailbox import Mailbox
 from tidybench.recorder.mender import Ready
 from tidybench.recorder.open_crossings import OpenCrossings
 from tidybench.recorder.outages import Outages
+from tidybench.recorder.planned_begin import checked_begins, checked_order
+from tidybench.recorder.refused import RequestRefused
 from tidybench.recorder.ring import SampleRing, TapeRing
 from tidybench.recorder.run_in_progress import RunInProgress
-from tidybench.recorder.state import Zero
+from tidybench.recorder.state import Armed, Zero
+from tidybench.runs.entry import Entry
+from tidybench.runs.lead import Lead
+from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunEnd
 from tidybench.wire.channels import ChannelStatus
-from tidybench.wire.runs import BeginRun, RunStatus
+from tidybench.wire.runs import ArmedStatus, RunStatus
 from tidybench.wire.status import Status
 
 logger = logging.getLogger(__name__)
@@ -45,6 +57,9 @@ GATHER, GATHER_MANY = 0.005, 0.02
 
 MANY = 60
 """Events in one flush from which on many come."""
+
+MOST_BEFORE = 600_000
+"""Samples that a run takes along from memory: their rows are made before anything else goes on."""
 
 SYNC_EVERY = 3_000_000
 """Microseconds between two times that a run is brought to the disk."""
@@ -64,9 +79,15 @@ class Writer(threading.Thread):
         status_of: "Callable[[Writer], Status]",
         crossings: OpenCrossings,
         ended: Callable[[str], None],
+        begun: Callable[[str], None],
+        free_bytes: Callable[[], int],
+        sleep: Callable[[], SleepState],
+        runs: Path,
     ) -> None:
         """`zeros`: what is taken off channels' values, as it is remembered. `status_of`: how everything stands. `ended`: is told of
-        a run that its plan has ended, by its folder."""
+        a run that its plan has ended, `begun` of
+        one that waited and has begun, by their folders. `free_bytes`: where runs are kept, in the folder `runs`. `sleep`: whether the computer may
+        fall asleep."""
         super().__init__(name="writer", daemon=True)
         self.mailbox = mailbox
         self.samples = SampleRing()
@@ -78,7 +99,11 @@ class Writer(threading.Thread):
         self._outages = Outages()
         self._journal, self._clock, self._live = journal, clock, live
         self._zeros, self._status_of = zeros, status_of
-        self._ended = ended
+        self._ended, self._begun, self._free_bytes = ended, begun, free_bytes
+        self._armed: ArmedRun | None = None
+        self._look_round = LookRound(runs, self.samples, self.tape, free_bytes, sleep)
+        self._told: Status | None = None
+        self._same_since = clock.now()  # from when on what is in memory means what it means now
         self._stopping = threading.Event()
         self._synced_at = 0
         self._busy = self._mute = False
@@ -133,6 +158,7 @@ class Writer(threading.Thread):
         if entries:
             self.tape.add([entry.line for entry in entries])
         self._live.tape(entries, now)
+        self._look_at_the_armed(entries, now)
         if self._live.status_is_due(now):
             self._look_at_the_clock()
             self._derivations.log_failures()
@@ -150,7 +176,7 @@ class Writer(threading.Thread):
     def _tell(self, now: int) -> None:
         """How everything stands. That it cannot be told must not keep anything from being logged."""
         try:
-            status = self.status()
+            self._told = status = self.status()
             self._live.status(status)
             self._look_for_outages(status)
             self._mute = False
@@ -196,12 +222,108 @@ class Writer(threading.Thread):
 
     # ---- what others want done; each is called through the mailbox
 
-    def begin(self, request: BeginRun, free_bytes: int) -> RunStatus:
-        """Begin a run. Raises RequestRefused."""
+    def begin(self, plan: RunPlan, occasion: Occasion | None = None) -> RunStatus:
+        """Begin a run; `occasion`: what begins it, None for a person, now. Raises RequestRefused."""
+        if self._armed is not None and plan is not self._armed.armed.plan:
+            raise RequestRefused("conflict", self._armed.in_the_way)
+        if occasion is not None or plan.begins.before_s:
+            self.flush()  # up to now everything is in memory
+        lead = self._lead(plan, occasion)
         statuses = self.channels()
         channels = run_channels(self.employed.setups, statuses)
-        self.run_in_progress.begin(request, channels, statuses, self.employed, free_bytes)
+        words = occasion.words if occasion is not None else ""
+        glance = self._glance(plan, channels)
+        self.run_in_progress.begin(
+            plan, channels, statuses, self.employed, self._free_bytes(), lead, words, glance
+        )
         return self._run_status()
+
+    def glance(self, plan: RunPlan) -> list[Finding]:
+        """What there is to be said before a run begins that is planned so."""
+        return self._glance(plan, run_channels(self.employed.setups, self.channels()))
+
+    def _glance(self, plan: RunPlan, channels: list[RunChannel]) -> list[Finding]:
+        numbers = self.employed.numbers.values()
+        columns = self.run_in_progress.columns(plan, channels)
+        return self._look_round(plan, self._told or self.status(), columns, numbers, self._same_since)
+
+    def _lead(self, plan: RunPlan, occasion: Occasion | None) -> Lead | None:
+        if occasion is None and not plan.begins.before_s:
+            return None
+        at = occasion.at if occasion is not None else self._clock.now()
+        since = max(at - round(plan.begins.before_s * 1e6), self._same_since)
+        since, samples = self.samples.records(since, self.employed.numbers.values(), MOST_BEFORE)
+        return Lead(since, max(0, at - since), samples, self.tape.since(since))
+
+    def arm(self, armed: Armed | None) -> ArmedStatus | None:
+        """This run waits for what begins it; None: nothing waits. Raises RequestRefused."""
+        if armed is None:
+            self._armed = None
+            return None
+        if self._armed is not None:
+            raise RequestRefused("conflict", self._armed.in_the_way)
+        plan, now = armed.plan, self._clock.now()
+        statuses = self.channels()
+        begins_at = checked_begins(plan.begins, statuses, now)
+        checked_order(begins_at, plan.begins, plan.ends)
+        self.run_in_progress.checked(plan, run_channels(self.employed.setups, statuses), statuses, begins_at)
+        self._armed = ArmedRun(armed, {one.id: one for one in statuses})
+        self._journal.put("", Note(now, "armed", f"{plan.name}: {plan.begins.words}"))
+        return self._armed.status()
+
+    def arm_again(self, armed: Armed) -> None:
+        """After a restart. Before the thread begins."""
+        self._armed = ArmedRun(armed, {one.id: one for one in self.channels()})
+
+    def call_off(self, armed: str) -> None:
+        """The run that waits is not to begin. Raises RequestRefused."""
+        plan = self.check_armed(armed).armed.plan
+        self._armed = None
+        self._journal.put("", Note(self._clock.now(), "called off", plan.name))
+
+    def begin_armed(self, armed: str) -> RunStatus:
+        """A person begins the run that waits. Raises RequestRefused."""
+        return self._begin_armed(self.check_armed(armed), None)
+
+    def check_armed(self, armed: str) -> ArmedRun:
+        """The run that waits. Raises RequestRefused where it is another one, or none."""
+        if self._armed is None or self._armed.armed.id != armed:
+            raise RequestRefused(
+                "conflict", "This run does not wait any more. It has begun, or was called off."
+            )
+        return self._armed
+
+    def _begin_armed(self, waiting: ArmedRun, occasion: Occasion | None) -> RunStatus:
+        run = self.begin(waiting.armed.plan, occasion)
+        self._armed = None
+        return run
+
+    def _look_at_the_armed(self, entries: list[Entry], now: int) -> None:
+        waiting = self._armed
+        if waiting is not None and not self.run_in_progress.goes_on:
+            occasion = waiting.look(entries, now, self._is_beyond)
+            if occasion is not None:
+                waiting.begins(now)
+                self.mailbox.post(partial(self._begin_by_itself, waiting, occasion))
+
+    def _begin_by_itself(self, waiting: ArmedRun, occasion: Occasion) -> None:
+        if self._armed is not waiting or self.run_in_progress.goes_on:
+            return
+        try:
+            run = self._begin_armed(waiting, occasion)
+        except RequestRefused as error:
+            waiting.refused(str(error))
+        else:
+            self._begun(run.folder)
+
+    @property
+    def keeps_awake(self) -> bool:
+        """Whether the computer must not sleep: a run is on, or waits. Any thread."""
+        return self._armed is not None or self.run_in_progress.goes_on
+
+    def armed_status(self) -> ArmedStatus | None:
+        """The run that waits, None where none does."""
+        return self._armed.status() if self._armed is not None else None
 
     def change_ends(self, run: str, ends: Ends) -> RunStatus:
         """Something else ends the run in progress. Raises RequestRefused."""
@@ -263,6 +385,10 @@ class Writer(threading.Thread):
         """Other set-ups and calculated channels from here on. `derivation`: a new one, None where the one in force goes
         on; `touched`: the links whose set-ups are others."""
         before, self.employed = self.employed, employed
+        if derivation is not None or before.workers != employed.workers:
+            self._same_since = self._clock.now()
+        if self._armed is not None:
+            self._armed.know({one.id: one for one in self.channels()})
         log = self.run_in_progress.log
         sequence = 0
         if log is not None:

@@ -13,10 +13,12 @@ from pathlib import Path
 from tidybench.core.batch import RECORD_SIZE
 from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.run_plan import RunPlan
+from tidybench.core.samples import batches_of, unpack
 from tidybench.core.tape.counting import count
 from tidybench.core.tape.events import Hole, Note, Received, SetupsInForce, Start
 from tidybench.core.tape.lines import tape_line
 from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.finding import Finding
 from tidybench.core.values.mark import Mark
 from tidybench.core.values.row_rule import RowRule
 from tidybench.runs.checks import CHECKS, check_line
@@ -27,6 +29,7 @@ from tidybench.runs.disk import Disk, Done, HereAndNow, Together, synced
 from tidybench.runs.entry import Entry
 from tidybench.runs.files import Appender
 from tidybench.runs.folder import SAMPLES, SETUPS, SUMMARY, TAPE, new_folder, setup_file
+from tidybench.runs.lead import Lead
 from tidybench.runs.marks import MarksFile
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.rows import RowMaker, make_rule
@@ -100,6 +103,7 @@ class RunLog:
         self._state_file = WholeFile(folder / STATE, self._disk, self._refused, reserve)
         self._reserve = reserve
         self._started: set[str] = {""}
+        self._leads = False  # what came before a link's starting state is kept too, as it was read
         self._waiting: deque[_Flush] = deque()
         self._waiting_size = 0
         self._hole: Hole | None = None
@@ -123,11 +127,15 @@ class RunLog:
         channels: Sequence[RunChannel],
         setups: dict[str, str],
         plan: RunPlan | None = None,
+        lead: Lead | None = None,
+        begun_by: str = "",
+        glance: Sequence[Finding] = (),
         disk: Disk | None = None,
         reserve: Reserve | None = None,
     ) -> "RunLog":
-        """Make a run folder and begin to log into it. `setups`: TOML text by instrument id. `plan`: what else is planned of it. Raises
-        OSError."""
+        """Make a run folder and begin to log into it. `setups`: TOML text by instrument id. `plan`: what else is planned of it. `lead`: what
+        comes along from memory, of the time from `at` on; it is written before this returns. `glance`: what
+        was found before it began. Raises OSError."""
         folder, csv = new_folder(runs, name, at)
         state = RunState(
             id=str(uuid.uuid4()),
@@ -141,8 +149,12 @@ class RunLog:
             csv=csv,
             chosen=list(plan.channels) if plan is not None else [],
             channels=list(channels),
+            begun_by=begun_by,
+            glance=list(glance),
+            lead_us=lead.us if lead is not None else 0,
+            lead_sequence=lead.sequence if lead is not None else 0,
             **(
-                plan.model_dump(include={"order", "notes", "fields", "ends", "carry_on"})
+                plan.model_dump(include={"order", "notes", "fields", "begins", "ends", "carry_on"})
                 if plan is not None
                 else {}
             ),
@@ -153,6 +165,8 @@ class RunLog:
         log = cls(folder, state, disk, reserve=reserve)
         log._csv.append(header(state.channels, state.row_rule).encode())
         log._state_file.put(state_text(state))
+        if lead is not None:
+            log._take_along(lead)
         log._disk.run(_kept_so_far(folder), lambda error: log._refused(error) if error is not None else None)
         return log
 
@@ -177,6 +191,25 @@ class RunLog:
         log._started |= set(links)
         return log
 
+    def _take_along(self, lead: Lead) -> None:
+        """What is from memory: as it was read, on the tape, in the samples and in the rows."""
+        rows: list[str] = []
+        for batch in batches_of(unpack(lead.samples)):
+            rows += self._rule.feed(max(batch.times), batch)
+        tape = "".join(f"{line}\n" for line in lead.lines).encode()
+        self.state.counts.sequence = self.state.lead_sequence
+        self._leads = True
+        self._put_rows(tape, lead.samples, rows, self.state.pressed_at)
+
+    def _put_rows(self, tape: bytes, samples: bytes, rows: list[str], now: int) -> None:
+        if self.state.ends.rows is not None:
+            del rows[max(0, self.state.ends.rows - self._rows_taken) :]
+            self._rows_taken += len(rows)
+        if tape or samples or rows:
+            self._put(_Flush(tape, samples, "".join(rows).encode(), len(rows)), now)
+        elif self._waiting:
+            self._drain(now)
+
     @property
     def marks(self) -> list[Mark]:
         """The marks so far."""
@@ -200,7 +233,7 @@ class RunLog:
                 kind = type(event)
                 if kind is Start:
                     started.add(link)
-                elif kind is not SetupsInForce:
+                elif kind is not SetupsInForce and not self._leads:
                     continue  # what this happened upon is not on this tape
             tape.append(entry.line)
             if entry.batch is not None:
@@ -213,18 +246,10 @@ class RunLog:
                 count(counts, entry.sequence, event)
             last = entry
         rows += rule.until(now)
-        if self.state.ends.rows is not None:
-            del rows[max(0, self.state.ends.rows - self._rows_taken) :]
-            self._rows_taken += len(rows)
         if last is not None:
             counts.sequence = last.sequence
             tape.append("")
-        if tape or rows:
-            self._put(
-                _Flush("\n".join(tape).encode(), b"".join(packed), "".join(rows).encode(), len(rows)), now
-            )
-        elif self._waiting:
-            self._drain(now)
+        self._put_rows("\n".join(tape).encode(), b"".join(packed), rows, now)
 
     def _put(self, flush: _Flush, now: int) -> None:
         self._waiting.append(flush)
@@ -294,6 +319,7 @@ class RunLog:
             self._note_hole(hole)
         self._hole = None
         self._rule.skip(now)
+        self._leads = False
         self._started = {""}  # links count again from their next starting state
         self.wants_states = True
         self.troubles.pop("hole", None)

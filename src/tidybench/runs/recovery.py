@@ -13,16 +13,15 @@ from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, replace
-from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from tidybench.core.batch import RECORD_SIZE, Batch
-from tidybench.core.samples import channels_of, qualities_of, sequences_of, unpack
+from tidybench.core.samples import batches_of, channels_of, qualities_of, sequences_of, unpack
 from tidybench.core.tape.counting import count
-from tidybench.core.tape.events import Hole, MarkCorrected
+from tidybench.core.tape.events import Hole, MarkCorrected, Opened, Start
 from tidybench.core.tape.lines import tape_line
 from tidybench.core.values.counts import RunCounts
 from tidybench.core.values.crossing import Crossing
@@ -30,6 +29,7 @@ from tidybench.core.values.mark import Mark
 from tidybench.runs.checks import CHECKS, Check, proven
 from tidybench.runs.crossings import CROSSINGS, crossing_row
 from tidybench.runs.disk import HereAndNow
+from tidybench.runs.entry import Entry
 from tidybench.runs.files import MAX_LINE, Appender, trim_lines, trim_records
 from tidybench.runs.folder import SAMPLES, TAPE
 from tidybench.runs.log import write_summary
@@ -252,12 +252,18 @@ class _Told:
         self.marks: list[Mark] = []
         self.corrected: list[MarkCorrected] = []
         self.crossings: list[Crossing] = []
+        self.unread: set[int] = set()
+        self._read: set[str] = {""}
 
     def events(self, folder: Path) -> Iterator[tuple[int, Batch | None]]:
         """Number and samples of every event, from where starting states stand before what is not proven."""
         base = self.state.counts.sequence
-        for item in reread(folder, _first_segment(folder, self.check, base)):
+        first = _first_segment(folder, self.check, base)
+        leads = bool(self.state.lead_sequence) and first == 1
+        for item in reread(folder, first):
             event = item.event
+            if leads:
+                self._look_for_unread(item)
             self.tape_sequence = max(self.tape_sequence, item.sequence)
             self.last_sequence = max(self.last_sequence, item.sequence)
             self.last_at = max(self.last_at, event.at)
@@ -273,6 +279,16 @@ class _Told:
                 if isinstance(event, Hole):
                     self.holes.append(event)
             yield item.sequence, item.batch
+
+    def _look_for_unread(self, item: Entry) -> None:
+        """What a run took along from memory, and what came until its links were read, the tape alone does not give."""
+        led = item.sequence <= self.state.lead_sequence
+        if isinstance(item.event, Hole):
+            self._read = {""}
+        elif isinstance(item.event, Start | Opened) and not led:
+            self._read.add(item.link)
+        elif led or item.link not in self._read:
+            self.unread.add(item.sequence)
 
 
 def _first_segment(folder: Path, check: Check | None, counted: int) -> int:
@@ -331,16 +347,23 @@ def _behind_the_check(
     path: Path, start: int, tail: bytes, records: Any, told: _Told, folder: Path, check: Check
 ) -> int:
     """The tape is right about everything after the check; what it does not reach is kept."""
-    pieces = [
-        batch.pack(sequence)
+    pieces = {
+        sequence: batch.pack(sequence)
         for sequence, batch in told.events(folder)
         if sequence > check.sequence and batch is not None and len(batch)
-    ]
+    }
+    if told.unread:
+        sequences = sequences_of(records)
+        unread = np.isin(sequences, np.array(sorted(told.unread), np.uint64)) & (sequences > check.sequence)
+        for batch, number in zip(
+            batches_of(records[unread]), np.unique(sequences[unread]).tolist(), strict=True
+        ):
+            pieces[number] = batch.pack(number)
     kept = records[sequences_of(records) > max(told.tape_sequence, check.sequence)]
     if len(kept):
         told.last_sequence = max(told.last_sequence, int(sequences_of(kept).max()))
         told.last_at = max(told.last_at, int(kept["time"].max()))
-    whole = b"".join(pieces) + kept.tobytes()
+    whole = b"".join(pieces[number] for number in sorted(pieces)) + kept.tobytes()
     if whole != tail:
         same = _common(whole, tail)
         os.truncate(path, start + same)
@@ -428,7 +451,7 @@ def _complete_rows(
         before_it = _needed_yet(records[old], last_row or 0) if steady else records[:0]
         records = np.concatenate([before_it, records[~old]])
     fresh: list[str] = []
-    for batch in _batches(records):
+    for batch in batches_of(records):
         fresh += rule.feed(max(batch.times), batch)
     fresh += rule.until(last_at)
     if not steady and check is None:
@@ -472,18 +495,6 @@ def _needed_yet(records: Any, last_row: int) -> Any:
     for number in np.unique(channels):
         keep[np.flatnonzero(channels == number)[-2:]] = True
     return records[keep]
-
-
-def _batches(records: Any) -> Iterator[Batch]:
-    """The samples of each event."""
-    if not len(records):
-        return
-    sequences = sequences_of(records)
-    edges = [0, *(np.flatnonzero(np.diff(sequences)) + 1).tolist(), len(records)]
-    words = (channels_of(records).astype(np.int64) << 8 | qualities_of(records)).tolist()
-    times, values = records["time"].tolist(), records["value"].tolist()
-    for start, end in pairwise(edges):
-        yield Batch(words[start:end], times[start:end], values[start:end])
 
 
 def _newest_rows(path: Path, since: int) -> Counter[str]:

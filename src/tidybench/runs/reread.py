@@ -34,6 +34,7 @@ def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | Non
     """Read a run's tape again: what happened and the samples it gives, with the set-ups in its folder and those that came
     into force in it; or with other `plans` from its beginning to its end.
 
+    What a run took along from memory, of before it was begun, gives no samples: it was read before its readers' states were kept.
     From a later segment on, a link counts from its first starting state there, and calculated channels from theirs.
     """
     state = read_state(folder)
@@ -48,8 +49,12 @@ def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | Non
     numbers |= {part.id: number for plan in plans for number, part in plan.parts.items()}
     calculations = frozen_calculations(folder)
     rests_on = basis(setups, calculations)
+    led = state.lead_sequence
     derivation = Derivation(setups, calculations, numbers, tape=True)
     for sequence, link, event in read_tape(folder / "tape", first_segment):
+        if sequence <= led:
+            yield Entry(sequence, link, event)
+            continue
         if isinstance(event, SetupsInForce) and not corrected:
             numbers |= event.numbers
             texts = {name: (folder / "set-ups" / name).read_text("utf-8") for name in event.files}

@@ -5,10 +5,12 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
+from tidybench.core.plan.begins import Begins
 from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.tape.events import Hole
 from tidybench.core.values.counts import RunCounts
+from tidybench.core.values.finding import Finding
 from tidybench.core.values.row_rule import RowRule
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.whole import read_newest, write_whole
@@ -21,7 +23,9 @@ class RunState(BaseModel):
     """What a run is and how it stands. Times in microseconds since 1970 UTC. `later`: the numbers of channels that came
         after it began; they are in the samples, not in the CSV. `rows` and `stats` (by
         channel number) are exact at line `summed` of the tape, 0 for never. `holes`: what could not be kept. `mended`: how
-        many samples there were when it was put in order after a crash. `order`, `notes`, `fields`, `ends` and `carry_on` are as the plan had them
+        many samples there were when it was put in order after a crash. `begun_by`: what began it, "" for a person. `lead_us`: so many
+        microseconds at its beginning are from memory, and `lead_sequence`: the last number of them, 0 for none.
+        `glance`: what was found before it began. `order`, `notes`, `fields`, `begins`, `ends` and `carry_on` are as the plan had them
     (core.plan.run_plan); `ends` as it was changed since, at `ends_given_at` (0: at the beginning); `chosen`: the plan's channels, none for all."""
 
     format: Literal[1] = 1
@@ -36,6 +40,11 @@ class RunState(BaseModel):
     fields: dict[str, str] = {}
     row_rule: RowRule = Field(default_factory=RowRule)
     chosen: list[str] = []
+    begins: Begins = Field(default_factory=Begins)
+    begun_by: str = ""
+    lead_us: int = 0
+    lead_sequence: int = 0
+    glance: list[Finding] = []
     ends: Ends = Field(default_factory=Ends)
     ends_given_at: int = 0
     carry_on: bool = False
@@ -53,6 +62,11 @@ class RunState(BaseModel):
     stats: dict[str, list[Any]] = {}
     holes: list[Hole] = []
     mended: int | None = None
+
+    @property
+    def pressed_at(self) -> int:
+        """When it was begun; what is from memory lies before that."""
+        return self.begun_at + self.lead_us
 
     @property
     def numbers(self) -> dict[str, int]:

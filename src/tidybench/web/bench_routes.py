@@ -13,12 +13,25 @@ from starlette.concurrency import run_in_threadpool
 from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.exact import Exact
+from tidybench.core.values.finding import Finding
 from tidybench.web.context import answered, context_of
 from tidybench.web.given import Moment
 from tidybench.web.hub import thinned
 from tidybench.web.live import LiveMessage
 from tidybench.web.refusals import REFUSALS
-from tidybench.wire.runs import AddMark, BeginRun, ChangeEnds, CorrectMark, EndRun, RunStatus
+from tidybench.wire.runs import (
+    AddMark,
+    ArmedStatus,
+    ArmRun,
+    BeginArmed,
+    BeginRun,
+    CallOff,
+    ChangeEnds,
+    CorrectMark,
+    EndRun,
+    GetGlance,
+    RunStatus,
+)
 from tidybench.wire.status import GetHistory
 
 
@@ -103,8 +116,36 @@ async def history(
 
 @router.post("/run", status_code=201)
 async def begin(request: Request, body: RunPlan) -> RunStatus:
-    """Begin a run."""
+    """Begin a run now, whatever its plan says begins it."""
     answer = await answered(request, BeginRun(**body.model_dump()))
+    assert answer.run is not None
+    return answer.run
+
+
+@router.post("/run/glance")
+async def glance(request: Request, body: RunPlan) -> list[Finding]:
+    """What there is to be said before a run begins that is planned so. Nothing of it forbids."""
+    return (await answered(request, GetGlance(**body.model_dump()))).glance
+
+
+@router.post("/armed", status_code=201)
+async def arm(request: Request, body: RunPlan) -> ArmedStatus:
+    """Wait for what begins a run by its plan."""
+    answer = await answered(request, ArmRun(**body.model_dump()))
+    assert answer.armed is not None
+    return answer.armed
+
+
+@router.delete("/armed/{armed}", status_code=204)
+async def call_off(request: Request, armed: uuid.UUID) -> None:
+    """The run that waits is not to begin."""
+    await answered(request, CallOff(armed=str(armed)))
+
+
+@router.post("/armed/{armed}/begin", status_code=201)
+async def begin_armed(request: Request, armed: uuid.UUID) -> RunStatus:
+    """Begin the run that waits now."""
+    answer = await answered(request, BeginArmed(armed=str(armed)))
     assert answer.run is not None
     return answer.run
 

@@ -180,11 +180,13 @@ class Clerk(threading.Thread):
             if not row.complete:
                 session.execute(update(Run).where(Run.id == key).values(**changing))
             return row.followed, row.complete
-        fixed = state.model_dump(include={"name", "item", "operator", "begun_at", "csv"})
+        fixed = state.model_dump(include={"name", "item", "operator", "begun_at", "lead_us", "csv"})
         fixed |= {
             "row_rule": state.row_rule.words,
             "order_number": storable(state.order),
             "notes": storable(state.notes),
+            "begun_by": storable(state.begun_by),
+            "glance": [{**found.model_dump(), "words": storable(found.words)} for found in state.glance],
             "fields": {storable(name): storable(text) for name, text in state.fields.items()},
         }
         session.add(

@@ -18,6 +18,7 @@ from tidybench.core.samples import DTYPE
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.counts import RunCounts
 from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.finding import Finding
 from tidybench.core.values.mark import Mark
 from tidybench.core.values.statistics import Statistics
 from tidybench.records.blocks import picture
@@ -66,8 +67,11 @@ class RunNumbers(Channel):
 
 
 class RunDetail(RunRow):
-    """One run, whole."""
+    """One run, whole. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory; `glance`: what was found before it began."""
 
+    begun_by: str
+    lead_us: int
+    glance: list[Finding]
     notes: str
     fields: dict[str, str]
     row_rule: str
@@ -145,6 +149,9 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
         ).all()
         return RunDetail(
             **_row(run, channels).model_dump(),
+            begun_by=run.begun_by,
+            lead_us=run.lead_us,
+            glance=[Finding.model_validate(found) for found in run.glance],
             notes=run.notes,
             fields=run.fields,
             row_rule=run.row_rule,

@@ -9,19 +9,32 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field, TypeAdapter
 
 from tidybench.core.values.exact import Exact
+from tidybench.core.values.finding import Finding
 from tidybench.logs import LoggedError
 from tidybench.wire.channels import ZeroChannel
 from tidybench.wire.commands import CommandStatus, GetCommand, SendCommand
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
-from tidybench.wire.runs import AddMark, BeginRun, ChangeEnds, CorrectMark, EndRun, RunStatus
+from tidybench.wire.runs import (
+    AddMark,
+    ArmedStatus,
+    ArmRun,
+    BeginArmed,
+    BeginRun,
+    CallOff,
+    ChangeEnds,
+    CorrectMark,
+    EndRun,
+    GetGlance,
+    RunStatus,
+)
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
 from tidybench.wire.setups import ApplySetups, GetSetups, SetupText
 from tidybench.wire.status import GetErrors, GetHistory, GetStatus, Status
 from tidybench.wire.tape import GetTape
 
-PROTOCOL = 6
+PROTOCOL = 7
 TOPIC_SAMPLES, TOPIC_STATUS, TOPIC_TAPE = b"s", b"t", b"l"
 """Of what is published. Behind them: packed samples; a Status; how many lines were left out, and lines of the tape."""
 
@@ -44,6 +57,10 @@ Request = Annotated[
     | GetSetups
     | BeginRun
     | EndRun
+    | ArmRun
+    | GetGlance
+    | CallOff
+    | BeginArmed
     | ChangeEnds
     | AddMark
     | CorrectMark
@@ -74,6 +91,8 @@ class Answer(BaseModel):
     hello: Hello | None = None
     status: Status | None = None
     run: RunStatus | None = None
+    armed: ArmedStatus | None = None
+    glance: list[Finding] = []
     ports: list[PortInfo] = []
     command: CommandStatus | None = None
     search: SearchStatus | None = None

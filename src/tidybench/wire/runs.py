@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from tidybench.core.plan.begins import Begins
 from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.counts import RunCounts
@@ -12,8 +13,22 @@ from tidybench.core.values.mark import Mark
 from tidybench.core.values.row_rule import RowRule
 
 
+class ArmedStatus(Exact):
+    """A run that waits for what begins it. `begins_at`: by the clock, None where it waits for something else. Times in microseconds
+    since 1970 UTC."""
+
+    id: str
+    name: str
+    item: str
+    operator: str
+    begins: Begins
+    begins_at: int | None
+    armed_at: int
+    troubles: list[str]
+
+
 class RunStatus(Exact):
-    """The run in progress. `ends_at`: when it ends by the clock, in microseconds, None where it does not. `unsettled`: the channels, by
+    """The run in progress. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory. `ends_at`: when it ends by the clock, in microseconds, None where it does not. `unsettled`: the channels, by
     name, that keep it from ending as settled."""
 
     id: str
@@ -27,6 +42,8 @@ class RunStatus(Exact):
     unsettled: list[str]
     carry_on: bool
     begun_at: int
+    begun_by: str
+    lead_us: int
     folder: str
     csv: str
     rows: int
@@ -37,8 +54,34 @@ class RunStatus(Exact):
     marks: list[Mark]
 
 
+class GetGlance(RunPlan):
+    """What is there to be said before a run begins that is planned so?"""
+
+    kind: Literal["get glance"] = "get glance"
+
+
 class BeginRun(RunPlan):
     kind: Literal["begin run"] = "begin run"
+
+
+class ArmRun(RunPlan):
+    """Wait for what begins this run."""
+
+    kind: Literal["arm run"] = "arm run"
+
+
+class CallOff(BaseModel):
+    """The run that waits is not to begin."""
+
+    kind: Literal["call off"] = "call off"
+    armed: str
+
+
+class BeginArmed(BaseModel):
+    """Begin the run that waits now."""
+
+    kind: Literal["begin armed"] = "begin armed"
+    armed: str
 
 
 class ChangeEnds(BaseModel):

@@ -10,7 +10,7 @@ from tidybench.wire.channels import ChannelStatus, OverdueStatus
 from tidybench.wire.crossings import OpenCrossing
 from tidybench.wire.instruments import InstrumentStatus
 from tidybench.wire.ports import PortInfo
-from tidybench.wire.runs import RunStatus
+from tidybench.wire.runs import ArmedStatus, RunStatus
 
 
 class DiskStatus(Exact):
@@ -30,6 +30,7 @@ class Status(BaseModel):
     channels: list[ChannelStatus]
     ports: list[PortInfo]
     run: RunStatus | None
+    armed: ArmedStatus | None = None
     disk: DiskStatus
     crossings: list[OpenCrossing] = []
     overdue: list[OverdueStatus] = []

@@ -40,14 +40,14 @@ class Condition(Part):
 
 class ConditionWatch:
     """Whether a condition has held for its time. A sample that was not measured is a break, and so is silence of more than `patience`
-    microseconds."""
+    microseconds. `fulfilled_at`: when it first had, None where it has not."""
 
     def __init__(self, condition: Condition, patience: int) -> None:
         self._side, self._for = condition.side, round(condition.for_s * 1e6)
         self._patience, self._heard = patience, 0
         self._value = NAN if condition.value is None else condition.value
         self._since: int | None = None
-        self.fulfilled = False
+        self.fulfilled_at: int | None = None
 
     def take(self, at: int, quality: int, value: float) -> None:
         """One sample of the channel, in order; `at` in microseconds."""
@@ -67,4 +67,5 @@ class ConditionWatch:
             return
         if self._since is None:
             self._since = at
-        self.fulfilled = self.fulfilled or at - self._since >= self._for
+        if self.fulfilled_at is None and at - self._since >= self._for:
+            self.fulfilled_at = at

@@ -1,27 +1,17 @@
 """Watches a run for what ends it."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
 from tidybench.core.batch import Batch
 from tidybench.core.plan.condition import ConditionWatch
 from tidybench.core.plan.ends import Ends, clock_time
 from tidybench.core.plan.steadiness import Steadiness
+from tidybench.core.plan.watched import Watched
 from tidybench.core.values.figure import figure
 
 
-@dataclass(slots=True, frozen=True)
-class Watched:
-    """A channel that an end looks at. `patience`: microseconds without a sample that are a gap."""
-
-    number: int
-    name: str
-    unit: str
-    patience: int
-
-
 class EndWatch:
-    """Feed it every batch of the run, in order, and look now and then. `begun_at` in microseconds since 1970 UTC; `channels`: those that
+    """Feed it every batch of the run, in order, and look now and then. `begun_at`: when it was begun, in microseconds since 1970 UTC; `channels`: those that
     `ends.channels` names, by id; `gone`: those of them that are none. `given_at`: when the ends were given, where that was later. What must hold for a time begins again where the recorder was restarted."""
 
     def __init__(self, ends: Ends, begun_at: int, channels: Mapping[str, Watched], given_at: int = 0) -> None:
@@ -66,7 +56,7 @@ class EndWatch:
         for condition, channel, watch in self._when:
             if condition.value is None:
                 watch.judged(now, beyond(channel.number, channel.patience))
-            if watch.fulfilled:
+            if watch.fulfilled_at is not None:
                 return condition.words(channel.name, channel.unit)
         if self._steady and all(steady.holds(now) for _, steady in self._steady):
             assert ends.settled is not None

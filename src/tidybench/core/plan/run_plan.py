@@ -1,9 +1,10 @@
-"""What a run is called, how its rows are made and what ends it."""
+"""What a run is called, how its rows are made, what begins it and what ends it."""
 
 from typing import Annotated
 
 from pydantic import Field
 
+from tidybench.core.plan.begins import Begins
 from tidybench.core.plan.ends import Ends
 from tidybench.core.setup.part import Identifier, Label, Part
 from tidybench.core.values.row_rule import RowRule
@@ -24,5 +25,6 @@ class RunPlan(Part):
     fields: Annotated[dict[Label, Annotated[str, Field(max_length=400)]], Field(max_length=40)] = {}
     channels: Annotated[list[Identifier], Field(max_length=4096)] = []
     row_rule: RowRule = Field(default_factory=RowRule)
+    begins: Begins = Field(default_factory=Begins)
     ends: Ends = Field(default_factory=Ends)
     carry_on: bool = False

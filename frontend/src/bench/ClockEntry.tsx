@@ -1,0 +1,60 @@
+import { useEffect, useId, useState } from "react";
+import { connection } from "../live/connection";
+import { clock } from "../look/format";
+import { useFormFields } from "../parts/formFields";
+import { Entry } from "../parts/Select";
+
+const TIME = /^([01]?\d|2[0-3]):[0-5]\d(:[0-5]\d)?$/;
+const WRONG = "Write it as 17:30.";
+
+/** What a clock time is written like; null where it is none. */
+export function timeOfDay(text: string): string | null {
+  const found = text.trim();
+  if (TIME.test(found))
+    return found.padStart(found.length === 4 || found.length === 7 ? found.length + 1 : 0, "0");
+  return /[+-]\d\d:?\d\d$|Z$/.test(found) && !Number.isNaN(Date.parse(found)) ? found : null;
+}
+
+/** The next full hour of the bench, an hour from now at the latest. */
+export const nextHour = (now: number): string => `${clock(now + 3_600_000).slice(0, 2)}:00`;
+
+/** Which day a time of day means. */
+export function dayOf(text: string, now: number): string {
+  const found = timeOfDay(text);
+  if (!found || found.length > 8) return "";
+  return found > clock(now).slice(0, found.length) ? "today" : "tomorrow";
+}
+
+export interface ClockEntryProps {
+  value: string;
+  onValue: (text: string) => void;
+}
+
+/** A clock time of the bench. What is none keeps its form from being sent. */
+export function ClockEntry({ value, onValue }: ClockEntryProps) {
+  const id = useId();
+  const { report } = useFormFields();
+  const [typed, setTyped] = useState<{ text: string; over: string } | null>(null);
+  const text = typed?.over === value ? typed.text : value;
+  const wrong = timeOfDay(text) === null ? WRONG : "";
+  useEffect(() => {
+    report(id, wrong);
+    return () => report(id, "");
+  }, [report, id, wrong]);
+  return (
+    <Entry
+      label="Time of day, of the bench"
+      value={text}
+      width={190}
+      after={<span style={{ whiteSpace: "nowrap" }}>{dayOf(text, connection.now())}</span>}
+      invalid={wrong !== ""}
+      wrong={wrong}
+      onChange={(next) => {
+        const found = timeOfDay(next);
+        setTyped({ text: next, over: found ?? value });
+        if (found) onValue(found);
+      }}
+      onBlur={() => !wrong && setTyped(null)}
+    />
+  );
+}

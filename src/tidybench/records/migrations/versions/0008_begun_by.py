@@ -1,0 +1,20 @@
+"""What began a run, how much of it is from memory, and what was found before it began."""
+
+import sqlalchemy as sa
+from alembic import op
+from sqlalchemy.dialects.postgresql import JSONB
+
+revision = "0008"
+down_revision = "0007"
+
+
+def upgrade() -> None:
+    op.add_column("run", sa.Column("begun_by", sa.Text, nullable=False, server_default=""))
+    op.add_column("run", sa.Column("glance", JSONB, nullable=False, server_default="[]"))
+    op.add_column("run", sa.Column("lead_us", sa.BigInteger, nullable=False, server_default="0"))
+
+
+def downgrade() -> None:
+    op.drop_column("run", "lead_us")
+    op.drop_column("run", "glance")
+    op.drop_column("run", "begun_by")
