@@ -208,6 +208,54 @@ export interface paths {
         patch: operations["correct_mark"];
         trace?: never;
     };
+    "/api/run/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Points
+         * @description The test points of the run in progress, all versions of each, as they came; and how its plan has them taken.
+         */
+        get: operations["points"];
+        put?: never;
+        /**
+         * Take Point
+         * @description Take a test point of the run in progress; the status tells how it goes.
+         */
+        post: operations["take_point"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Correct Point
+         * @description Another version of a point of the run in progress; the old ones stay.
+         */
+        patch: operations["correct_point"];
+        trace?: never;
+    };
+    "/api/run/points/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Point
+         * @description The point that is being taken is averaged at once, or given up.
+         */
+        post: operations["stop_point"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/setups": {
         parameters: {
             query?: never;
@@ -1054,6 +1102,26 @@ export interface paths {
          * @description One run with its channels' numbers and its marks.
          */
         get: operations["one_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/points.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Points Table
+         * @description The run's test points as CSV, a row for the newest version of each.
+         */
+        get: operations["points_table"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3064,6 +3132,7 @@ export interface components {
              * @default false
              */
             carry_on: boolean;
+            points?: components["schemas"]["PointRule"] | null;
             /**
              * Format
              * @default 1
@@ -3080,6 +3149,252 @@ export interface components {
         PlanText: {
             /** Text */
             text: string;
+        };
+        /**
+         * Point
+         * @description `number` counts a run's points from 1; `version` a point's corrections, from 1. `since` and `until`: the stretch that was
+         *     averaged, its beginning not included, its end included; `at`: when the point was taken, or given up. Times in microseconds since
+         *     1970 UTC. `steady`: chosen channels had stayed within their bands before, and did meanwhile. `gave_up`: why there are no means.
+         *     `void`: it does not count any more.
+         */
+        Point: {
+            /** Number */
+            number: number;
+            /**
+             * Version
+             * @default 1
+             */
+            version: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** At */
+            at: number;
+            /**
+             * Since
+             * @default 0
+             */
+            since: number;
+            /**
+             * Until
+             * @default 0
+             */
+            until: number;
+            /**
+             * Steady
+             * @default false
+             */
+            steady: boolean;
+            /**
+             * Sets
+             * @default []
+             */
+            sets: components["schemas"]["Quantity"][];
+            /**
+             * Typed
+             * @default []
+             */
+            typed: components["schemas"]["Quantity"][];
+            /**
+             * Means
+             * @default []
+             */
+            means: components["schemas"]["PointMean"][];
+            /**
+             * Gave Up
+             * @default
+             */
+            gave_up: string;
+            /**
+             * Void
+             * @default false
+             */
+            void: boolean;
+            /**
+             * Verdict
+             * @description Of all its channels together: what is beyond comes first, then what is not known.
+             * @enum {string}
+             */
+            readonly verdict: "" | "within" | "beyond" | "not known";
+        };
+        /**
+         * PointChannel
+         * @description `band`: highest less lowest within which it is steady, in its unit; None: it is not waited for. `low`, `high`: the tolerance of its
+         *     mean.
+         */
+        PointChannel: {
+            /** Band */
+            band?: number | null;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+        };
+        /**
+         * PointMean
+         * @description A channel over the stretch that a point averages. `mean`, `sd` (standard deviation of a sample, n - 1), `minimum` and `maximum`:
+         *     None where too little was measured. `count`: measured samples; `missing`: those that were not. `low`, `high`: the tolerance.
+         */
+        PointMean: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Decimals */
+            decimals: number;
+            /** Mean */
+            mean?: number | null;
+            /** Sd */
+            sd?: number | null;
+            /** Minimum */
+            minimum?: number | null;
+            /** Maximum */
+            maximum?: number | null;
+            /**
+             * Count
+             * @default 0
+             */
+            count: number;
+            /**
+             * Missing
+             * @default 0
+             */
+            missing: number;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /**
+             * Verdict
+             * @description Whether the mean lies within the tolerance, its ends included.
+             * @enum {string}
+             */
+            readonly verdict: "" | "within" | "beyond" | "not known";
+        };
+        /**
+         * PointOrder
+         * @description A point that is to be taken now. `sets`: set values; `typed`: what was read by eye.
+         */
+        PointOrder: {
+            rule: components["schemas"]["PointRule"];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Sets
+             * @default []
+             */
+            sets: components["schemas"]["Quantity"][];
+            /**
+             * Typed
+             * @default []
+             */
+            typed: components["schemas"]["Quantity"][];
+        };
+        /**
+         * PointRule
+         * @description How a run's points are taken. `channels`, by id: those that are averaged. All that have a band must have been steady for `steady_s`
+         *     seconds; then `average_s` seconds are averaged, in which they must stay so. `give_up_s`: seconds after which it is given up.
+         */
+        PointRule: {
+            /** Channels */
+            channels: {
+                [key: string]: components["schemas"]["PointChannel"];
+            };
+            /**
+             * Steady S
+             * @default 10
+             */
+            steady_s: number;
+            /**
+             * Average S
+             * @default 10
+             */
+            average_s: number;
+            /**
+             * Give Up S
+             * @default 300
+             */
+            give_up_s: number;
+        };
+        /**
+         * PointStop
+         * @description The point that is being taken: average at once, steady or not (`now`), or give it up.
+         */
+        PointStop: {
+            /** Number */
+            number: number;
+            /**
+             * Now
+             * @default false
+             */
+            now: boolean;
+        };
+        /**
+         * PointText
+         * @description Another version of a point: what a person gave. `version`: the one that is corrected; `by`: empty for whoever took it.
+         */
+        PointText: {
+            /** Number */
+            number: number;
+            /** Version */
+            version: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Sets
+             * @default []
+             */
+            sets: components["schemas"]["Quantity"][];
+            /**
+             * Typed
+             * @default []
+             */
+            typed: components["schemas"]["Quantity"][];
+            /**
+             * Void
+             * @default false
+             */
+            void: boolean;
         };
         /**
          * Pointed
@@ -3290,6 +3605,21 @@ export interface components {
             answers: {
                 [key: string]: string;
             };
+        };
+        /**
+         * Quantity
+         * @description A number that a person gave: a set value, or what was read by eye.
+         */
+        Quantity: {
+            /** Name */
+            name: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Value */
+            value: number;
         };
         /**
          * QueryPart
@@ -3706,6 +4036,7 @@ export interface components {
             marks: components["schemas"]["Mark"][];
             /** Crossings */
             crossings: components["schemas"]["Crossing"][];
+            points: components["schemas"]["RunPoints"];
         };
         /**
          * RunNumbers
@@ -3766,7 +4097,7 @@ export interface components {
          * RunPlan
          * @description `order`: the order's number. `fields`: the shop's own, by name. `channels`: those that have columns in the CSV, by id; none for all of
          *     them. What has no column is kept with the samples and on the tape all the same. `carry_on`: it goes on after everything was
-         *     stopped or the power failed.
+         *     stopped or the power failed. `points`: how its test points are taken.
          */
         RunPlan: {
             /** Name */
@@ -3811,6 +4142,25 @@ export interface components {
              * @default false
              */
             carry_on: boolean;
+            points?: components["schemas"]["PointRule"] | null;
+        };
+        /**
+         * RunPoints
+         * @description The test points of a run. `points`: the newest version of each, in order; `earlier`: what stood there before. `rule`: how its plan
+         *     has them taken; None where it does not say.
+         */
+        RunPoints: {
+            rule?: components["schemas"]["PointRule"] | null;
+            /**
+             * Points
+             * @default []
+             */
+            points: components["schemas"]["Point"][];
+            /**
+             * Earlier
+             * @default []
+             */
+            earlier: components["schemas"]["Point"][];
         };
         /**
          * RunRow
@@ -3847,7 +4197,8 @@ export interface components {
         };
         /**
          * RunStatus
-         * @description The run in progress. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory. `ends_at`: when it ends by the clock, in microseconds, None where it does not. `unsettled`: the channels, by
+         * @description The run in progress. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory. `points`:
+         *     how many versions of test points there are. `ends_at`: when it ends by the clock, in microseconds, None where it does not. `unsettled`: the channels, by
          *     name, that keep it from ending as settled.
          */
         RunStatus: {
@@ -3890,6 +4241,9 @@ export interface components {
             repairs: string[];
             /** Marks */
             marks: components["schemas"]["Mark"][];
+            /** Points */
+            points: number;
+            taking: components["schemas"]["TakingStatus"] | null;
         };
         /**
          * SampleAt
@@ -4556,6 +4910,27 @@ export interface components {
             why: string;
         };
         /**
+         * TakingStatus
+         * @description A test point that is being taken. `unsteady`: the channels, by name, that are waited for; `since`, `until`: the stretch that is
+         *     averaged, None before it has begun; `gives_up_at`. Times in microseconds since 1970 UTC.
+         */
+        TakingStatus: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Unsteady */
+            unsteady: string[];
+            /** Begun At */
+            begun_at: number;
+            /** Since */
+            since: number | null;
+            /** Until */
+            until: number | null;
+            /** Gives Up At */
+            gives_up_at: number;
+        };
+        /**
          * TapeLine
          * @description One event as it is shown: `text` has one character per byte where bytes went over the link; `why` says
          *     which query or command was sent. `more`: bytes that stand on the tape behind those shown here.
@@ -5183,6 +5558,134 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MarkText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunStatus"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    points: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunPoints"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_point: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunStatus"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    correct_point: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunStatus"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stop_point: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointStop"];
             };
         };
         responses: {
@@ -6753,6 +7256,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RunDetail"];
                 };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    points_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

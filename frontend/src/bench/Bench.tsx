@@ -26,6 +26,9 @@ import { usePast, useTimeView } from "./useTimeView";
 const LayoutWindow = lazy(() => import("./LayoutWindow").then((part) => ({ default: part.LayoutWindow })));
 const BigReadouts = lazy(() => import("./BigReadouts").then((part) => ({ default: part.BigReadouts })));
 const NumbersPanel = lazy(() => import("./NumbersPanel").then((part) => ({ default: part.NumbersPanel })));
+const PointsPanel = lazy(() =>
+  import("../points/PointsPanel").then((part) => ({ default: part.PointsPanel })),
+);
 const NothingYet = lazy(() => import("./NothingYet").then((part) => ({ default: part.NothingYet })));
 const ChannelWindow = lazy(() => import("./ChannelWindow").then((part) => ({ default: part.ChannelWindow })));
 
@@ -72,6 +75,7 @@ const Waiting = styled.p`
   color: var(--quiet);
 `;
 
+const PARTS = { tape: "The tape", numbers: "The statistics", points: "The test points" };
 const NO_INSTRUMENTS: Instrument[] = [];
 const NO_PORTS: Port[] = [];
 
@@ -93,7 +97,7 @@ function LiveBench({ theme }: { theme: Theme }) {
   const empty = useLive(({ status }) => !status?.instruments.length);
   const here = useLive(({ line }) => line === "live");
   const [address, setAddress] = useSearchParams();
-  const [panel, setPanel] = useState<"tape" | "numbers">("tape");
+  const [panel, setPanel] = useState<"tape" | "numbers" | "points">("tape");
   const [tall, setTall] = useState(false);
   const [movable, setMovable] = useState(false);
   const [laying, setLaying] = useState(false);
@@ -115,7 +119,7 @@ function LiveBench({ theme }: { theme: Theme }) {
   );
   useKeys({
     t: () => (panel === "tape" ? setTall((old) => !old) : setPanel("tape")),
-    s: () => setPanel((old) => (old === "tape" ? "numbers" : "tape")),
+    s: () => setPanel((old) => (old === "numbers" ? "tape" : "numbers")),
     r: () => setBig(!big),
     Escape: () => (big ? setBig(false) : time.back()),
     ...forwards,
@@ -127,6 +131,8 @@ function LiveBench({ theme }: { theme: Theme }) {
       why={before?.why ?? ""}
       statistics={panel === "numbers"}
       onStatistics={() => setPanel(panel === "numbers" ? "tape" : "numbers")}
+      points={panel === "points"}
+      onPoints={() => setPanel(panel === "points" ? "tape" : "points")}
       onReadouts={() => setBig(true)}
       hidden={layout.hidden.length}
       onLayout={() => setLaying(true)}
@@ -177,9 +183,17 @@ function LiveBench({ theme }: { theme: Theme }) {
                 onChannel={setChannel}
               />
             </Guard>
-            <Guard place={panel} part={panel === "tape" ? "The tape" : "The statistics"}>
+            <Guard place={panel} part={PARTS[panel]}>
               {panel === "tape" ? (
                 <BenchTape tall={tall} onTall={() => setTall((old) => !old)} tools={tools} />
+              ) : panel === "points" ? (
+                <Suspense fallback={<div style={{ height: tall ? "46vh" : 300 }} />}>
+                  <PointsPanel
+                    height={tall ? "46vh" : 300}
+                    onTake={() => setAddress({ point: "" })}
+                    tools={tools}
+                  />
+                </Suspense>
               ) : (
                 <Suspense fallback={<div style={{ height: tall ? "46vh" : 220 }} />}>
                   <NumbersPanel

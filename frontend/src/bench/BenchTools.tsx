@@ -33,6 +33,8 @@ export interface BenchToolsProps {
   why: string;
   statistics: boolean;
   onStatistics: () => void;
+  points: boolean;
+  onPoints: () => void;
   onReadouts: () => void;
   hidden: number;
   onLayout: () => void;
@@ -42,7 +44,7 @@ export interface BenchToolsProps {
 
 /** What can be shown below and instead of the trends, and what is to be known of them. */
 export function BenchTools(props: BenchToolsProps) {
-  const { moved, why, statistics, movable, hidden } = props;
+  const { moved, why, statistics, points, movable, hidden } = props;
   const overdue = useLive(({ status }) => status?.overdue?.[0]?.words ?? "");
   const notice = [why, overdue].filter(Boolean).join(" ");
   return (
@@ -63,6 +65,9 @@ export function BenchTools(props: BenchToolsProps) {
       )}
       <Chip $chosen={statistics} aria-pressed={statistics} onPress={props.onStatistics}>
         statistics
+      </Chip>
+      <Chip $chosen={points} aria-pressed={points} onPress={props.onPoints}>
+        points
       </Chip>
       <Chip onPress={props.onReadouts}>readouts</Chip>
       <Chip onPress={props.onLayout}>layout{hidden > 0 && `, ${hidden} hidden`}</Chip>

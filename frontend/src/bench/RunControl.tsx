@@ -5,6 +5,7 @@ import { useAct } from "../api/useAct";
 import { alike, connection, type LiveState, useLive } from "../live/connection";
 import { Banner } from "../parts/Banner";
 import { useKeys } from "../parts/useKeys";
+import { usePoints } from "../points/usePoints";
 import { beginWords } from "./plan";
 import { RunStrip } from "./RunStrip";
 
@@ -14,6 +15,12 @@ const EndWindow = lazy(() => import("./RunWindows").then((part) => ({ default: p
 const EndsWindow = lazy(() => import("./EndsWindow").then((part) => ({ default: part.EndsWindow })));
 const CallOffWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.CallOffWindow })));
 const MarkWindow = lazy(() => import("./RunWindows").then((part) => ({ default: part.MarkWindow })));
+const PointWindow = lazy(() =>
+  import("../points/PointWindow").then((part) => ({ default: part.PointWindow })),
+);
+const PointTaking = lazy(() =>
+  import("../points/PointTaking").then((part) => ({ default: part.PointTaking })),
+);
 const EndedCard = lazy(() => import("./EndedCard").then((part) => ({ default: part.EndedCard })));
 
 const NO_TROUBLE: string[] = [];
@@ -45,6 +52,7 @@ export function RunControl() {
     b: () => !run && !armed && channels > 0 && setOpen("begin"),
     e: () => run && setOpen("end"),
     m: () => run && setOpen("mark"),
+    p: () => run && !run.taking && setAddress({ point: "" }),
   });
   const close = (): void => setOpen("");
   const act = useAct();
@@ -74,9 +82,15 @@ export function RunControl() {
         onCallOff={() => setOpen("off")}
       />
       {act.trouble && <Banner>{act.trouble}</Banner>}
+      {run?.taking && (
+        <Suspense fallback={null}>
+          <PointTaking taking={run.taking} heard={heard} />
+        </Suspense>
+      )}
       <Suspense fallback={null}>
         {ended && !run && <Ended />}
         {open === "begin" && <Begin onClose={close} />}
+        {address.has("point") && run && <Take run={run} onClose={() => setAddress({})} />}
         {open === "mark" && run && <MarkWindow run={run} onClose={close} />}
         {open === "off" && armed && <CallOffWindow armed={armed} onClose={close} />}
         {open === "ends" && run && <Ends run={run} onClose={close} />}
@@ -91,6 +105,12 @@ const NO_CHANNELS: NonNullable<LiveState["status"]>["channels"] = [];
 function Begin({ onClose }: { onClose: () => void }) {
   const channels = useLive(({ status }) => status?.channels ?? NO_CHANNELS);
   return <BeginWindow channels={channels} onClose={onClose} onBegun={connection.began} />;
+}
+
+function Take({ run, onClose }: { run: RunStatus; onClose: () => void }) {
+  const channels = useLive(({ status }) => status?.channels ?? NO_CHANNELS);
+  const { rule, settled } = usePoints();
+  return settled && <PointWindow run={run} rule={rule ?? null} channels={channels} onClose={onClose} />;
 }
 
 function Ends({ run, onClose }: { run: RunStatus; onClose: () => void }) {

@@ -20,6 +20,7 @@ import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
 import { ReadAgain } from "./ReadAgain";
 import { SealCheck } from "./SealCheck";
+import { TestPoints } from "./TestPoints";
 
 const Two = styled.div`
   display: grid;
@@ -127,6 +128,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
         </p>
       )}
       <Trend run={run} theme={theme} />
+      {(run.points.points?.length ?? 0) > 0 && <TestPoints run={run} />}
       <Two>
         <section>
           <h2>Numbers</h2>

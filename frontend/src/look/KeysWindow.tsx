@@ -19,6 +19,7 @@ const LIST: [string, string][] = [
   ["F", "freeze the trends, and go on"],
   ["B", "begin a run"],
   ["M", "mark this moment"],
+  ["P", "take a test point"],
   ["E", "end the run (asks first)"],
   ["T", "tape, taller and back"],
   ["S", "statistics of what is shown, and back"],

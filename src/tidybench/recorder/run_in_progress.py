@@ -8,31 +8,36 @@ from pathlib import Path
 from tidybench.core.derivation import END, RESTARTED
 from tidybench.core.plan.end_watch import EndWatch
 from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.point_order import PointOrder
+from tidybench.core.plan.point_taking import Averaged, PointTaking
 from tidybench.core.plan.run_plan import RunPlan
+from tidybench.core.plan.steadiness import MIN_SAMPLES
 from tidybench.core.setup.calculated import CALCULATED
-from tidybench.core.tape.events import MarkCorrected, Note, SetupsInForce, Start
+from tidybench.core.tape.events import MarkCorrected, Note, PointTaken, SetupsInForce, Start
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.figure import figure
 from tidybench.core.values.finding import Finding
 from tidybench.core.values.mark import Mark
+from tidybench.core.values.point import Point, newest_of
 from tidybench.recorder.clock import STEP, Clock
 from tidybench.recorder.employed import Employed
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.mender import Mender, Ready, Unfinished
-from tidybench.recorder.planned_end import checked_ends, end_watch
+from tidybench.recorder.planned_end import checked_ends, end_watch, watched
 from tidybench.recorder.refused import RequestRefused
 from tidybench.runs.disk import Disk, Done
 from tidybench.runs.entry import Entry
 from tidybench.runs.lead import Lead
 from tidybench.runs.log import RunLog, begin_note
+from tidybench.runs.points import POINTS
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunEnd, RunState
 from tidybench.runs.steady_rows import fastest
 from tidybench.wire.bench import BenchName
 from tidybench.wire.channels import ChannelStatus
-from tidybench.wire.runs import RunStatus
+from tidybench.wire.runs import CorrectPoint, RunStatus, TakingStatus
 
 logger = logging.getLogger(__name__)
 
@@ -65,6 +70,7 @@ class RunInProgress:
         self._held_since = 0
         self._laying_up = False
         self._end_watch: EndWatch | None = None
+        self._taking: PointTaking | None = None
 
     # ---- a run that goes on after a restart
 
@@ -234,9 +240,84 @@ class RunInProgress:
             return ""
         return self._end_watch.look(now, self.log.rows, beyond)
 
+    # ---- test points
+
+    def take_point(self, order: PointOrder, statuses: Sequence[ChannelStatus]) -> None:
+        """Begin to take a test point. Raises RequestRefused."""
+        self._refuse_while_mending()
+        if self.log is None:
+            raise RequestRefused("conflict", "No run is on: a test point belongs to one. Begin it first.")
+        if self._taking is not None:
+            raise RequestRefused(
+                "conflict", f"Point {self._taking.number} is being taken. Wait for it, or give it up."
+            )
+        number = max((point.number for point in self.log.points), default=0) + 1
+        averaged = checked_point(order, statuses)
+        now = self._clock.now()
+        self._taking = PointTaking(order, number, averaged, now)
+        self._journal.put("", Note(now, "point ordered", f"{number} {order.name}".strip()))
+
+    def stop_point(self, number: int, now_then: bool) -> None:
+        """Do not wait any longer: average at once, or give it up. Raises RequestRefused."""
+        taking = self._taking
+        if taking is None or taking.number != number:
+            raise RequestRefused("conflict", f"Point {number} is not being taken any more.")
+        now = self._clock.now()
+        if now_then:
+            taking.do_not_wait(now)
+        else:
+            self._keep_point(taking.given_up(now, "by a person"))
+
+    def look_at_point(self, now: int) -> None:
+        """Whether the point that is being taken is taken, or given up."""
+        if self._taking is not None and (point := self._taking.look(now)) is not None:
+            self._keep_point(point)
+
+    def _keep_point(self, point: Point) -> None:
+        self._taking = None
+        if self.log is None:
+            return
+        self._journal.put("", PointTaken(point.at, point.model_dump()))
+        try:
+            self.log.point(point)
+        except OSError as error:  # it stands on the tape: recovery puts it back
+            logger.exception("a point could not be written")
+            self.log.troubles["points"] = (
+                f"{POINTS} cannot be written: {error.strerror}. The tape has the point."
+            )
+
+    def correct_point(self, wanted: CorrectPoint) -> None:
+        """Another version of a point; the old ones stay. Raises RequestRefused."""
+        self._refuse_while_mending()
+        points = newest_of(self.log.points) if self.log is not None else []
+        old = next((one for one in points if one.number == wanted.number), None)
+        if old is None:
+            raise RequestRefused("not found", f"The run in progress has no point {wanted.number}.")
+        if old.version != wanted.version:
+            raise RequestRefused(
+                "conflict", f"Point {wanted.number} was corrected meanwhile. Look at it again."
+            )
+        given = wanted.model_dump(include={"name", "note", "sets", "typed", "void"})
+        by = wanted.by or old.by
+        self._keep_correction(
+            Point.model_validate(old.model_dump() | given | {"version": old.version + 1, "by": by})
+        )
+
+    def _keep_correction(self, point: Point) -> None:
+        assert self.log is not None
+        try:
+            self.log.point(point)
+        except OSError as error:
+            raise RequestRefused(
+                "disk", f"The correction cannot be written: {error.strerror}. The point stays as it was."
+            ) from error
+        self._journal.put("", PointTaken(self._clock.now(), point.model_dump()))
+
     def say_end(self, reason: str) -> int:
         """The last line of its tape; gives the time."""
         now = self._clock.now()
+        if self._taking is not None:
+            self._keep_point(self._taking.given_up(now, "the run ended"))
         self._journal.put("", Note(now, END, reason))
         return now
 
@@ -287,10 +368,11 @@ class RunInProgress:
     def _write(self, entries: Sequence[Entry], now: int) -> None:
         assert self.log is not None
         self.log.write(entries, now)
-        if self._end_watch is not None:
-            for entry in entries:
-                if entry.batch is not None:
-                    self._end_watch.take(entry.batch)
+        for watch in (self._end_watch, self._taking):
+            if watch is not None:
+                for entry in entries:
+                    if entry.batch is not None:
+                        watch.take(entry.batch)
 
     def sync(self, now: int) -> None:
         """Have it brought to the disk."""
@@ -388,7 +470,9 @@ class RunInProgress:
         if self._mending is not None:
             one, mender = self._mending
             words = f"It is being put in order after a restart ({mender.words}). What is measured meanwhile is kept."
-            return _status(one.folder, one.state, one.state.rows, one.newest.at, [words], [], None, 0)
+            return _status(
+                one.folder, one.state, one.state.rows, one.newest.at, [words], [], None, 0, 0, None
+            )
         log = self.log
         if log is None:
             return None
@@ -401,7 +485,16 @@ class RunInProgress:
             )
         marks = log.marks[-MAX_MARKS:]
         return _status(
-            log.folder, log.state, log.rows, log.saved_at, troubles, marks, watch, self._clock.now()
+            log.folder,
+            log.state,
+            log.rows,
+            log.saved_at,
+            troubles,
+            marks,
+            watch,
+            self._clock.now(),
+            len(log.points),
+            self._taking,
         )
 
 
@@ -414,6 +507,8 @@ def _status(
     marks: Sequence[Mark],
     watch: EndWatch | None,
     now: int,
+    points: int,
+    taking: PointTaking | None,
 ) -> RunStatus:
     return RunStatus(
         id=state.id,
@@ -437,7 +532,47 @@ def _status(
         troubles=troubles,
         repairs=state.repairs,
         marks=list(marks),
+        points=points,
+        taking=_taking(taking, now) if taking is not None else None,
     )
+
+
+def _taking(taking: PointTaking, now: int) -> TakingStatus:
+    return TakingStatus(
+        number=taking.number,
+        name=taking.order.name,
+        unsteady=taking.unsteady(now),
+        begun_at=taking.begun_at,
+        since=taking.since,
+        until=taking.until,
+        gives_up_at=taking.gives_up_at,
+    )
+
+
+def checked_point(order: PointOrder, channels: Sequence[ChannelStatus]) -> dict[str, Averaged]:
+    """The channels that a point averages, by id. Raises RequestRefused where one cannot be averaged."""
+    known = {channel.id: channel for channel in channels}
+    for key, part in order.rule.channels.items():
+        channel = known.get(key)
+        if channel is None:
+            raise RequestRefused(
+                "invalid",
+                f"The channel “{key}” is not on the bench. Leave it out, or connect its instrument.",
+            )
+        if channel.clock or channel.states:
+            what = "a device's clock" if channel.clock else "a channel of states"
+            raise RequestRefused("invalid", f"{channel.name} is {what}: it has no mean. Leave it out.")
+        least = channel.interval_s * MIN_SAMPLES
+        if part.band is not None and channel.interval_s * (MIN_SAMPLES - 1) > order.rule.steady_s:
+            raise RequestRefused(
+                "invalid",
+                f"{channel.name} has a value every {figure(channel.interval_s)} s: {figure(order.rule.steady_s)} s are too short "
+                f"to call it steady. Give at least {figure(least)} s.",
+            )
+    for text in (order.name, order.by, order.note, *(one.name for one in (*order.sets, *order.typed))):
+        without_controls(text, "What is given of a point")
+    found = watched(list(order.rule.channels), known)
+    return {key: Averaged(found[key], known[key].decimals) for key in order.rule.channels}
 
 
 def checked_mark(text: str) -> str:

@@ -46,8 +46,11 @@ from tidybench.wire.runs import (
     CallOff,
     ChangeEnds,
     CorrectMark,
+    CorrectPoint,
     EndRun,
     GetGlance,
+    StopPoint,
+    TakePoint,
 )
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
 from tidybench.wire.setups import ApplySetups, GetSetups
@@ -120,6 +123,9 @@ class Service(threading.Thread):
             ChangeEnds: self._change_ends,
             AddMark: self._mark,
             CorrectMark: self._correct_mark,
+            TakePoint: self._take_point,
+            StopPoint: self._stop_point,
+            CorrectPoint: self._correct_point,
             Acknowledge: self._acknowledge,
             ZeroChannel: lambda r: Answer(zeroed=self._parts.zeros.press(r.channel, r.undo)),
             ReleasePort: self._release,
@@ -324,6 +330,20 @@ class Service(threading.Thread):
     def _correct_mark(self, request: CorrectMark) -> Answer:
         text, writer = checked_mark(request.text), self._parts.writer
         return Answer(run=self._ask(lambda: writer.correct_mark(request.at, text)))
+
+    def _take_point(self, request: TakePoint) -> Answer:
+        writer = self._parts.writer
+        return Answer(run=self._ask(lambda: writer.take_point(request.order)))
+
+    def _stop_point(self, request: StopPoint) -> Answer:
+        writer = self._parts.writer
+        return Answer(run=self._ask(lambda: writer.stop_point(request.number, request.now)))
+
+    def _correct_point(self, request: CorrectPoint) -> Answer:
+        for text in (request.name, request.note, request.by):
+            without_controls(text, "What is given of a point")
+        writer = self._parts.writer
+        return Answer(run=self._ask(lambda: writer.correct_point(request)))
 
     def _acknowledge(self, request: Acknowledge) -> Answer:
         writer = self._parts.writer

@@ -21,6 +21,7 @@ from tidybench.core.derivation import Derivation
 from tidybench.core.plan.begin_watch import Occasion
 from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.glance import SleepState
+from tidybench.core.plan.point_order import PointOrder
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.tape.events import Note
 from tidybench.core.values.crossing import CALLING, SERIOUS, Crossing
@@ -47,7 +48,7 @@ from tidybench.runs.lead import Lead
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunEnd
 from tidybench.wire.channels import ChannelStatus
-from tidybench.wire.runs import ArmedStatus, RunStatus
+from tidybench.wire.runs import ArmedStatus, CorrectPoint, RunStatus
 from tidybench.wire.status import Status
 
 logger = logging.getLogger(__name__)
@@ -146,6 +147,7 @@ class Writer(threading.Thread):
             if crossings:
                 self._cross(crossings)
         self.run_in_progress.write(entries, now, self.employed)
+        self.run_in_progress.look_at_point(now)
         if reason := self.run_in_progress.due(now, self._is_beyond):
             run = self.run_in_progress.log
             assert run is not None
@@ -362,6 +364,21 @@ class Writer(threading.Thread):
     def mark(self, text: str, by: str, ago_ms: float = 0.0) -> RunStatus:
         """Mark the moment `ago_ms` ago. Raises RequestRefused."""
         self.run_in_progress.mark(text, by, ago_ms)
+        return self._run_status()
+
+    def take_point(self, order: PointOrder) -> RunStatus:
+        """Begin to take a test point. Raises RequestRefused."""
+        self.run_in_progress.take_point(order, self.channels())
+        return self._run_status()
+
+    def stop_point(self, number: int, now: bool) -> RunStatus:
+        """Average at once, or give the point up. Raises RequestRefused."""
+        self.run_in_progress.stop_point(number, now)
+        return self._run_status()
+
+    def correct_point(self, wanted: CorrectPoint) -> RunStatus:
+        """Another version of a point. Raises RequestRefused."""
+        self.run_in_progress.correct_point(wanted)
         return self._run_status()
 
     def correct_mark(self, at: int, text: str) -> RunStatus:

@@ -20,6 +20,7 @@ from tidybench.core.tape.lines import tape_line
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.finding import Finding
 from tidybench.core.values.mark import Mark
+from tidybench.core.values.point import Point
 from tidybench.core.values.row_rule import RowRule
 from tidybench.runs.checks import CHECKS, check_line
 from tidybench.runs.columns import header
@@ -31,6 +32,7 @@ from tidybench.runs.files import Appender
 from tidybench.runs.folder import SAMPLES, SETUPS, SUMMARY, TAPE, new_folder, setup_file
 from tidybench.runs.lead import Lead
 from tidybench.runs.marks import MarksFile
+from tidybench.runs.points import PointsFile
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.rows import RowMaker, make_rule
 from tidybench.runs.run_channel import RunChannel
@@ -96,6 +98,7 @@ class RunLog:
         self._samples = Appender(folder / SAMPLES)
         self._csv = Appender(folder / state.csv)
         self._checks = Appender(folder / CHECKS)
+        self._points = PointsFile(folder, state.begun_at, self._disk, self._refused)
         self._marks = MarksFile(folder, state.begun_at, self._disk, self._refused)
         self._crossings: Appender | None = Appender(folder / CROSSINGS)
         if not self._crossings.size:
@@ -154,7 +157,7 @@ class RunLog:
             lead_us=lead.us if lead is not None else 0,
             lead_sequence=lead.sequence if lead is not None else 0,
             **(
-                plan.model_dump(include={"order", "notes", "fields", "begins", "ends", "carry_on"})
+                plan.model_dump(include={"order", "notes", "fields", "begins", "ends", "carry_on", "points"})
                 if plan is not None
                 else {}
             ),
@@ -400,6 +403,15 @@ class RunLog:
         self.state.ends, self.state.ends_given_at = ends, at
         self._put_state()
 
+    @property
+    def points(self) -> list[Point]:
+        """All versions of its points so far."""
+        return self._points.points
+
+    def point(self, point: Point) -> None:
+        """Add a point, or another version of one. The tape's line is the journal's. Raises OSError."""
+        self._points.add(point)
+
     def mark(self, mark: Mark) -> None:
         """Add a mark to marks.csv. The tape's line is the journal's. Raises OSError."""
         self._marks.add(mark)
@@ -554,6 +566,7 @@ class RunLog:
         self._ended = True
         files = (self._tape, self._samples, self._csv, self._checks, self._crossings)
         descriptors = [file.release() for file in files if file is not None]
+        descriptors.append(self._points.release())
         self._crossings = None
         self._marks.close()
 

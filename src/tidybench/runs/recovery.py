@@ -21,11 +21,12 @@ import numpy as np
 from tidybench.core.batch import RECORD_SIZE, Batch
 from tidybench.core.samples import batches_of, channels_of, qualities_of, sequences_of, unpack
 from tidybench.core.tape.counting import count
-from tidybench.core.tape.events import Hole, MarkCorrected, Opened, Start
+from tidybench.core.tape.events import Hole, MarkCorrected, Opened, PointTaken, Start
 from tidybench.core.tape.lines import tape_line
 from tidybench.core.values.counts import RunCounts
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark
+from tidybench.core.values.point import Point
 from tidybench.runs.checks import CHECKS, Check, proven
 from tidybench.runs.crossings import CROSSINGS, crossing_row
 from tidybench.runs.disk import HereAndNow
@@ -34,6 +35,7 @@ from tidybench.runs.files import MAX_LINE, Appender, trim_lines, trim_records
 from tidybench.runs.folder import SAMPLES, TAPE
 from tidybench.runs.log import write_summary
 from tidybench.runs.marks import MARKS, MarksFile
+from tidybench.runs.points import POINTS, TABLE, PointsFile
 from tidybench.runs.reread import reread
 from tidybench.runs.rows import RowMaker, make_rule
 from tidybench.runs.run_state import RunState, read_state, write_state
@@ -117,6 +119,8 @@ def mend(folder: Path, said: Callable[[str], None] = lambda words: None) -> Mend
     repairs += _mend_tape(folder, check)
     trim_lines(folder / CHECKS)
     trim_lines(folder / MARKS)
+    trim_lines(folder / POINTS)
+    adopt(folder / TABLE, complete_lines)
     repairs += _mend_crossings(folder)
     said("reading its tape")
     told = _Told(state, check)
@@ -251,6 +255,7 @@ class _Told:
         self.links: set[str] = set()
         self.marks: list[Mark] = []
         self.corrected: list[MarkCorrected] = []
+        self.points: list[Point] = []
         self.crossings: list[Crossing] = []
         self.unread: set[int] = set()
         self._read: set[str] = {""}
@@ -272,6 +277,8 @@ class _Told:
                 self.marks.append(event)
             elif isinstance(event, MarkCorrected):
                 self.corrected.append(event)
+            elif isinstance(event, PointTaken):
+                self.points.append(Point.model_validate(event.point))
             elif isinstance(event, Crossing):
                 self.crossings.append(event)
             if item.sequence > base:
@@ -564,6 +571,7 @@ def _put_back(folder: Path, state: RunState, told: _Told) -> list[str]:
     marks.close()
     if lost:
         repairs.append(f"{_so_many(len(lost), 'mark')} put back from the tape.")
+    repairs += _put_back_points(folder, state, told, failed)
     path = folder / CROSSINGS
     if path.exists() and told.crossings:
         there = set(path.read_bytes().decode("utf-8").split("\r\n"))
@@ -575,6 +583,19 @@ def _put_back(folder: Path, state: RunState, told: _Told) -> list[str]:
             file.close()
             repairs.append(f"{_so_many(len(missing), 'crossing')} put back from the tape.")
     return repairs
+
+
+def _put_back_points(
+    folder: Path, state: RunState, told: _Told, failed: Callable[[Exception], None]
+) -> list[str]:
+    points = PointsFile(folder, state.begun_at, HereAndNow(), failed)
+    known = {(point.number, point.version) for point in points.points}
+    lost = [point for point in told.points if (point.number, point.version) not in known]
+    for point in lost:
+        points.add(point)
+    points.write_table()
+    points.release()
+    return [f"{_so_many(len(lost), 'test point')} put back from the tape."] if lost else []
 
 
 def _stats(folder: Path, before: RunState, told: _Told) -> RunStats:

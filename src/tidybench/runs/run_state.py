@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 
 from tidybench.core.plan.begins import Begins
 from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.point_order import PointRule
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.tape.events import Hole
 from tidybench.core.values.counts import RunCounts
@@ -25,7 +26,7 @@ class RunState(BaseModel):
         channel number) are exact at line `summed` of the tape, 0 for never. `holes`: what could not be kept. `mended`: how
         many samples there were when it was put in order after a crash. `begun_by`: what began it, "" for a person. `lead_us`: so many
         microseconds at its beginning are from memory, and `lead_sequence`: the last number of them, 0 for none.
-        `glance`: what was found before it began. `order`, `notes`, `fields`, `begins`, `ends` and `carry_on` are as the plan had them
+        `glance`: what was found before it began. `order`, `notes`, `fields`, `begins`, `ends`, `points` and `carry_on` are as the plan had them
     (core.plan.run_plan); `ends` as it was changed since, at `ends_given_at` (0: at the beginning); `chosen`: the plan's channels, none for all."""
 
     format: Literal[1] = 1
@@ -48,6 +49,7 @@ class RunState(BaseModel):
     ends: Ends = Field(default_factory=Ends)
     ends_given_at: int = 0
     carry_on: bool = False
+    points: PointRule | None = None
     begun_at: int
     ended_at: int | None = None
     status: Literal["logging"] | RunEnd = "logging"

@@ -4,16 +4,20 @@ import asyncio
 import contextlib
 import time
 import uuid
+from pathlib import Path
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request, Response, WebSocket, WebSocketDisconnect
+from fastapi import APIRouter, HTTPException, Query, Request, Response, WebSocket, WebSocketDisconnect
 from pydantic import Field
 from starlette.concurrency import run_in_threadpool
 
 from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.point_order import PointOrder
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.finding import Finding
+from tidybench.core.values.point import Quantity
+from tidybench.runs.points import RunPoints, run_points
 from tidybench.web.context import answered, context_of
 from tidybench.web.given import Moment
 from tidybench.web.hub import thinned
@@ -28,9 +32,12 @@ from tidybench.wire.runs import (
     CallOff,
     ChangeEnds,
     CorrectMark,
+    CorrectPoint,
     EndRun,
     GetGlance,
     RunStatus,
+    StopPoint,
+    TakePoint,
 )
 from tidybench.wire.status import GetHistory
 
@@ -54,6 +61,26 @@ class NewMark(Exact):
     text: Annotated[str, Field(max_length=500)]
     by: Annotated[str, Field(max_length=120)] = ""
     ago_ms: Annotated[float, Field(ge=0, le=86_400_000, allow_inf_nan=False)] = 0.0
+
+
+class PointStop(Exact):
+    """The point that is being taken: average at once, steady or not (`now`), or give it up."""
+
+    number: Annotated[int, Field(ge=1, le=10**6)]
+    now: bool = False
+
+
+class PointText(Exact):
+    """Another version of a point: what a person gave. `version`: the one that is corrected; `by`: empty for whoever took it."""
+
+    number: Annotated[int, Field(ge=1, le=10**6)]
+    version: Annotated[int, Field(ge=1, le=10**6)]
+    name: Annotated[str, Field(max_length=120)] = ""
+    note: Annotated[str, Field(max_length=500)] = ""
+    by: Annotated[str, Field(max_length=120)] = ""
+    sets: Annotated[list[Quantity], Field(max_length=20)] = []
+    typed: Annotated[list[Quantity], Field(max_length=20)] = []
+    void: bool = False
 
 
 class MarkText(Exact):
@@ -168,6 +195,47 @@ async def end(request: Request, body: End) -> None:
 async def mark(request: Request, body: NewMark) -> RunStatus:
     """Mark this moment of the run in progress."""
     answer = await answered(request, AddMark(text=body.text, by=body.by, ago_ms=body.ago_ms))
+    assert answer.run is not None
+    return answer.run
+
+
+@router.get("/run/points")
+async def points(request: Request) -> RunPoints:
+    """The test points of the run in progress, all versions of each, as they came; and how its plan has them taken."""
+    status = context_of(request).hub.message().status
+    if status is None or status.run is None:
+        return RunPoints()
+    folder = Path(status.run.folder)
+    return await run_in_threadpool(lambda: _points_of(folder))
+
+
+def _points_of(folder: Path) -> RunPoints:
+    try:
+        return run_points(folder)
+    except (OSError, ValueError) as error:
+        raise HTTPException(404, f"The run's folder cannot be read ({folder}).") from error
+
+
+@router.post("/run/points", status_code=201)
+async def take_point(request: Request, body: PointOrder) -> RunStatus:
+    """Take a test point of the run in progress; the status tells how it goes."""
+    answer = await answered(request, TakePoint(order=body))
+    assert answer.run is not None
+    return answer.run
+
+
+@router.post("/run/points/stop")
+async def stop_point(request: Request, body: PointStop) -> RunStatus:
+    """The point that is being taken is averaged at once, or given up."""
+    answer = await answered(request, StopPoint(number=body.number, now=body.now))
+    assert answer.run is not None
+    return answer.run
+
+
+@router.patch("/run/points")
+async def correct_point(request: Request, body: PointText) -> RunStatus:
+    """Another version of a point of the run in progress; the old ones stay."""
+    answer = await answered(request, CorrectPoint(**body.model_dump()))
     assert answer.run is not None
     return answer.run
 

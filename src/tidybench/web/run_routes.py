@@ -25,6 +25,7 @@ from tidybench.records.blocks import picture
 from tidybench.records.models import Mark as MarkTable
 from tidybench.records.models import Run, RunChannel, SampleBlock
 from tidybench.runs.crossings import read_crossings
+from tidybench.runs.points import TABLE, RunPoints, run_points
 from tidybench.runs.run_state import plan_of, read_state
 from tidybench.runs.seal import Seal, SealError, Verified, seal_of, verify
 from tidybench.web.context import Context, context_of
@@ -82,6 +83,7 @@ class RunDetail(RunRow):
     numbers: list[RunNumbers]
     marks: list[Mark]
     crossings: list[Crossing]
+    points: RunPoints
 
 
 router = APIRouter(prefix="/api/runs", responses=REFUSALS)
@@ -162,7 +164,24 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             numbers=[_numbers(c, one.statistics) for c, one in zip(own, found, strict=True)],
             marks=[Mark(m.at, m.text, m.by) for m in marks],
             crossings=read_crossings(Path(run.folder)),
+            points=_points(Path(run.folder)),
         )
+
+
+def _points(folder: Path) -> RunPoints:
+    try:
+        return run_points(folder)
+    except (OSError, ValueError):  # the folder is gone: the page says so elsewhere
+        return RunPoints()
+
+
+@router.get("/{key}/points.csv", response_class=FileResponse)
+def points_table(request: Request, key: uuid.UUID) -> Response:
+    """The run's test points as CSV, a row for the newest version of each."""
+    folder, _ = folder_of(request, key)
+    if not (folder / TABLE).exists():
+        raise HTTPException(404, "This run has no test points.")
+    return csv_response(folder / TABLE, folder)
 
 
 @router.get("/{key}/plan")

@@ -25,9 +25,12 @@ from tidybench.wire.runs import (
     CallOff,
     ChangeEnds,
     CorrectMark,
+    CorrectPoint,
     EndRun,
     GetGlance,
     RunStatus,
+    StopPoint,
+    TakePoint,
 )
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
 from tidybench.wire.setups import ApplySetups, GetSetups, SetupText
@@ -64,6 +67,9 @@ Request = Annotated[
     | ChangeEnds
     | AddMark
     | CorrectMark
+    | TakePoint
+    | StopPoint
+    | CorrectPoint
     | GetPorts
     | ReleasePort
     | TakeBackPort

@@ -6,10 +6,12 @@ from pydantic import BaseModel
 
 from tidybench.core.plan.begins import Begins
 from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.point_order import PointOrder
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.counts import RunCounts
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.mark import Mark
+from tidybench.core.values.point import Quantity
 from tidybench.core.values.row_rule import RowRule
 
 
@@ -27,8 +29,22 @@ class ArmedStatus(Exact):
     troubles: list[str]
 
 
+class TakingStatus(Exact):
+    """A test point that is being taken. `unsteady`: the channels, by name, that are waited for; `since`, `until`: the stretch that is
+    averaged, None before it has begun; `gives_up_at`. Times in microseconds since 1970 UTC."""
+
+    number: int
+    name: str
+    unsteady: list[str]
+    begun_at: int
+    since: int | None
+    until: int | None
+    gives_up_at: int
+
+
 class RunStatus(Exact):
-    """The run in progress. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory. `ends_at`: when it ends by the clock, in microseconds, None where it does not. `unsettled`: the channels, by
+    """The run in progress. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory. `points`:
+    how many versions of test points there are. `ends_at`: when it ends by the clock, in microseconds, None where it does not. `unsettled`: the channels, by
     name, that keep it from ending as settled."""
 
     id: str
@@ -52,6 +68,8 @@ class RunStatus(Exact):
     troubles: list[str]
     repairs: list[str]
     marks: list[Mark]
+    points: int
+    taking: TakingStatus | None
 
 
 class GetGlance(RunPlan):
@@ -106,6 +124,35 @@ class AddMark(BaseModel):
     text: str
     by: str = ""
     ago_ms: float = 0.0
+
+
+class TakePoint(BaseModel):
+    """Take a test point of the run in progress."""
+
+    kind: Literal["take point"] = "take point"
+    order: PointOrder
+
+
+class StopPoint(BaseModel):
+    """The point that is being taken: average at once, steady or not (`now`), or give it up."""
+
+    kind: Literal["stop point"] = "stop point"
+    number: int
+    now: bool = False
+
+
+class CorrectPoint(BaseModel):
+    """Another version of a point of the run in progress: what a person gave. What was measured stays."""
+
+    kind: Literal["correct point"] = "correct point"
+    number: int
+    version: int
+    name: str
+    note: str
+    sets: list[Quantity]
+    typed: list[Quantity]
+    void: bool
+    by: str = ""
 
 
 class CorrectMark(BaseModel):

@@ -129,6 +129,15 @@ class Zeroed:
 
 
 @dataclass(slots=True)
+class PointTaken:
+    """A test point was taken, given up, or corrected: as it stands in the run's points (values.point)."""
+
+    kind: ClassVar[str] = "point"
+    at: int
+    point: dict[str, Any]
+
+
+@dataclass(slots=True)
 class MarkCorrected:
     """The mark made at `mark` has another text from here on."""
 
@@ -177,6 +186,7 @@ Event = (
     | Zeroed
     | Mark
     | MarkCorrected
+    | PointTaken
     | Crossing
     | Hole
     | Note

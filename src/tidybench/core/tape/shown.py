@@ -11,12 +11,14 @@ from tidybench.core.tape.events import (
     Missed,
     Note,
     Opened,
+    PointTaken,
     Received,
     Sent,
     SetupsInForce,
 )
 from tidybench.core.values.crossing import OUTAGES, Crossing
 from tidybench.core.values.mark import Mark
+from tidybench.core.values.point import Point
 
 
 class TapeLine(BaseModel):
@@ -53,6 +55,11 @@ def words_of(event: Event) -> str | None:
         return f"mark: {event.text}"
     if isinstance(event, MarkCorrected):
         return f"mark corrected: {event.before} → {event.text}"
+    if isinstance(event, PointTaken):
+        point = Point.model_validate(event.point)
+        done = f"given up: {point.gave_up}" if point.gave_up else point.verdict or "taken"
+        what = "taken out" if point.void else "corrected" if point.version > 1 else done
+        return f"point {point.number}{f' “{point.name}”' if point.name else ''}: {what}"
     if isinstance(event, Crossing):
         return f"{'alarm' if event.state in OUTAGES else 'limit'}: {event.words}"
     if isinstance(event, Note):

@@ -1,0 +1,134 @@
+import styled from "styled-components";
+import { clock } from "../look/format";
+import { mono } from "../look/theme";
+import { Chip } from "../parts/Button";
+import { outcome, type Point, seriesOf, valueOf } from "./points";
+
+const Table = styled.table`
+  border-collapse: collapse;
+  width: 100%;
+  font-size: 13px;
+  th {
+    font-weight: 600;
+    color: var(--quiet);
+    text-align: right;
+    padding: 3px 8px;
+    vertical-align: bottom;
+  }
+  th.text {
+    text-align: left;
+  }
+  td {
+    padding: 3px 8px;
+    text-align: right;
+    font: 13px/1.4 ${mono};
+    white-space: nowrap;
+    border-top: 1px solid var(--ruling);
+  }
+  thead td {
+    border: 0;
+  }
+  td.text {
+    text-align: left;
+    font: inherit;
+    white-space: normal;
+  }
+  td small {
+    display: block;
+    color: var(--quiet);
+    font-size: 11.5px;
+    font-weight: 400;
+  }
+  tr[data-void] td {
+    color: var(--quiet);
+    text-decoration: line-through;
+  }
+  tr[data-void] .outcome,
+  tr[data-void] .outcome + td {
+    text-decoration: none;
+  }
+  .off {
+    color: var(--fault);
+    font-weight: 700;
+  }
+  .unknown {
+    color: var(--caution);
+    font-weight: 600;
+  }
+`;
+
+const signOf = (verdict: Point["verdict"]): string =>
+  verdict === "beyond" ? "off" : verdict === "not known" ? "unknown" : "";
+
+export interface PointsTableProps {
+  points: readonly Point[];
+  onCorrect?: (point: Point) => void;
+}
+
+/** The test points of a run: a line for each, what was given first, then the means with their deviation. */
+export function PointsTable({ points, onCorrect }: PointsTableProps) {
+  const series = seriesOf(points);
+  return (
+    <Table aria-label="Test points">
+      <thead>
+        <tr>
+          <th scope="col">No.</th>
+          <th scope="col" className="text">
+            Name
+          </th>
+          <th scope="col" className="text">
+            Result
+          </th>
+          {onCorrect && <td />}
+          {series.map((one) => (
+            <th scope="col" key={one.key}>
+              {one.label}
+            </th>
+          ))}
+          <th scope="col">At</th>
+        </tr>
+      </thead>
+      <tbody>
+        {points.map((point) => (
+          <tr key={point.number} data-void={point.void || undefined}>
+            <td>{point.number}</td>
+            <td className="text" title={point.note}>
+              {point.name}
+              {point.note && <small>{point.note}</small>}
+            </td>
+            <td className={`text outcome ${point.gave_up ? "unknown" : signOf(point.verdict)}`}>
+              {outcome(point)}
+            </td>
+            {onCorrect && (
+              <td className="text">
+                <Chip aria-label={`correct point ${point.number}`} onPress={() => onCorrect(point)}>
+                  correct
+                </Chip>
+              </td>
+            )}
+            {series.map((one) => {
+              const mean = point.means?.find((found) => found.id === one.key);
+              return (
+                <td key={one.key} className={signOf(mean?.verdict ?? "")} title={spanWords(mean)}>
+                  {valueOf(one, one.of(point))}
+                  {mean?.sd != null && <small>s {mean.sd.toPrecision(2)}</small>}
+                </td>
+              );
+            })}
+            <td>{clock((point.until || point.at) / 1000)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </Table>
+  );
+}
+
+function spanWords(mean: NonNullable<Point["means"]>[number] | undefined): string {
+  if (!mean) return "";
+  const tolerance =
+    mean.low == null && mean.high == null
+      ? ""
+      : `, tolerance ${mean.low ?? "−∞"} to ${mean.high ?? "∞"} ${mean.unit}`;
+  const missing = mean.missing ? `, ${mean.missing} not measured` : "";
+  return `${mean.count} samples${missing}${tolerance}`;
+}

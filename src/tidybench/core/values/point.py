@@ -1,0 +1,88 @@
+"""A test point: what a run came to while everything stood still."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field, computed_field
+
+from tidybench.core.values.exact import Exact
+
+Verdict = Literal["", "within", "beyond", "not known"]
+"""Against a tolerance; empty where none is given."""
+
+Figure = Annotated[float, Field(allow_inf_nan=False)]
+
+
+class Quantity(Exact):
+    """A number that a person gave: a set value, or what was read by eye."""
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    unit: Annotated[str, Field(max_length=40)] = ""
+    value: Figure
+
+
+class PointMean(Exact):
+    """A channel over the stretch that a point averages. `mean`, `sd` (standard deviation of a sample, n - 1), `minimum` and `maximum`:
+    None where too little was measured. `count`: measured samples; `missing`: those that were not. `low`, `high`: the tolerance."""
+
+    id: str
+    name: str
+    unit: str
+    decimals: int
+    mean: float | None = None
+    sd: float | None = None
+    minimum: float | None = None
+    maximum: float | None = None
+    count: int = 0
+    missing: int = 0
+    low: float | None = None
+    high: float | None = None
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def verdict(self) -> Verdict:
+        """Whether the mean lies within the tolerance, its ends included."""
+        if self.low is None and self.high is None:
+            return ""
+        if self.mean is None:
+            return "not known"
+        within = (self.low is None or self.mean >= self.low) and (self.high is None or self.mean <= self.high)
+        return "within" if within else "beyond"
+
+
+class Point(Exact):
+    """`number` counts a run's points from 1; `version` a point's corrections, from 1. `since` and `until`: the stretch that was
+    averaged, its beginning not included, its end included; `at`: when the point was taken, or given up. Times in microseconds since
+    1970 UTC. `steady`: chosen channels had stayed within their bands before, and did meanwhile. `gave_up`: why there are no means.
+    `void`: it does not count any more."""
+
+    number: int
+    version: int = 1
+    name: Annotated[str, Field(max_length=120)] = ""
+    by: Annotated[str, Field(max_length=120)] = ""
+    note: Annotated[str, Field(max_length=500)] = ""
+    at: int
+    since: int = 0
+    until: int = 0
+    steady: bool = False
+    sets: list[Quantity] = []
+    typed: list[Quantity] = []
+    means: list[PointMean] = []
+    gave_up: str = ""
+    void: bool = False
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def verdict(self) -> Verdict:
+        """Of all its channels together: what is beyond comes first, then what is not known."""
+        found = {one.verdict for one in self.means}
+        order: tuple[Verdict, ...] = ("beyond", "not known", "within")
+        return next((one for one in order if one in found), "")
+
+
+def newest_of(points: list[Point]) -> list[Point]:
+    """The newest version of each point, by number."""
+    newest: dict[int, Point] = {}
+    for point in points:
+        if point.number not in newest or point.version > newest[point.number].version:
+            newest[point.number] = point
+    return [newest[number] for number in sorted(newest)]
