@@ -318,8 +318,12 @@ def test_a_mark_has_the_moment_of_the_press_and_the_operator_unless_told(
     wait_for(lambda: recorder.status().run.rows > 12, "rows")  # type: ignore[union-attr]
     before = time.time_ns() // 1000
     answer, _ = recorder.client.ask(AddMark(text="pump off", ago_ms=1500))
-    recorder.client.ask(AddMark(text="long ago", by="R. Weiss", ago_ms=3_600_000))
-    answer, _ = recorder.client.ask(AddMark(text="as long ago", ago_ms=3_600_000))
+    refused, _ = recorder.client.ask(AddMark(text="long ago", ago_ms=3_600_000))
+    assert "there is nothing to mark before that" in refused.why
+    assert answer.run is not None
+    begun = (time.time_ns() // 1000 - answer.run.begun_at) / 1000
+    recorder.client.ask(AddMark(text="a moment before", by="R. Weiss", ago_ms=begun + 1000))
+    answer, _ = recorder.client.ask(AddMark(text="another", ago_ms=begun + 1000))
     assert answer.run is not None
     pressed, first, second = answer.run.marks
     assert -50_000 < pressed.at - (before - 1_500_000) < 500_000

@@ -10,7 +10,7 @@ from tests.runs.test_folder import AT
 from tests.runs.test_mending import Logged
 from tidybench.core.tape.events import Note, PointTaken, Start
 from tidybench.core.values.point import Point, PointMean, Quantity
-from tidybench.runs.points import POINTS, TABLE, read_points, table
+from tidybench.runs.points import POINTS, TABLE, PointsFile, read_points, table
 from tidybench.runs.recovery import mend
 
 S = 1_000_000
@@ -70,7 +70,6 @@ def test_points_are_put_back_from_the_tape(tmp_path: Path, cut: int) -> None:
     run.happens(Start(AT, {"latest": {}, "calculated": {}, "started": []}))
     made = [point(1), point(2), point(2, 2, void=True)]
     for n, one in enumerate(made):
-        run.log.point(one)
         run.happens(PointTaken(AT + (n + 1) * S, one.model_dump()))
     folder = run.killed()
     assert read_points(folder) == made
@@ -90,3 +89,23 @@ def test_a_run_without_points_has_no_file_of_them(tmp_path: Path) -> None:
     mend(folder)
     assert not (folder / POINTS).exists()
     assert not (folder / TABLE).exists()
+
+
+def test_a_full_disk_makes_points_wait_for_their_file(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    run = Logged(tmp_path)
+    run.happens(Note(AT, "begin", "n"))
+
+    def full(self: PointsFile, point: Point) -> None:
+        raise OSError(28, "No space left on device")
+
+    with monkeypatch.context() as patch:
+        patch.setattr(PointsFile, "add", full)
+        run.happens(PointTaken(AT + S, point(1).model_dump()))
+        assert "No space left on device. The tape has the points." in run.log.troubles["points"]
+        run.happens(PointTaken(AT + S, point(2).model_dump()))
+    assert read_points(run.folder) == []
+    run.log.sync(AT + 2 * S)
+    assert run.log.troubles == {}
+    assert read_points(run.folder) == [point(1), point(2)]

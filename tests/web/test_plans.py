@@ -1,6 +1,17 @@
 """Plans kept by name, over HTTP."""
 
-from tests.conftest import Server, wait_for
+from pathlib import Path
+
+import pytest
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+
+from tests.conftest import DEMO, Server, wait_for
+from tidybench.core.compile.load import load
+from tidybench.core.plan.plan_file import PlanError, load_plan
+from tidybench.core.setup.calculated import load_calculations
+from tidybench.records.plans import plans, take_in
+from tidybench.records.setups import bench_id
 
 
 def test_plans_are_kept_replaced_brought_and_removed(server: Server) -> None:
@@ -46,3 +57,25 @@ def test_a_run_has_its_plan_and_its_seal(server: Server) -> None:
     # The Logbook finds it by its order number and by a field.
     for word in ("A-17", "Class"):
         assert [one["id"] for one in server.get(f"/api/runs?search={word}").json()["runs"]] == [run["id"]]
+
+
+def test_plans_beside_set_ups_are_kept_once(tmp_path: Path, engine: Engine) -> None:
+    path = tmp_path / "a.plan.toml"
+    path.write_text('format = 1\nplan = "Acceptance"\nname = "x"\n')
+    with Session(engine) as session, session.begin():
+        bench = bench_id(session, "b", "k")
+        assert take_in(session, bench, path)
+        path.write_text('format = 1\nplan = "Acceptance"\nname = "another"\n')
+        assert not take_in(session, bench, path)  # a person may have changed the one that is kept
+        assert [load_plan(text).name for text in plans(session, bench)] == ["x"]
+        path.write_text("nonsense")
+        with pytest.raises(PlanError, match="not TOML"):
+            take_in(session, bench, path)
+
+
+def test_the_demo_s_plan_names_channels_of_its_bench() -> None:
+    plan = load_plan((DEMO / "acceptance.plan.toml").read_text("utf-8"))
+    known = {c.id for path in DEMO.glob("*.setup.toml") for c in load(path.read_text("utf-8")).channel}
+    known |= {one.id for one in load_calculations((DEMO / "calculated.toml").read_text("utf-8")).calculated}
+    assert plan.points is not None
+    assert set(plan.points.channels) <= known

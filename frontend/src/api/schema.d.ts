@@ -813,10 +813,10 @@ export interface paths {
         put: operations["keep_plan"];
         post?: never;
         /**
-         * Remove
+         * Remove Plan
          * @description Remove a plan. Runs that were begun with it keep theirs.
          */
-        delete: operations["remove"];
+        delete: operations["remove_plan"];
         options?: never;
         head?: never;
         patch?: never;
@@ -830,10 +830,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * File
+         * Plan File
          * @description The plan as a file.
          */
-        get: operations["file"];
+        get: operations["plan_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2344,6 +2344,7 @@ export interface components {
             clerk: components["schemas"]["HealthPart"];
             links: components["schemas"]["HealthPart"];
             disk: components["schemas"]["HealthPart"];
+            copies: components["schemas"]["HealthPart"];
             versions: components["schemas"]["Versions"];
             /** Errors */
             errors: components["schemas"]["ProcessError"][];
@@ -3133,6 +3134,11 @@ export interface components {
              */
             carry_on: boolean;
             points?: components["schemas"]["PointRule"] | null;
+            /**
+             * Copy To
+             * @default
+             */
+            copy_to: string;
             /**
              * Format
              * @default 1
@@ -3979,7 +3985,8 @@ export interface components {
         };
         /**
          * RunDetail
-         * @description One run, whole. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory; `glance`: what was found before it began.
+         * @description One run, whole. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory; `glance`: what was found before it began; `copy_to`: where it is
+         *     copied to, `copied_at`: since when it is there, `copy_trouble`: why it is not yet.
          */
         RunDetail: {
             /**
@@ -4015,6 +4022,12 @@ export interface components {
             lead_us: number;
             /** Glance */
             glance: components["schemas"]["Finding"][];
+            /** Copy To */
+            copy_to: string;
+            /** Copied At */
+            copied_at: number | null;
+            /** Copy Trouble */
+            copy_trouble: string;
             /** Notes */
             notes: string;
             /** Fields */
@@ -4098,6 +4111,7 @@ export interface components {
          * @description `order`: the order's number. `fields`: the shop's own, by name. `channels`: those that have columns in the CSV, by id; none for all of
          *     them. What has no column is kept with the samples and on the tape all the same. `carry_on`: it goes on after everything was
          *     stopped or the power failed. `points`: how its test points are taken.
+         *     `copy_to`: a folder elsewhere that it is copied to when it has ended.
          */
         RunPlan: {
             /** Name */
@@ -4143,6 +4157,11 @@ export interface components {
              */
             carry_on: boolean;
             points?: components["schemas"]["PointRule"] | null;
+            /**
+             * Copy To
+             * @default
+             */
+            copy_to: string;
         };
         /**
          * RunPoints
@@ -6735,7 +6754,7 @@ export interface operations {
             };
         };
     };
-    remove: {
+    remove_plan: {
         parameters: {
             query?: never;
             header?: never;
@@ -6764,7 +6783,7 @@ export interface operations {
             };
         };
     };
-    file: {
+    plan_file: {
         parameters: {
             query?: never;
             header?: never;

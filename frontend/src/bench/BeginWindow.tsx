@@ -76,7 +76,12 @@ export function BeginWindow({ channels = [], onClose, onBegun }: BeginWindowProp
   const logged = plan.channels.length
     ? `${plan.channels.length} of ${channels.length}: ${plan.channels.map(nameOf).join(", ")}`
     : `all ${channels.length}`;
-  const more = [plan.order && `order ${plan.order}`, plan.notes && "notes", ...Object.keys(plan.fields)];
+  const more = [
+    plan.copy_to && `copied to ${plan.copy_to}`,
+    plan.order && `order ${plan.order}`,
+    plan.notes && "notes",
+    ...Object.keys(plan.fields),
+  ];
   return (
     <Window title="Begin a run" open wide onClose={onClose}>
       {fields.within(
@@ -216,6 +221,13 @@ function More({ plan, set }: PartProps) {
   return (
     <>
       <Field label="Order number" value={plan.order} onChange={(order) => set({ order })} longest={LONGEST} />
+      <Field
+        label="Copy the finished run to a folder"
+        value={plan.copy_to}
+        onChange={(copy_to) => set({ copy_to })}
+        longest={400}
+        placeholder="for example: /mnt/results"
+      />
       <Field label="Notes" value={plan.notes} onChange={(notes) => set({ notes })} longest={4000} lines />
       {entries.map(([key, text]) => (
         <Fields key={key}>

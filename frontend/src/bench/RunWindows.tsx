@@ -5,8 +5,10 @@ import { clock, moment } from "../look/format";
 import { useAct } from "../api/useAct";
 import { connection } from "../live/connection";
 import { Button, Chip } from "../parts/Button";
+import { useForm } from "../parts/formFields";
 import { Field } from "../parts/Field";
 import { Actions, Trouble, Window } from "../parts/Window";
+import { ClockEntry, dayBefore, pastMoment } from "./ClockEntry";
 
 export interface MarkWindowProps {
   run: Pick<RunStatus, "marks" | "operator">;
@@ -22,13 +24,15 @@ export function MarkWindow({ run, onClose }: MarkWindowProps) {
   const [pressed] = useState(() => performance.now());
   const [at] = useState(() => connection.now());
   const [chosen, setChosen] = useState<number | null>(null);
+  const [other, setOther] = useState<string | null>(null);
+  const fields = useForm();
   const act = useAct();
   const mark = (): void =>
     act.run(async () => {
       if (chosen === null)
         await got(
           api.POST("/api/run/marks", {
-            body: { text, by, ago_ms: Math.max(0, performance.now() - pressed) },
+            body: { text, by, ago_ms: agoOf(other, pressed) },
           }),
         );
       else await got(api.PATCH("/api/run/marks", { body: { at: chosen, text } }));
@@ -36,36 +40,45 @@ export function MarkWindow({ run, onClose }: MarkWindowProps) {
     });
   return (
     <Window title={chosen === null ? "Mark this moment" : "Correct a mark"} open onClose={onClose}>
-      <Form
-        style={{ display: "grid", gap: 14 }}
-        onSubmit={(event) => {
-          event.preventDefault();
-          mark();
-        }}
-      >
-        <Field
-          label="What happened"
-          value={text}
-          onChange={setText}
-          required
-          longest={500}
-          autoFocus
-          placeholder="for example: valve to 60 %"
-        />
-        {chosen === null && (
-          <>
-            <Field label="By" value={by} onChange={setBy} longest={120} />
-            <p style={{ color: "var(--quiet)" }}>It marks {clock(at)}, when you pressed.</p>
-          </>
-        )}
-        {act.trouble && <Trouble>{act.trouble}</Trouble>}
-        <Actions>
-          <Button onPress={onClose}>Cancel</Button>
-          <Button $kind="bright" type="submit">
-            {chosen === null ? "Mark" : "Correct"}
-          </Button>
-        </Actions>
-      </Form>
+      {fields.within(
+        <Form
+          style={{ display: "grid", gap: 14 }}
+          onSubmit={(event) => {
+            event.preventDefault();
+            mark();
+          }}
+        >
+          <Field
+            label="What happened"
+            value={text}
+            onChange={setText}
+            required
+            longest={500}
+            autoFocus
+            placeholder="for example: valve to 60 %"
+          />
+          {chosen === null && (
+            <>
+              <Field label="By" value={by} onChange={setBy} longest={120} />
+              {other === null ? (
+                <p style={{ color: "var(--quiet)" }}>
+                  It marks {clock(at)}, when you pressed.{" "}
+                  <Chip onPress={() => setOther(clock(at))}>another time</Chip>
+                </p>
+              ) : (
+                <ClockEntry value={other} onValue={setOther} day={dayBefore} />
+              )}
+            </>
+          )}
+          {act.trouble && <Trouble>{act.trouble}</Trouble>}
+          <Actions>
+            <Button onPress={onClose}>Cancel</Button>
+            <Button $kind="bright" type="submit" isDisabled={fields.wrong !== ""}>
+              {chosen === null ? "Mark" : "Correct"}
+            </Button>
+          </Actions>
+        </Form>,
+      )}
       {marks.length > 0 && (
         <section>
           <h3>Marks of this run</h3>
@@ -92,6 +105,12 @@ export function MarkWindow({ run, onClose }: MarkWindowProps) {
       )}
     </Window>
   );
+}
+
+/** How long ago what is marked was, in milliseconds: of the press, or of another time of the bench. */
+function agoOf(other: string | null, pressed: number): number {
+  const moment = other === null ? null : pastMoment(other, connection.now());
+  return Math.max(0, moment === null ? performance.now() - pressed : connection.now() - moment);
 }
 
 /** A run that waits is not to begin. */

@@ -11,10 +11,11 @@ import { EndedCard, outcome } from "./EndedCard";
 import { InstrumentColumn } from "./InstrumentColumn";
 import { endsIn, RunStrip } from "./RunStrip";
 import { clock } from "../look/format";
+import { setZone } from "../look/zone";
 import { BeginWindow } from "./BeginWindow";
-import { dayOf } from "./ClockEntry";
+import { dayBefore, dayOf, pastMoment } from "./ClockEntry";
 import { blank, endWords, fastestRows, noEnds, remember, remembered, rowWords } from "./plan";
-import { EndWindow } from "./RunWindows";
+import { EndWindow, MarkWindow } from "./RunWindows";
 
 const status = (run: Partial<NonNullable<Status["run"]>> | null): Status => ({
   at: 0, session: "s", pid: 1, instruments: [instrument()], ports: [],
@@ -421,6 +422,46 @@ describe("beginning and ending", () => {
     await userEvent.type(screen.getByLabelText(/^Level/), "5");
     await userEvent.click(screen.getByRole("button", { name: "Begin logging" }));
     expect(sent.length).toBe(1);
+  });
+
+  it("means the newest moment of a time of day that has gone by", () => {
+    const noon = new Date(2026, 10, 25, 12).getTime();
+    expect(pastMoment(clock(noon - 60_000), noon)).toBe(noon - 60_000);
+    expect(pastMoment(clock(noon), noon)).toBe(noon);
+    expect(pastMoment(clock(noon + 60_000), noon)).toBe(noon + 60_000 - 86_400_000);
+    expect(dayBefore(clock(noon - 60_000), noon)).toBe("today");
+    expect(dayBefore(clock(noon + 60_000), noon)).toBe("yesterday");
+    expect(pastMoment("2026-11-25T06:00Z", Date.parse("2026-11-25T07:00Z"))).toBe(
+      Date.parse("2026-11-25T06:00Z"),
+    );
+    expect(pastMoment("2026-11-25T08:00Z", Date.parse("2026-11-25T07:00Z"))).toBeNull();
+    expect(pastMoment("25:00", noon)).toBeNull();
+  });
+
+  it("knows the hour of summer time that a time of day stood in", () => {
+    setZone("Europe/Berlin");
+    try {
+      const noon = Date.parse("2026-10-25T11:00Z"); // an hour was repeated in the night
+      expect(pastMoment("01:30", noon)).toBe(Date.parse("2026-10-24T23:30Z"));
+      expect(pastMoment("04:00", noon)).toBe(Date.parse("2026-10-25T03:00Z"));
+      expect(pastMoment("13:00", noon)).toBe(Date.parse("2026-10-24T11:00Z"));
+    } finally {
+      setZone("");
+    }
+  });
+
+  it("marks another time than that of the press", async () => {
+    const { sent } = serve({ "POST /api/run/marks": { status: 201, body: {} } });
+    open(<MarkWindow run={{ marks: [], operator: "M" }} onClose={nothing} />);
+    await userEvent.type(screen.getByLabelText("What happened"), "valve");
+    await userEvent.click(screen.getByRole("button", { name: "another time" }));
+    const at = screen.getByLabelText("Time of day, of the bench");
+    const wanted = connection.now() - 90_000;
+    await userEvent.clear(at);
+    await userEvent.type(at, clock(wanted));
+    await userEvent.click(screen.getByRole("button", { name: "Mark" }));
+    const { ago_ms } = sent[0] as { ago_ms: number };
+    expect(Math.abs(ago_ms - 90_000)).toBeLessThan(5000);
   });
 
   it("keeps a clock time that is none from being sent", async () => {

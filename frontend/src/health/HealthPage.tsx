@@ -82,10 +82,11 @@ const List = styled.ol`
   border-radius: var(--radius);
 `;
 
-const PARTS: [keyof Health & ("recorder" | "database" | "clerk" | "links" | "disk"), string][] = [
+const PARTS: [keyof Health & ("recorder" | "database" | "clerk" | "links" | "disk" | "copies"), string][] = [
   ["recorder", "Recorder"],
   ["links", "Links"],
   ["disk", "Disk"],
+  ["copies", "Copies"],
   ["database", "Database"],
   ["clerk", "Records"],
 ];

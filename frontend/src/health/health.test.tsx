@@ -9,7 +9,7 @@ import { HealthPage } from "./HealthPage";
 
 const well = { well: true, words: "heard" };
 const health = (more: Partial<Health> = {}): Health => ({
-  well: true, recorder: well, links: { well: true, words: "all passing" }, disk: { well: true, words: "70.1 GB free" },
+  well: true, recorder: well, links: { well: true, words: "all passing" }, disk: { well: true, words: "70.1 GB free" }, copies: { well: true, words: "no run waits to be copied elsewhere" },
   database: { well: true, words: "answers" }, clerk: { well: true, words: "records follow" }, errors: [], logs: "/data/logs",
   versions: { recorder: "0.1.0", web_server: "0.1.0", database: "15.18", python: "3.11.7" }, ...more,
 }); // prettier-ignore
@@ -42,6 +42,7 @@ describe("the page about the bench itself", () => {
       "Recorderwellheard",
       "Linkswellall passing",
       "Diskwell70.1 GB free",
+      "Copieswellno run waits to be copied elsewhere",
       "Databasewellanswers",
       "Recordswellrecords follow",
     ]);

@@ -114,6 +114,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
         <Fact name="Why it ended" text={run.reason || "–"} />
         <Fact name="Completeness" text={completeness(run)} />
         <Fact name="Rows" text={run.row_rule} />
+        {run.copy_to && <Fact name="Copy" text={copyWords(run)} />}
         {run.order && <Fact name="Order number" text={run.order} />}
         {Object.entries(run.fields).map(([name, text]) => (
           <Fact key={name} name={name} text={text || "–"} />
@@ -219,6 +220,13 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
 }
 
 /** How many samples of each word, of a channel of states. */
+/** Where a finished run is copied to, and whether it is there. */
+function copyWords(run: Pick<RunDetail, "copy_to" | "copied_at" | "copy_trouble" | "ended_at">): string {
+  if (run.copied_at) return `verified in ${run.copy_to} since ${dated(run.copied_at / 1000)}`;
+  if (run.copy_trouble) return `not yet in ${run.copy_to}: ${run.copy_trouble}`;
+  return `${run.ended_at ? "on its way" : "goes"} to ${run.copy_to}`;
+}
+
 function stateCounts({ states }: RunDetail["numbers"][number]["statistics"]): string {
   const words = Object.entries(states).map(([word, samples]) => `${word} ${count(samples)}`);
   return words.join(", ") || "–";

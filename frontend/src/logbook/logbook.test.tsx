@@ -43,7 +43,7 @@ const row = (more: Partial<RunRow> = {}): RunRow => ({
 }); // prettier-ignore
 
 const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
-  ...row(), begun_by: "", lead_us: 0, glance: [], points: { rule: null, points: [], earlier: [] }, notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
+  ...row(), begun_by: "", lead_us: 0, glance: [], copy_to: "", copied_at: null, copy_trouble: "", points: { rule: null, points: [], earlier: [] }, notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
   repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "", word: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
   numbers: [
     { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,
@@ -182,6 +182,17 @@ describe("one run", () => {
     expect(screen.getByText("the first 5 min 00 s: measured before it was begun")).toBeTruthy();
     expect(screen.getByText("The computer's clock is not synchronised.")).toBeTruthy();
     expect(screen.queryByText("The run needs about 3 MB.")).toBeNull();
+  });
+
+  it("says whether its copy is there", async () => {
+    const trouble = "The folder /mnt/x is not there.";
+    serve(answers({ copy_to: "/mnt/x", copy_trouble: trouble }));
+    show(page, "/logbook/1");
+    expect(await screen.findByText(`not yet in /mnt/x: ${trouble}`)).toBeTruthy();
+    cleanup();
+    serve(answers({ copy_to: "/mnt/x", copied_at: 1_795_417_300_000_000 }));
+    show(page, "/logbook/1");
+    expect(await screen.findByText(/^verified in \/mnt\/x since /)).toBeTruthy();
   });
 
   it("checks the seal, and says what has changed", async () => {

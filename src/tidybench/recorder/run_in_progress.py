@@ -30,10 +30,10 @@ from tidybench.runs.disk import Disk, Done
 from tidybench.runs.entry import Entry
 from tidybench.runs.lead import Lead
 from tidybench.runs.log import RunLog, begin_note
-from tidybench.runs.points import POINTS
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunEnd, RunState
+from tidybench.runs.stamps import Stamps
 from tidybench.runs.steady_rows import fastest
 from tidybench.wire.bench import BenchName
 from tidybench.wire.channels import ChannelStatus
@@ -47,6 +47,9 @@ MAX_MARKS = 200
 MIN_FREE = 50 * 1024 * 1024
 """Bytes that must be free for a run to begin."""
 
+
+SLACK = 2_000_000
+"""Microseconds before its beginning at which a mark still means the beginning: that of the press."""
 
 LONG_LEAD = 1_000_000
 """Microseconds from memory from which on a mark says where the run was begun."""
@@ -71,6 +74,7 @@ class RunInProgress:
         self._laying_up = False
         self._end_watch: EndWatch | None = None
         self._taking: PointTaking | None = None
+        self._point = 0  # the number of the last that was ordered: it may not be in its file yet
 
     # ---- a run that goes on after a restart
 
@@ -175,6 +179,7 @@ class RunInProgress:
             ) from error
         if len(chosen) < len(channels):
             self.log.know_later(dict(employed.numbers))
+        self._point = 0
         self._journal.put("", begin_note(self.log.state.name, now))
         for found in glance:
             if not found.well:
@@ -251,7 +256,8 @@ class RunInProgress:
             raise RequestRefused(
                 "conflict", f"Point {self._taking.number} is being taken. Wait for it, or give it up."
             )
-        number = max((point.number for point in self.log.points), default=0) + 1
+        number = max(self._point, *(point.number for point in self.log.points), 0) + 1
+        self._point = number
         averaged = checked_point(order, statuses)
         now = self._clock.now()
         self._taking = PointTaking(order, number, averaged, now)
@@ -274,17 +280,9 @@ class RunInProgress:
             self._keep_point(point)
 
     def _keep_point(self, point: Point) -> None:
+        """Onto the tape; its file follows with the next flush."""
         self._taking = None
-        if self.log is None:
-            return
         self._journal.put("", PointTaken(point.at, point.model_dump()))
-        try:
-            self.log.point(point)
-        except OSError as error:  # it stands on the tape: recovery puts it back
-            logger.exception("a point could not be written")
-            self.log.troubles["points"] = (
-                f"{POINTS} cannot be written: {error.strerror}. The tape has the point."
-            )
 
     def correct_point(self, wanted: CorrectPoint) -> None:
         """Another version of a point; the old ones stay. Raises RequestRefused."""
@@ -299,18 +297,7 @@ class RunInProgress:
             )
         given = wanted.model_dump(include={"name", "note", "sets", "typed", "void"})
         by = wanted.by or old.by
-        self._keep_correction(
-            Point.model_validate(old.model_dump() | given | {"version": old.version + 1, "by": by})
-        )
-
-    def _keep_correction(self, point: Point) -> None:
-        assert self.log is not None
-        try:
-            self.log.point(point)
-        except OSError as error:
-            raise RequestRefused(
-                "disk", f"The correction cannot be written: {error.strerror}. The point stays as it was."
-            ) from error
+        point = Point.model_validate(old.model_dump() | given | {"version": old.version + 1, "by": by})
         self._journal.put("", PointTaken(self._clock.now(), point.model_dump()))
 
     def say_end(self, reason: str) -> int:
@@ -401,7 +388,13 @@ class RunInProgress:
         if self.log is None:
             raise RequestRefused("conflict", "No run is on: there is nothing to mark.")
         state = self.log.state
-        at = max(state.begun_at + 999, self._clock.now() - round(ago_ms * 1000)) // 1000 * 1000
+        wanted = self._clock.now() - round(ago_ms * 1000)
+        if wanted < state.begun_at - SLACK:
+            begun = Stamps().milli(state.begun_at)
+            raise RequestRefused(
+                "invalid", f"The run began at {begun[11:19]}: there is nothing to mark before that."
+            )
+        at = max(state.begun_at + 999, wanted) // 1000 * 1000
         while any(mark.at == at for mark in self.log.marks):  # a mark is known by its time
             at += 1000
         mark = Mark(at, text, by or state.operator)

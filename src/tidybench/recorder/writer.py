@@ -374,11 +374,13 @@ class Writer(threading.Thread):
     def stop_point(self, number: int, now: bool) -> RunStatus:
         """Average at once, or give the point up. Raises RequestRefused."""
         self.run_in_progress.stop_point(number, now)
+        self.flush()
         return self._run_status()
 
     def correct_point(self, wanted: CorrectPoint) -> RunStatus:
         """Another version of a point. Raises RequestRefused."""
         self.run_in_progress.correct_point(wanted)
+        self.flush()
         return self._run_status()
 
     def correct_mark(self, at: int, text: str) -> RunStatus:

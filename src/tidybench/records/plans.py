@@ -1,11 +1,26 @@
 """Plans of runs, kept by name for everyone at the bench."""
 
+import time
+from pathlib import Path
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from tidybench.core.plan.plan_file import load_plan, plan_text
+from tidybench.records.by_name import save
 from tidybench.records.models import Plan
 
 
 def plans(session: Session, bench: int) -> list[str]:
     """The texts of all of a bench's, by their names."""
     return list(session.scalars(select(Plan.text).where(Plan.bench_id == bench).order_by(Plan.name)))
+
+
+def take_in(session: Session, bench: int, path: Path) -> bool:
+    """Keep the plan of a file, unless one of its name is kept already: a person may have changed that. Whether it was kept. Raises
+    PlanError, OSError, UnicodeDecodeError."""
+    plan = load_plan(path.read_text("utf-8"))
+    known = session.scalar(select(Plan.id).where(Plan.bench_id == bench, Plan.name == plan.plan))
+    if known is None:
+        save(session, Plan, bench, plan.plan, text=plan_text(plan), saved_at=time.time_ns() // 1000)
+    return known is None

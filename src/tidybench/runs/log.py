@@ -15,7 +15,7 @@ from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.samples import batches_of, unpack
 from tidybench.core.tape.counting import count
-from tidybench.core.tape.events import Hole, Note, Received, SetupsInForce, Start
+from tidybench.core.tape.events import Hole, Note, PointTaken, Received, SetupsInForce, Start
 from tidybench.core.tape.lines import tape_line
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.finding import Finding
@@ -32,7 +32,7 @@ from tidybench.runs.files import Appender
 from tidybench.runs.folder import SAMPLES, SETUPS, SUMMARY, TAPE, new_folder, setup_file
 from tidybench.runs.lead import Lead
 from tidybench.runs.marks import MarksFile
-from tidybench.runs.points import PointsFile
+from tidybench.runs.points import POINTS, PointsFile
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.rows import RowMaker, make_rule
 from tidybench.runs.run_channel import RunChannel
@@ -106,6 +106,7 @@ class RunLog:
         self._state_file = WholeFile(folder / STATE, self._disk, self._refused, reserve)
         self._reserve = reserve
         self._started: set[str] = {""}
+        self._points_waiting: deque[Point] = deque()
         self._leads = False  # what came before a link's starting state is kept too, as it was read
         self._waiting: deque[_Flush] = deque()
         self._waiting_size = 0
@@ -157,7 +158,9 @@ class RunLog:
             lead_us=lead.us if lead is not None else 0,
             lead_sequence=lead.sequence if lead is not None else 0,
             **(
-                plan.model_dump(include={"order", "notes", "fields", "begins", "ends", "carry_on", "points"})
+                plan.model_dump(
+                    include={"order", "notes", "fields", "begins", "ends", "carry_on", "points", "copy_to"}
+                )
                 if plan is not None
                 else {}
             ),
@@ -247,12 +250,16 @@ class RunLog:
                     self._fail("rows", f"A row could not be made: {_why(error)}.", error)
             if type(event) is not Received:  # nearly all are, where instruments talk on their own
                 count(counts, entry.sequence, event)
+                if type(event) is PointTaken:
+                    self._points_waiting.append(Point.model_validate(event.point))
             last = entry
         rows += rule.until(now)
         if last is not None:
             counts.sequence = last.sequence
             tape.append("")
         self._put_rows("\n".join(tape).encode(), b"".join(packed), rows, now)
+        if self._points_waiting:  # the tape first: what a kill keeps from its file is put back from there
+            self._add_points()
 
     def _put(self, flush: _Flush, now: int) -> None:
         self._waiting.append(flush)
@@ -408,9 +415,19 @@ class RunLog:
         """All versions of its points so far."""
         return self._points.points
 
-    def point(self, point: Point) -> None:
-        """Add a point, or another version of one. The tape's line is the journal's. Raises OSError."""
-        self._points.add(point)
+    def _add_points(self) -> None:
+        """Those that are on the tape, and wait for their file."""
+        waiting = self._points_waiting
+        while waiting:
+            try:
+                self._points.add(waiting[0])
+            except OSError as error:
+                self._fail(
+                    "points", f"{POINTS} cannot be written: {_why(error)}. The tape has the points.", error
+                )
+                return
+            waiting.popleft()
+        self.troubles.pop("points", None)
 
     def mark(self, mark: Mark) -> None:
         """Add a mark to marks.csv. The tape's line is the journal's. Raises OSError."""
@@ -454,6 +471,8 @@ class RunLog:
         if self._crossings is not None:
             self._crossings.sync(self._disk, self._refused)
         self._marks.sync()
+        if self._points_waiting:
+            self._add_points()
         if self._state_file.settled and not self._waiting and "folder" not in self.troubles:
             self._put_state()
 
@@ -513,6 +532,7 @@ class RunLog:
         if self._hole is not None:
             self._make_room(at)
         self._give_up_what_waits(at)
+        self._add_points()
         self._check(at)
         self._sum()
         self.state = self.state.model_copy(update={"ended_at": at, "reason": reason, "status": status})

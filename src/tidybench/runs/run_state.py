@@ -50,6 +50,7 @@ class RunState(BaseModel):
     ends_given_at: int = 0
     carry_on: bool = False
     points: PointRule | None = None
+    copy_to: str = ""
     begun_at: int
     ended_at: int | None = None
     status: Literal["logging"] | RunEnd = "logging"

@@ -22,7 +22,9 @@ from starlette.responses import JSONResponse, Response
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from tidybench import __version__
+from tidybench.core.plan.plan_file import PlanError
 from tidybench.core.setup import SetupError
+from tidybench.records.plans import take_in
 from tidybench.records.setups import fill_from, save, save_calculations
 from tidybench.web import (
     again_routes,
@@ -46,6 +48,7 @@ from tidybench.web.access import MAX_BODY, Access
 from tidybench.web.assets import Assets
 from tidybench.web.clerk import Clerk
 from tidybench.web.context import Context
+from tidybench.web.copier import Copier
 from tidybench.web.hub import Hub
 from tidybench.web.recent import Recent
 from tidybench.web.sessions import Sessions
@@ -71,16 +74,19 @@ def make_app(
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         clerk = Clerk(patient or engine, places.runs)
         hub = Hub(places)
-        context = Context(places, bench_name(places.data), hub, engine, clerk, Recent(hub))
+        copier = Copier(patient or engine, places.runs)
+        context = Context(places, bench_name(places.data), hub, engine, clerk, Recent(hub), copier)
         app.state.context = context
         await context.hub.start()
         context.clerk.start()
+        copier.start()
         tasks = [asyncio.create_task(_take_in(context, setups or [])), asyncio.create_task(_rest(context))]
         yield
         for task in tasks:
             task.cancel()
         await context.hub.stop()
         context.clerk.stop()
+        copier.stop()
         engine.dispose()
         if patient is not None:
             patient.dispose()
@@ -217,12 +223,16 @@ def _keep_files(context: Context, folders: list[Path]) -> None:
         raise RecorderAway
     for folder in folders:
         calculated = folder / "calculated.toml"
-        for path in sorted(folder.glob("*.setup.toml")) + [calculated] * calculated.exists():
+        plans = sorted(folder.glob("*.plan.toml"))
+        for path in sorted(folder.glob("*.setup.toml")) + [calculated] * calculated.exists() + plans:
             keep = save_calculations if path == calculated else save
             try:
                 with Session(context.engine) as session, session.begin():
-                    keep(session, context.bench_id(session), path.read_text("utf-8"), from_file=True)
-            except (SetupError, OSError, UnicodeDecodeError) as error:
+                    if path in plans:
+                        take_in(session, context.bench_id(session), path)
+                    else:
+                        keep(session, context.bench_id(session), path.read_text("utf-8"), from_file=True)
+            except (SetupError, PlanError, OSError, UnicodeDecodeError) as error:
                 logger.warning("%s was not imported: %s", path.name, error)
 
 

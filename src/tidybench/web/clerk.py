@@ -186,6 +186,7 @@ class Clerk(threading.Thread):
             "order_number": storable(state.order),
             "notes": storable(state.notes),
             "begun_by": storable(state.begun_by),
+            "copy_to": storable(state.copy_to),
             "glance": [{**found.model_dump(), "words": storable(found.words)} for found in state.glance],
             "fields": {storable(name): storable(text) for name, text in state.fields.items()},
         }

@@ -10,6 +10,7 @@ from starlette.requests import HTTPConnection
 
 from tidybench.records.setups import bench_id
 from tidybench.web.clerk import Clerk
+from tidybench.web.copier import Copier
 from tidybench.web.database_question import QuestionFile
 from tidybench.web.hub import Hub
 from tidybench.web.recent import Recent
@@ -30,6 +31,7 @@ class Context:
     engine: Engine
     clerk: Clerk
     recent: Recent
+    copier: Copier
     applying: asyncio.Lock = field(default_factory=asyncio.Lock)
     ready: bool = False  # the set-ups in force have been agreed on with the recorder
 

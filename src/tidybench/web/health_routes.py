@@ -54,6 +54,7 @@ class Health(BaseModel):
     clerk: HealthPart
     links: HealthPart
     disk: HealthPart
+    copies: HealthPart
     versions: Versions
     errors: list[ProcessError]
     logs: str
@@ -84,14 +85,16 @@ async def health(request: Request) -> Health:
     database, version = await run_in_threadpool(_database, context)
     clerk = HealthPart(well=not context.clerk.trouble, words=context.clerk.trouble or context.clerk.words)
     links, disk = _links(status), _disk(status)
+    copies = _copies(context)
     # The clerk is the database's: it is not counted twice.
     return Health(
-        well=all(part.well for part in (recorder, database, clerk, links, disk)),
+        well=all(part.well for part in (recorder, database, clerk, links, disk, copies)),
         recorder=recorder,
         database=database,
         clerk=clerk,
         links=links,
         disk=disk,
+        copies=copies,
         versions=Versions(
             web_server=__version__,
             recorder=status.version if status is not None else "",
@@ -139,6 +142,14 @@ def _take_back(context: Context, kept: KeptQuestion) -> None:
 
 def _running(status: Status | None) -> str:
     return f"running, process {status.pid}" if status is not None else "running"
+
+
+def _copies(context: Context) -> HealthPart:
+    waiting, trouble = context.copier.waiting, context.copier.trouble
+    if not waiting:
+        return HealthPart(well=True, words="no run waits to be copied elsewhere")
+    runs = "1 run waits" if waiting == 1 else f"{waiting} runs wait"
+    return HealthPart(well=not trouble, words=f"{runs} to be copied elsewhere. {trouble}".strip())
 
 
 def _links(status: Status | None) -> HealthPart:

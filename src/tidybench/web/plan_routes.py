@@ -57,7 +57,7 @@ def bring_plan(request: Request, body: PlanText) -> PlanFile:
 
 
 @router.get("/{name}/file")
-def file(request: Request, name: Name) -> Response:
+def plan_file(request: Request, name: Name) -> Response:
     """The plan as a file."""
     for plan in list_plans(request):
         if plan.plan == name:
@@ -67,7 +67,7 @@ def file(request: Request, name: Name) -> Response:
 
 
 @router.delete("/{name}", status_code=204)
-def remove(request: Request, name: Name) -> None:
+def remove_plan(request: Request, name: Name) -> None:
     """Remove a plan. Runs that were begun with it keep theirs."""
     context = context_of(request)
     with Session(context.engine) as session, session.begin():

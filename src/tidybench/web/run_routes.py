@@ -68,11 +68,15 @@ class RunNumbers(Channel):
 
 
 class RunDetail(RunRow):
-    """One run, whole. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory; `glance`: what was found before it began."""
+    """One run, whole. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory; `glance`: what was found before it began; `copy_to`: where it is
+    copied to, `copied_at`: since when it is there, `copy_trouble`: why it is not yet."""
 
     begun_by: str
     lead_us: int
     glance: list[Finding]
+    copy_to: str
+    copied_at: int | None
+    copy_trouble: str
     notes: str
     fields: dict[str, str]
     row_rule: str
@@ -154,6 +158,9 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             begun_by=run.begun_by,
             lead_us=run.lead_us,
             glance=[Finding.model_validate(found) for found in run.glance],
+            copy_to=run.copy_to,
+            copied_at=run.copied_at,
+            copy_trouble=run.copy_trouble,
             notes=run.notes,
             fields=run.fields,
             row_rule=run.row_rule,

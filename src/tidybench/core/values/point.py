@@ -9,7 +9,7 @@ from tidybench.core.values.exact import Exact
 Verdict = Literal["", "within", "beyond", "not known"]
 """Against a tolerance; empty where none is given."""
 
-Figure = Annotated[float, Field(allow_inf_nan=False)]
+Figure = Annotated[float, Field(ge=-1e300, le=1e300, allow_inf_nan=False)]
 
 
 class Quantity(Exact):
