@@ -26,6 +26,8 @@ import {
   waitsFor,
   without,
 } from "./plan";
+import { PointChannels, PointTimes } from "../points/PointRuleFields";
+import { known, pointWords, type Rule } from "../points/points";
 import { PlanChoice } from "./PlanChoice";
 import { RowFields } from "./RowFields";
 
@@ -129,6 +131,14 @@ export function BeginWindow({ channels = [], onClose, onBegun }: BeginWindowProp
                 channels={channels.filter((one) => !one.clock)}
               />
             </Fold>
+            <Fold
+              title="Test points"
+              summary={
+                plan.points ? `wait for ${pointWords(plan.points, nameOf)}` : "as the last one was taken"
+              }
+            >
+              <PointPlan plan={plan} set={set} channels={channels} />
+            </Fold>
             <Fold title="After a restart" summary={plan.carry_on ? "the run goes on" : "the run is closed"}>
               <Toggle on={plan.carry_on} onChange={(carry_on) => set({ carry_on })}>
                 Carry on after Tidy Bench was stopped, or the power failed
@@ -205,6 +215,24 @@ function ChannelChoice({ plan, set, channels }: PartProps & { channels: Channel[
             leave out
           </Chip>
         </Trouble>
+      )}
+    </>
+  );
+}
+
+function PointPlan({ plan, set, channels }: PartProps & { channels: Channel[] }) {
+  const { points } = plan;
+  const onChange = (rule: Rule): void => set({ points: rule });
+  return (
+    <>
+      <Toggle on={points !== null} onChange={(on) => set({ points: on ? known(null, channels) : null })}>
+        This run has its points taken in its own way
+      </Toggle>
+      {points && (
+        <>
+          <PointTimes rule={points} onChange={onChange} />
+          <PointChannels rule={points} onChange={onChange} channels={channels} />
+        </>
       )}
     </>
   );

@@ -366,6 +366,20 @@ describe("beginning and ending", () => {
     expect(remembered().begins).toEqual({ before_s: 90 });
   });
 
+  it("plans how the run's test points are taken", async () => {
+    const { sent } = serve({ "POST /api/run": { status: 201, body: {} } });
+    open(<BeginWindow channels={[inForce()]} onClose={nothing} onBegun={nothing} />);
+    await userEvent.type(screen.getByLabelText("Name"), "x");
+    await userEvent.click(screen.getByRole("button", { name: /^Test points/ }));
+    await userEvent.click(screen.getByRole("switch", { name: /in its own way/ }));
+    await userEvent.clear(screen.getByLabelText(/^Band/));
+    await userEvent.type(screen.getByLabelText(/^Band/), "3");
+    expect(screen.getByRole("button", { name: /^Test points/ }).textContent).toContain("steady for 10 s");
+    await userEvent.click(screen.getByRole("button", { name: "Begin logging" }));
+    const points = { channels: { [inForce().id]: { band: 3 } }, steady_s: 10, average_s: 10, give_up_s: 300 };
+    expect(sent).toEqual([{ ...blank, name: "x", points }]);
+  });
+
   it("looks round first: what is not well, with what to do, and the rest in one line", async () => {
     const { sent } = serve({
       "POST /api/run/glance": {

@@ -1,5 +1,5 @@
 import type { Channel, Schemas } from "../api/client";
-import { figure } from "../look/format";
+import { figure, span } from "../look/format";
 
 export type Point = Schemas["Point"];
 export type Points = Schemas["RunPoints"];
@@ -82,6 +82,21 @@ export function ruleOf(channels: readonly Channel[]): Rule {
     .filter((one) => !one.clock && !one.states?.length)
     .map((one): [string, PointChannel] => [one.id, { band: one.limits.settled_band ?? null }]);
   return { channels: Object.fromEntries(parts), steady_s: 10, average_s: 10, give_up_s: 300 };
+}
+
+/** A rule without channels that are not on the bench, or have no mean; one to begin with where none is left. */
+export function known(rule: Rule | null, channels: readonly Channel[]): Rule {
+  const able = new Set(channels.filter((one) => !one.clock && !one.states?.length).map((one) => one.id));
+  const kept = Object.entries(rule?.channels ?? {}).filter(([id]) => able.has(id));
+  return rule && kept.length ? { ...rule, channels: Object.fromEntries(kept) } : ruleOf(channels);
+}
+
+/** What a point waits for, in one line; `name`: what a channel is called. */
+export function pointWords(rule: Rule, name: (channel: string) => string): string {
+  const waits = Object.keys(rule.channels).filter((id) => rule.channels[id]?.band != null);
+  return waits.length
+    ? `${waits.map(name).join(", ")}: steady for ${span(rule.steady_s ?? 10)}`
+    : "nothing: it averages at once";
 }
 
 const LAST = "tidybench-last-point";
