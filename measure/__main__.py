@@ -9,6 +9,7 @@ from dataclasses import asdict
 
 from measure.acquisition import poll, stream, wire
 from measure.calculated import calculated
+from measure.clerk import clerk
 from measure.command import read_start
 from measure.disk import slow_disk
 from measure.flood import flood_32
@@ -33,6 +34,7 @@ ROWS: dict[str, Row] = {
     "tape-size": tape_size,
     "rows": rows,
     "seal": seal_row,
+    "clerk": clerk,
     "read-four": read_four,
     "read-eight": read_eight,
     "read-binary": read_binary,

@@ -77,6 +77,38 @@ class Camera:
         time.sleep(3)
 
 
+RULE = {
+    "channels": {
+        "loop-flow": {"band": 6, "low": 100, "high": 170},
+        "head": {},
+        "motor-input": {},
+        "efficiency": {},
+    },
+    "steady_s": 3,
+    "average_s": 4,
+    "give_up_s": 60,
+}
+
+
+def points(camera: Camera) -> None:
+    """Take test points at four openings of the valve."""
+    driver = camera.driver
+    last = {"rule": RULE, "sets": [{"name": "Valve", "unit": "%", "value": 0}], "typed": []}
+    camera.keep("tidybench-last-point", json.dumps(last))
+    camera.press("points")
+    for valve in (30, 45, 60, 75):
+        shop(valve=valve / 100)
+        camera.press("Take a point")
+        for label, text in (("Name", f"valve {valve} %"), ("Valve is", str(valve))):
+            field = driver.find_element("xpath", f"//label[normalize-space(.)='{label}']/following::input[1]")
+            field.send_keys(text)
+        camera.press("Take the point")
+        time.sleep(25)
+    camera.take("points")
+    camera.press("points")
+    shop(valve=0.6)
+
+
 def main() -> None:
     """Take them all."""
     camera = Camera()
@@ -108,6 +140,7 @@ def main() -> None:
     driver.switch_to.active_element.send_keys("valve to 60 %" + Keys.ENTER)
     time.sleep(70)
     camera.take("bench-logging")
+    points(camera)
     driver.get(f"{camera.base}/?view=readouts")
     time.sleep(3)
     camera.take("readouts")
@@ -169,7 +202,6 @@ def main() -> None:
     camera.press("Work out the settings")
     camera.press("Listen only")
     time.sleep(22)
-    camera.take("settings")
     camera.press("Use 2400 7-E-1")
     time.sleep(8)
     driver.get(f"{camera.base}/instruments/seal-rig?stage=Readings")

@@ -159,8 +159,14 @@ def test_memory_goes_back_no_further_than_the_set_ups_are_the_same(
     assert 0 < run.lead_us < 60 * S
     assert run.begun_at > began - 60 * S
     wait_for(lambda: (one := recorder.status().run) and one.counts.polls > 6, "some polls")
-    end(recorder, run)
+    ended_at = end(recorder, run).ended_at
     agrees(run)
+    # Nor into the run before: statistics over both would count its samples twice.
+    assert ended_at is not None
+    time.sleep(1)
+    again = begin(recorder, begins={"before_s": 3600})
+    assert again.begun_at >= ended_at
+    assert again.lead_us > 0.5 * S
 
 
 def test_a_run_that_waits_is_called_off_or_begun_by_a_person(recorder: RecorderProcess, shop: Shop) -> None:

@@ -58,7 +58,7 @@ export function Findings({ found }: { found: readonly Finding[] }) {
   );
 }
 
-const EVERY_MS = 3000;
+const EVERY_MS = 5000;
 
 /** One look round before a run begins. Nothing of it forbids. */
 export function Glance({ plan }: { plan: Plan }) {

@@ -25,7 +25,7 @@ from tidybench.wire.status import Status
 WINDOW = 20_000_000
 """Microseconds of memory that rates are measured over."""
 
-MOST = 5_000
+MOST = 2_000
 """Samples that rows are made of for it."""
 
 

@@ -104,7 +104,9 @@ class Writer(threading.Thread):
         self._armed: ArmedRun | None = None
         self._look_round = LookRound(runs, self.samples, self.tape, free_bytes, sleep)
         self._told: Status | None = None
-        self._same_since = clock.now()  # from when on what is in memory means what it means now
+        self._same_since = (
+            clock.now()
+        )  # from when on what is in memory may go into a run: it means what it means now, and is in none yet
         self._stopping = threading.Event()
         self._synced_at = 0
         self._busy = self._mute = False
@@ -359,6 +361,7 @@ class Writer(threading.Thread):
         at = self.run_in_progress.say_end(reason)
         self.flush()
         self.run_in_progress.end(at, reason, status, partial(_told, closed))
+        self._same_since = max(self._same_since, at + 1)  # no sample belongs to two runs
         return closed
 
     def mark(self, text: str, by: str, ago_ms: float = 0.0) -> RunStatus:

@@ -3,18 +3,19 @@
 import uuid
 from bisect import bisect_right
 from dataclasses import dataclass
+from math import isfinite
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from sqlalchemy import delete, func, insert, select
-from sqlalchemy.dialects.postgresql import insert as upsert
+from sqlalchemy import delete, func, select, text
 from sqlalchemy.orm import Session
 
 from tidybench.core.quality import Quality
 from tidybench.core.samples import channels_of, qualities_of
 from tidybench.core.thinning import thin
 from tidybench.core.values.moments import Moments
+from tidybench.records import binary_rows
 from tidybench.records.models import SampleBlock, Summary
 
 FULL = 4096
@@ -39,7 +40,7 @@ def append(session: Session, run: uuid.UUID, first_record: int, records: Records
     """Add records of samples.bin, the first of which stands at place `first_record`."""
     numbers, qualities = channels_of(records), qualities_of(records)
     blocks: list[dict[str, Any]] = []
-    summaries: list[dict[str, Any]] = []
+    summaries: list[_Summaries] = []
     for number in np.unique(numbers):
         where = np.flatnonzero(numbers == number)
         for start in range(0, len(where), FULL):
@@ -48,10 +49,10 @@ def append(session: Session, run: uuid.UUID, first_record: int, records: Records
             blocks.append(_block(run, int(number), first_record + int(part[0]), series))
         own = Series(records["time"][where], records["value"][where], qualities[where].astype(np.int64))
         for width in WIDTHS:
-            summaries += _summaries(run, int(number), width, own)
+            summaries.append(_summaries(int(number), width, own))
     if blocks:
-        session.execute(insert(SampleBlock), blocks)
-        _add_summaries(session, summaries)
+        _insert(session, blocks)
+        _add_summaries(session, run, summaries)
 
 
 def clear(session: Session, run: uuid.UUID) -> None:
@@ -80,53 +81,169 @@ def _block(run: uuid.UUID, number: int, first_record: int, series: Series) -> di
         "time_mean": sums.time + (sums.origin - first) / 1e6 if some else 0.0,
         "time_spread": sums.times,
         "both": sums.both,
-        "by_quality": np.bincount(series.qualities, minlength=len(Quality)).tolist(),
-        "times": series.times.tolist(),
-        "values": series.values.tolist(),
-        "qualities": series.qualities.tolist(),
+        "by_quality": np.bincount(series.qualities, minlength=len(Quality)),
+        "times": series.times,
+        "values": series.values,
+        "qualities": series.qualities,
     }
 
 
-def _summaries(run: uuid.UUID, number: int, width: int, series: Series) -> list[dict[str, Any]]:
-    starts = series.times // width * width
-    rows = []
-    for start in np.unique(starts):
-        mine = starts == start
-        quality, values = series.qualities[mine], series.values[mine]
-        good = values[quality <= Quality.FLAGGED]
-        rows.append(
-            {
-                "run_id": run,
-                "number": number,
-                "width": width,
-                "start": int(start),
-                "count": int(mine.sum()),
-                "measured": len(good),
-                "minimum": float(good.min()) if len(good) else None,
-                "maximum": float(good.max()) if len(good) else None,
-                "total": float(good.sum()) if len(good) else 0.0,
-                "worst": int(quality.max()),
-            }
+COLUMNS = {
+    "first_record": "int8", "first_time": "int8", "last_time": "int8", "count": "int4", "measured": "int4", "minimum": "float8",
+    "maximum": "float8", "mean": "float8", "spread": "float8", "time_mean": "float8", "time_spread": "float8", "both": "float8",
+}  # fmt: skip
+ARRAYS = {"by_quality": "int4", "times": "int8", "values": "float8", "qualities": "int2"}
+
+
+def _insert(session: Session, blocks: list[dict[str, Any]]) -> None:
+    """Blocks as `_block` makes them."""
+    rows = (
+        [
+            binary_rows.key(one["run_id"]),
+            binary_rows.plain("int4", one["number"]),
+            *(binary_rows.plain(kind, one[name]) for name, kind in COLUMNS.items()),
+            *(binary_rows.array(kind, one[name]) for name, kind in ARRAYS.items()),
+        ]
+        for one in blocks
+    )
+    columns = ["run_id", "number", *COLUMNS, *ARRAYS]
+    binary_rows.copy_rows(session, SampleBlock.__tablename__, columns, rows)
+
+
+@dataclass(slots=True, frozen=True)
+class _Summaries:
+    """Those of one channel and width, as columns. `low` and `high` are infinite where nothing was measured."""
+
+    number: int
+    width: int
+    starts: npt.NDArray[np.int64]
+    counts: npt.NDArray[np.int64]
+    measured: npt.NDArray[np.int64]
+    low: npt.NDArray[np.float64]
+    high: npt.NDArray[np.float64]
+    totals: npt.NDArray[np.float64]
+    worst: npt.NDArray[np.int64]
+
+    def only(self, which: npt.NDArray[np.bool_]) -> "_Summaries":
+        """Some of them."""
+        return _Summaries(
+            number=self.number,
+            width=self.width,
+            starts=self.starts[which],
+            counts=self.counts[which],
+            measured=self.measured[which],
+            low=self.low[which],
+            high=self.high[which],
+            totals=self.totals[which],
+            worst=self.worst[which],
         )
-    return rows
 
 
-def _add_summaries(session: Session, rows: list[dict[str, Any]]) -> None:
-    new = upsert(Summary)
-    old, more = Summary.__table__.c, new.excluded
+def _summaries(number: int, width: int, series: Series) -> _Summaries:
+    starts = series.times // width * width
+    order = np.argsort(starts, kind="stable")  # bytes that were held back come out of order
+    starts, values, qualities = starts[order], series.values[order], series.qualities[order]
+    edges = np.flatnonzero(np.r_[True, np.diff(starts) != 0])
+    good = qualities <= Quality.FLAGGED
+    return _Summaries(
+        number=number,
+        width=width,
+        starts=starts[edges],
+        counts=np.diff(np.r_[edges, len(starts)]),
+        measured=np.add.reduceat(good, edges, dtype=np.int64),
+        low=np.minimum.reduceat(np.where(good, values, np.inf), edges),
+        high=np.maximum.reduceat(np.where(good, values, -np.inf), edges),
+        totals=np.add.reduceat(np.where(good, values, 0.0), edges),
+        worst=np.maximum.reduceat(qualities, edges),
+    )
+
+
+_ADD_SUMMARIES = text("""
+    INSERT INTO summary (run_id, number, width, start, count, measured, minimum, maximum, total, worst)
+    SELECT :run, * FROM unnest(
+        cast(:number AS int[]), cast(:width AS bigint[]), cast(:start AS bigint[]), cast(:count AS int[]), cast(:measured AS int[]),
+        cast(:minimum AS double precision[]), cast(:maximum AS double precision[]), cast(:total AS double precision[]),
+        cast(:worst AS smallint[])
+    )
+    ON CONFLICT (run_id, number, width, start) DO UPDATE SET
+        count = summary.count + excluded.count,
+        measured = summary.measured + excluded.measured,
+        minimum = least(summary.minimum, excluded.minimum),
+        maximum = greatest(summary.maximum, excluded.maximum),
+        total = summary.total + excluded.total,
+        worst = greatest(summary.worst, excluded.worst)
+""")
+
+
+def _add_summaries(session: Session, run: uuid.UUID, found: list[_Summaries]) -> None:
+    """Those that are there already are added to, at the edges of what was imported before; the others are copied in."""
+    fresh, known = [], []
+    for width in WIDTHS:
+        own = [one for one in found if one.width == width]
+        there = session.execute(
+            select(Summary.number, Summary.start).where(
+                Summary.run_id == run,
+                Summary.width == width,
+                Summary.number.in_([one.number for one in own]),
+                Summary.start.between(
+                    min(int(one.starts[0]) for one in own), max(int(one.starts[-1]) for one in own)
+                ),
+            )
+        ).all()
+        for one in own:
+            old = np.isin(
+                one.starts, np.array([start for number, start in there if number == one.number], np.int64)
+            )
+            fresh.append(one.only(~old))
+            known.append(one.only(old))
+    rows = b"".join(_summary_rows(run, one) for one in fresh)
+    binary_rows.copy_made(session, Summary.__tablename__, ["run_id", "number", "width", *SUMMARY], rows)
+    if any(len(one.starts) for one in known):
+        _add_to_known(session, run, known)
+
+
+SUMMARY = {
+    "start": "int8", "count": "int4", "measured": "int4", "total": "float8", "worst": "int2", "minimum": "float8", "maximum": "float8",
+}  # fmt: skip
+
+
+def _summary_rows(run: uuid.UUID, one: _Summaries) -> bytes:
+    head = binary_rows.key(run) + binary_rows.plain("int4", one.number) + binary_rows.plain("int8", one.width)
+    made = b""
+    for which, kinds in (
+        (one.measured > 0, SUMMARY),
+        (one.measured == 0, {**SUMMARY, "minimum": "", "maximum": ""}),
+    ):
+        part = one.only(which)
+        columns = (part.starts, part.counts, part.measured, part.totals, part.worst, part.low, part.high)
+        made += binary_rows.many(head, 3, list(kinds.values()), columns)
+    return made
+
+
+def _add_to_known(session: Session, run: uuid.UUID, found: list[_Summaries]) -> None:
+    def joined(name: str) -> list[Any]:
+        return [value for one in found for value in getattr(one, name).tolist()]
+
+    def repeated(name: str) -> list[int]:
+        return [getattr(one, name) for one in found for _ in one.starts]
+
+    def or_null(values: list[float]) -> list[float | None]:
+        return [value if isfinite(value) else None for value in values]
+
     session.execute(
-        new.on_conflict_do_update(
-            index_elements=["run_id", "number", "width", "start"],
-            set_={
-                "count": old.count + more["count"],
-                "measured": old.measured + more.measured,
-                "minimum": func.least(old.minimum, more.minimum),
-                "maximum": func.greatest(old.maximum, more.maximum),
-                "total": old.total + more.total,
-                "worst": func.greatest(old.worst, more.worst),
-            },
-        ),
-        rows,
+        _ADD_SUMMARIES,
+        {
+            "run": run,
+            "number": repeated("number"),
+            "width": repeated("width"),
+            "start": joined("starts"),
+            "count": joined("counts"),
+            "measured": joined("measured"),
+            "minimum": or_null(joined("low")),
+            "maximum": or_null(joined("high")),
+            "total": joined("totals"),
+            "worst": joined("worst"),
+        },
     )
 
 
@@ -179,7 +296,7 @@ def _merge(session: Session, run: uuid.UUID, number: int, keys: list[int], all_o
     session.execute(delete(SampleBlock).where(*short).execution_options(synchronize_session=False))
     for block in blocks:
         session.expunge(block)
-    session.execute(insert(SampleBlock), rows)
+    _insert(session, rows)
 
 
 def _record_at(blocks: Any, firsts: npt.NDArray[np.int64], index: int) -> int:
