@@ -99,11 +99,12 @@ def points(camera: Camera) -> None:
     for valve in (30, 45, 60, 75):
         shop(valve=valve / 100)
         camera.press("Take a point")
+        time.sleep(1.5)
         for label, text in (("Name", f"valve {valve} %"), ("Valve is", str(valve))):
             field = driver.find_element("xpath", f"//label[normalize-space(.)='{label}']/following::input[1]")
             field.send_keys(text)
         camera.press("Take the point")
-        time.sleep(25)
+        time.sleep(18)
     camera.take("points")
     camera.press("points")
     shop(valve=0.6)

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from tidybench.core.batch import RECORD_SIZE
 from tidybench.runs.folder import SAMPLES, run_folders
+from tidybench.runs.points import read_points
 from tidybench.runs.recovery import Mended, Newest, close_interrupted, mend, newest, set_aside
 from tidybench.runs.run_state import RunState, read_state
 
@@ -19,11 +20,13 @@ PRELOADED = 24_000_000
 
 @dataclass(slots=True, frozen=True)
 class Unfinished:
-    """A run that goes on after a restart: its folder, how it stood, and how far its files have come."""
+    """A run that goes on after a restart: its folder, how it stood, how far its files have come, and how many versions of test points it
+    has."""
 
     folder: Path
     state: RunState
     newest: Newest
+    points: int = 0
 
 
 @dataclass(slots=True, frozen=True)
@@ -44,7 +47,7 @@ def unfinished(run: str | None, even_where_stopped: bool = False) -> Unfinished 
         state = read_state(folder)
         if state.status != "logging" or (even_where_stopped and not state.carry_on):
             return None
-        return Unfinished(folder, state, newest(folder, state))
+        return Unfinished(folder, state, newest(folder, state), len(read_points(folder)))
     except FileNotFoundError:
         return None
     except (OSError, ValueError):

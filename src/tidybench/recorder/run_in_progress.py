@@ -464,7 +464,7 @@ class RunInProgress:
             one, mender = self._mending
             words = f"It is being put in order after a restart ({mender.words}). What is measured meanwhile is kept."
             return _status(
-                one.folder, one.state, one.state.rows, one.newest.at, [words], [], None, 0, 0, None
+                one.folder, one.state, one.state.rows, one.newest.at, [words], [], None, 0, one.points, None
             )
         log = self.log
         if log is None:
