@@ -127,7 +127,7 @@ def test_points_that_cannot_be_taken_are_refused_in_words(recorder: RecorderProc
     wait_for(recorder.all_passing, "passing")
     ordered = {"order": {"rule": {"channels": {"loop-flow": {}}}}}
     assert "No run is on" in ask(recorder, TakePoint.model_validate(ordered)).why
-    begin(recorder)
+    run = begin(recorder)
     for channels, said in REFUSED:
         rule = {"channels": channels, "steady_s": 0.1}
         answer = ask(recorder, TakePoint.model_validate({"order": {"rule": rule}}))
@@ -139,3 +139,5 @@ def test_points_that_cannot_be_taken_are_refused_in_words(recorder: RecorderProc
             CorrectPoint(number=3, version=1, name="", note="", sets=[], typed=[], void=True),
         ).why
     )
+    take(recorder, {"loop-flow": {}})
+    assert taken(recorder, run, 1)[0].number == 1  # what was refused has no number

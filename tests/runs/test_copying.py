@@ -90,3 +90,13 @@ def test_a_copy_that_was_broken_off_goes_on_and_one_that_was_spoilt_is_made_agai
     copy = copy_run(folder, to, runs)
     assert whole(copy) == whole(folder)
     assert [path.name for path in copy.parent.iterdir()] == [folder.name]
+
+
+def test_a_run_that_was_changed_since_it_was_sealed_is_said(runs: Path, to: Path) -> None:
+    folder = logged(runs)
+    (folder / "added.txt").write_text("x")
+    with pytest.raises(
+        CopyError, match=r"has changed since it was sealed, and is not copied: added.txt was added"
+    ):
+        copy_run(folder, to, runs)
+    assert list((to / folder.parent.name).iterdir()) == []

@@ -99,3 +99,17 @@ def test_memory_that_has_let_go_begins_where_it_is_whole() -> None:
     since, packed = ring.records(AT, [1], 5)
     assert (since, len(unpack(packed))) == (AT + 95_000_000, 5)
     assert ring.records(AT, [2], 5)[1] == b""  # a channel that is not on the bench any more
+
+
+def test_what_was_measured_before_the_clock_was_set_back_is_told_by_its_number() -> None:
+    """An hour is there twice: times alone would bring the first one along."""
+    hour = 3_600_000_000
+    samples, tape = SampleRing(), TapeRing()
+    first = [entry(n, AT + hour + n * 100 * MS, value=float(n)) for n in range(1, 6)]
+    again = [entry(n, AT + hour + n * 100 * MS, value=float(n)) for n in range(6, 11)]
+    for one in [*first, *again]:
+        samples.add(one.packed, one.event.at)
+        tape.add([one.line])
+    _, packed = samples.records(AT, [1], 1000, after=5)
+    assert [float(value) for value in unpack(packed)["value"]] == [6, 7, 8, 9, 10]
+    assert len(tape.since(AT, after=5)) == 5

@@ -1,5 +1,7 @@
 """What a run would write, beside what one has written."""
 
+from pathlib import Path
+
 import pytest
 
 from tests.runs.test_folder import AT, CHANNEL, entry
@@ -18,7 +20,7 @@ from tidybench.runs.need import Need
         RowRule(every_s=1, values=["mean", "minimum", "maximum"]),
     ],
 )
-def test_it_is_what_the_files_of_such_a_run_grow_by(tmp_path, rule: RowRule) -> None:  # type: ignore[no-untyped-def]
+def test_it_is_what_the_files_of_such_a_run_grow_by(tmp_path: Path, rule: RowRule) -> None:
     """20 s of memory tell what a run of 100 s writes, to a few per cent: numbers grow longer."""
     log = RunLog.begin(
         tmp_path, bench="b", name="n", item="", operator="", row_rule=rule, at=AT, channels=[CHANNEL], setups={}

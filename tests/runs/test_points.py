@@ -10,7 +10,7 @@ from tests.runs.test_folder import AT
 from tests.runs.test_mending import Logged
 from tidybench.core.tape.events import Note, PointTaken, Start
 from tidybench.core.values.point import Point, PointMean, Quantity
-from tidybench.runs.points import POINTS, TABLE, PointsFile, read_points, table
+from tidybench.runs.points import POINTS, TABLE, PointsFile, read_points, run_points, table
 from tidybench.runs.recovery import mend
 
 S = 1_000_000
@@ -106,6 +106,17 @@ def test_a_full_disk_makes_points_wait_for_their_file(
         assert "No space left on device. The tape has the points." in run.log.troubles["points"]
         run.happens(PointTaken(AT + S, point(2).model_dump()))
     assert read_points(run.folder) == []
+    assert run.log.points == [point(1), point(2)]  # or a correction would get a number twice
     run.log.sync(AT + 2 * S)
     assert run.log.troubles == {}
     assert read_points(run.folder) == [point(1), point(2)]
+
+
+def test_what_stood_there_before_is_told_apart(tmp_path: Path) -> None:
+    run = Logged(tmp_path)
+    run.happens(Note(AT, "begin", "n"))
+    for one in (point(1), point(2), point(1, 2), point(1, 3)):
+        run.happens(PointTaken(AT + S, one.model_dump()))
+    found = run_points(run.folder)
+    assert [(one.number, one.version) for one in found.points] == [(1, 3), (2, 1)]
+    assert [(one.number, one.version) for one in found.earlier] == [(1, 1), (1, 2)]

@@ -14,7 +14,7 @@ const Strip = styled.section<{ $on: boolean; $waits?: boolean }>`
   padding: 8px 16px;
   border-radius: var(--radius);
   border: 1px ${({ $waits }) => ($waits ? "dashed" : "solid")}
-    ${({ $on, $waits }) => ($on || $waits ? "var(--logging)" : "var(--hairline)")};
+    ${({ $on, $waits }) => ($on ? "var(--logging)" : $waits ? "var(--action)" : "var(--hairline)")};
   background: ${({ $on }) => ($on ? "var(--logging)" : "var(--panel)")};
   color: ${({ $on }) => ($on ? "var(--loggingInk)" : "var(--ink)")};
   transition: background 0.25s;

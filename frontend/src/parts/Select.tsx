@@ -15,6 +15,7 @@ import styled, { css } from "styled-components";
 /** A field below its label. */
 export const fieldLooks = css`
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 4px;
   min-width: 0;
   > label,
@@ -22,6 +23,8 @@ export const fieldLooks = css`
     font-size: 12.5px;
     color: var(--quiet);
     white-space: nowrap;
+    overflow: hidden;
+    text-overflow: ellipsis;
   }
   input {
     min-height: 34px;

@@ -82,7 +82,7 @@ export function PointChannels({ rule, onChange, channels }: PointRuleProps & { c
           const part = rule.channels[one.id];
           const unit = one.unit ? `, ${one.unit}` : "";
           return (
-            <div className="line" key={one.id}>
+            <div className="line" role="group" aria-label={one.name} key={one.id}>
               <Tick on={part !== undefined} onChange={(on) => set(one.id, on ? { band: null } : null)}>
                 {one.name}
               </Tick>

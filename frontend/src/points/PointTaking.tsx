@@ -12,7 +12,7 @@ const Bar = styled.div`
   flex-wrap: wrap;
   gap: 8px 12px;
   padding: 8px 16px;
-  border: 1px dashed var(--logging);
+  border: 1px dashed var(--action);
   border-radius: var(--radius);
   background: var(--panel);
   > p {

@@ -31,6 +31,11 @@ class Journal:
             self._waiting.set()
         return sequence
 
+    @property
+    def newest(self) -> int:
+        """The number that was given last. Any thread."""
+        return self._sequence
+
     def wake(self) -> None:
         """Wake whoever waits, with nothing new."""
         self._waiting.set()

@@ -9,7 +9,7 @@ from collections.abc import Collection, Sequence
 
 import numpy as np
 
-from tidybench.core.samples import channels_of, unpack
+from tidybench.core.samples import channels_of, sequences_of, unpack
 from tidybench.core.tape.lines import parse_tape_line
 from tidybench.core.tape.shown import words_of
 from tidybench.wire.tape import GetTape
@@ -54,11 +54,13 @@ class SampleRing:
             self._gone, data = self._chunks.popleft()
             self._size -= len(data)
 
-    def records(self, at: int, numbers: Collection[int], most: int) -> "tuple[int, bytes]":
-        """The packed samples of these channels from `at` on, at most `most` of them, and from when on they are whole."""
+    def records(self, at: int, numbers: Collection[int], most: int, after: int = 0) -> "tuple[int, bytes]":
+        """The packed samples of these channels from `at` on, at most `most` of them, and from when on they are whole. Only those with a
+        higher number than `after`: where the clock was set back, times alone do not tell."""
         records = unpack(b"".join(self.since(at)))
         at = max(at, self._gone)
         mine = np.isin(channels_of(records), np.array(sorted(numbers), np.uint16)) & (records["time"] >= at)
+        mine &= sequences_of(records) > after
         found = records[mine]
         if len(found) > most:
             at = int(found["time"][-most])
@@ -103,15 +105,15 @@ class TapeRing:
         while self._size > self._most_bytes and kept:
             self._size -= len(kept.popleft())
 
-    def since(self, at: int) -> list[str]:
-        """The lines of what went over links from about `at` on, the oldest first. What belongs to a run that was on (marks, starting
+    def since(self, at: int, after: int = 0) -> list[str]:
+        """The lines of what went over links from about `at` on, with a higher number than `after`, the oldest first. What belongs to a run that was on (marks, starting
         states, set-ups) is left out."""
         found: list[str] = []
         for line in reversed(list(self._lines)):
             head = _HEAD.match(line)
             if head is None:
                 continue
-            if int(head[2]) < at:
+            if int(head[2]) < at or int(head[1]) <= after:
                 break
             if head[4] in TRAFFIC:
                 found.append(line)

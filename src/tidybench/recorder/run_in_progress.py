@@ -256,9 +256,8 @@ class RunInProgress:
             raise RequestRefused(
                 "conflict", f"Point {self._taking.number} is being taken. Wait for it, or give it up."
             )
-        number = max(self._point, *(point.number for point in self.log.points), 0) + 1
-        self._point = number
         averaged = checked_point(order, statuses)
+        number = self._point = max(self._point, *(point.number for point in self.log.points), 0) + 1
         now = self._clock.now()
         self._taking = PointTaking(order, number, averaged, now)
         self._journal.put("", Note(now, "point ordered", f"{number} {order.name}".strip()))
@@ -323,7 +322,7 @@ class RunInProgress:
     def leave(self, done: Done) -> None:
         """It goes on at the next start; `done` is called when all of it is on the disk."""
         log, self.log = self.log, None
-        self._end_watch = None
+        self._end_watch = self._taking = None
         if log is None:
             done(None)
         else:

@@ -266,7 +266,11 @@ class Service(threading.Thread):
     def _call_off(self, request: CallOff) -> Answer:
         writer = self._parts.writer
         self._ask(lambda: writer.call_off(request.armed))
-        self._remember(armed=None)
+        try:
+            self._parts.state.remember(armed=None)
+        except OSError as error:
+            why = f"It is called off, but a restart would let it wait again: that cannot be kept ({error.strerror}). Free some space."
+            raise RequestRefused("disk", why) from error
         return Answer()
 
     def _begin_armed(self, request: BeginArmed) -> Answer:

@@ -14,7 +14,7 @@ from tidybench.core.exchange.session import SessionManager
 from tidybench.core.tape.events import Event, Lost, Opened, Received, Sent, Start, Zeroed
 from tidybench.core.values.origin import ByHand
 from tidybench.links import BegunAnew, Link, LinkError, ModemLines
-from tidybench.recorder.clock import Clock
+from tidybench.recorder.clock import STEP, Clock
 from tidybench.recorder.journal import Journal
 
 logger = logging.getLogger(__name__)
@@ -263,8 +263,15 @@ class Worker:
     def _talk_on(self, link: Link) -> None:
         """Wait, feed, carry out; until the port may be closed."""
         talk, clock, attention = self._talk, self._clock.now, self._attention
+        before = clock()
         while True:
             now = clock()
+            if (
+                now < before - STEP
+            ):  # the clock was set back: what is due by the old time must not be waited for
+                self._put_all(talk.flush(), link)
+                self._begin(link)
+            before = now
             if attention.is_set():
                 self._put_all(talk.flush(), link)
                 self._obey()

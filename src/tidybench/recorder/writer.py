@@ -104,9 +104,8 @@ class Writer(threading.Thread):
         self._armed: ArmedRun | None = None
         self._look_round = LookRound(runs, self.samples, self.tape, free_bytes, sleep)
         self._told: Status | None = None
-        self._same_since = (
-            clock.now()
-        )  # from when on what is in memory may go into a run: it means what it means now, and is in none yet
+        # From when on, and after which number, what is in memory may go into a run: it means what it means now, and is in none yet.
+        self._same_since, self._same_after = clock.now(), 0
         self._stopping = threading.Event()
         self._synced_at = 0
         self._busy = self._mute = False
@@ -176,6 +175,12 @@ class Writer(threading.Thread):
         step = self._clock.check(may_go_back=not self.run_in_progress.goes_on)
         if step is not None:
             self._journal.put("", Note(self._clock.now(), "clock", step.words))
+            if step.taken:
+                self._remember_from(self._clock.now())
+
+    def _remember_from(self, at: int) -> None:
+        """A run takes along nothing that was measured before: it meant something else, or is in another run, or has other times."""
+        self._same_since, self._same_after = at, self._journal.newest
 
     def _tell(self, now: int) -> None:
         """How everything stands. That it cannot be told must not keep anything from being logged."""
@@ -256,8 +261,10 @@ class Writer(threading.Thread):
             return None
         at = occasion.at if occasion is not None else self._clock.now()
         since = max(at - round(plan.begins.before_s * 1e6), self._same_since)
-        since, samples = self.samples.records(since, self.employed.numbers.values(), MOST_BEFORE)
-        return Lead(since, max(0, at - since), samples, self.tape.since(since))
+        since, samples = self.samples.records(
+            since, self.employed.numbers.values(), MOST_BEFORE, self._same_after
+        )
+        return Lead(since, max(0, at - since), samples, self.tape.since(since, self._same_after))
 
     def arm(self, armed: Armed | None) -> ArmedStatus | None:
         """This run waits for what begins it; None: nothing waits. Raises RequestRefused."""
@@ -361,7 +368,7 @@ class Writer(threading.Thread):
         at = self.run_in_progress.say_end(reason)
         self.flush()
         self.run_in_progress.end(at, reason, status, partial(_told, closed))
-        self._same_since = max(self._same_since, at + 1)  # no sample belongs to two runs
+        self._remember_from(at + 1)  # no sample belongs to two runs
         return closed
 
     def mark(self, text: str, by: str, ago_ms: float = 0.0) -> RunStatus:
@@ -408,7 +415,7 @@ class Writer(threading.Thread):
         on; `touched`: the links whose set-ups are others."""
         before, self.employed = self.employed, employed
         if derivation is not None or before.workers != employed.workers:
-            self._same_since = self._clock.now()
+            self._remember_from(self._clock.now())
         if self._armed is not None:
             self._armed.know({one.id: one for one in self.channels()})
         log = self.run_in_progress.log

@@ -16,7 +16,8 @@ from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.samples import channels_of, qualities_of, unpack
 from tidybench.core.setup import Setup, SetupError
-from tidybench.core.values.statistics import Gathering, Statistics
+from tidybench.core.values.sample_statistics import SampleStatistics
+from tidybench.core.values.statistics import Statistics
 from tidybench.runs.columns import header
 from tidybench.runs.folder import AGAIN, SAMPLES
 from tidybench.runs.reread import frozen_setups, reread
@@ -54,40 +55,21 @@ class Version(BaseModel):
     channels: list[Comparison]
 
 
-class _Gathered:
-    """What comes of a channel, gathered in pieces: a run of weeks does not fit into memory."""
+class _Gathered(SampleStatistics):
+    """What comes of a channel."""
 
     def __init__(self, channel: RunChannel) -> None:
-        self._gathering = Gathering(channel.states)
-        self._times: list[int] = []
-        self._values: list[float] = []
-        self._qualities: list[int] = []
-
-    def add(self, at: int, quality: int, value: float) -> None:
-        """One sample."""
-        self._times.append(at)
-        self._values.append(value)
-        self._qualities.append(quality)
-        if len(self._values) >= PIECE:
-            self._flush()
+        super().__init__(channel.states)
 
     def add_many(self, records: "np.ndarray[Any, Any]", qualities: "np.ndarray[Any, Any]") -> None:
         """Many samples, as records of samples.bin."""
-        self._gathering.add(records["time"], records["value"], qualities)
-
-    def _flush(self) -> None:
-        if self._values:
-            times, values = np.array(self._times, np.int64), np.array(self._values, np.float64)
-            self._gathering.add(times, values, np.array(self._qualities, np.uint8))
-            for gathered in (self._times, self._values, self._qualities):
-                gathered.clear()
+        self.gathering.add(records["time"], records["value"], qualities)
 
     @property
     def statistics(self) -> Statistics:
         """What has come until now. The mean has the digits that do not depend on the order of adding up; spread and slope
         are left out for that."""
-        self._flush()
-        found = self._gathering.statistics.model_copy(update={"sd": None, "slope_per_h": None})
+        found = super().statistics.model_copy(update={"sd": None, "slope_per_h": None})
         if found.mean is not None:
             found.mean = float(f"{found.mean:.11g}")
         return found

@@ -45,6 +45,10 @@ def copy_run(folder: Path, to: Path, runs: Path) -> Path:
     problems = verify(part).problems
     if problems or seal_of(part).fingerprint != fingerprint:
         shutil.rmtree(part)
+        if own := verify(folder).problems:
+            raise CopyError(
+                f"The run has changed since it was sealed, and is not copied: {' '.join(own[:3])}"
+            )
         raise CopyError(f"The copy was not what the run is: {' '.join(problems[:3])} It is made again.")
     part.rename(target)
     synced_folders([target.parent, to])()

@@ -10,7 +10,7 @@ from dataclasses import asdict, dataclass
 from functools import partial
 from pathlib import Path
 
-from tidybench.core.batch import RECORD_SIZE
+from tidybench.core.batch import RECORD_SIZE, Batch
 from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.samples import batches_of, unpack
@@ -201,11 +201,18 @@ class RunLog:
         """What is from memory: as it was read, on the tape, in the samples and in the rows."""
         rows: list[str] = []
         for batch in batches_of(unpack(lead.samples)):
-            rows += self._rule.feed(max(batch.times), batch)
+            rows += self._rows_of(max(batch.times), batch)
         tape = "".join(f"{line}\n" for line in lead.lines).encode()
         self.state.counts.sequence = self.state.lead_sequence
         self._leads = True
         self._put_rows(tape, lead.samples, rows, self.state.pressed_at)
+
+    def _rows_of(self, at: int, batch: Batch) -> list[str]:
+        try:
+            return self._rule.feed(at, batch)
+        except Exception as error:  # tape and samples are logged all the same
+            self._fail("rows", f"A row could not be made: {_why(error)}.", error)
+            return []
 
     def _put_rows(self, tape: bytes, samples: bytes, rows: list[str], now: int) -> None:
         if self.state.ends.rows is not None:
@@ -244,10 +251,7 @@ class RunLog:
             tape.append(entry.line)
             if entry.batch is not None:
                 packed.append(entry.packed)
-                try:
-                    rows += rule.feed(event.at, entry.batch)
-                except Exception as error:  # tape and samples are logged all the same
-                    self._fail("rows", f"A row could not be made: {_why(error)}.", error)
+                rows += self._rows_of(event.at, entry.batch)
             if type(event) is not Received:  # nearly all are, where instruments talk on their own
                 count(counts, entry.sequence, event)
                 if type(event) is PointTaken:
@@ -412,8 +416,8 @@ class RunLog:
 
     @property
     def points(self) -> list[Point]:
-        """All versions of its points so far."""
-        return self._points.points
+        """All versions of its points so far, with those that wait for their file."""
+        return [*self._points.points, *self._points_waiting]
 
     def _add_points(self) -> None:
         """Those that are on the tape, and wait for their file."""

@@ -78,9 +78,9 @@ def run_points(folder: Path) -> RunPoints:
     """The points of a run. Raises OSError, or ValueError where its state cannot be read."""
     every = read_points(folder)
     newest = newest_of(every)
-    return RunPoints(
-        rule=read_state(folder).points, points=newest, earlier=[one for one in every if one not in newest]
-    )
+    versions = {one.number: one.version for one in newest}
+    earlier = [one for one in every if one.version < versions[one.number]]
+    return RunPoints(rule=read_state(folder).points, points=newest, earlier=earlier)
 
 
 def table(points: Sequence[Point], begun_at: int) -> str:

@@ -86,7 +86,7 @@ def judge(settings: Settings, data: bytes) -> Finding:
             reasons = (f"the eighth bit is {seen} parity on all {len(data)} bytes", *inner.reasons)
             return Finding(inner.settings, stripped, min(1.0, inner.score + 0.05), reasons)
     if crc_good(data):
-        return Finding(settings, data, 1.0, (f"{len(data)} bytes whose Modbus CRC comes out right",))
+        return Finding(settings, data, 1.0, (f"{len(data)} bytes whose Modbus CRC matches",))
     return _judge_text(settings, data)
 
 

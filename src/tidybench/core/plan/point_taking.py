@@ -3,15 +3,13 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-import numpy as np
-
 from tidybench.core.batch import Batch
 from tidybench.core.plan.point_order import PointOrder
 from tidybench.core.plan.steadiness import Steadiness
 from tidybench.core.plan.watched import Watched
 from tidybench.core.values.figure import figure
 from tidybench.core.values.point import Point, PointMean
-from tidybench.core.values.statistics import Gathering
+from tidybench.core.values.sample_statistics import SampleStatistics
 
 LATE = 500_000
 """Microseconds that samples of the stretch may come after its end."""
@@ -44,13 +42,13 @@ class PointTaking:
         self.since: int | None = None
         self.until: int | None = None
         self._closed = False  # the stretch is over, and all were steady in it
-        self._samples: dict[int, list[tuple[int, float, int]]] = {}
+        self._gathered: dict[int, SampleStatistics] = {}
         if not self._steady:
             self._begin(at)
 
     def _begin(self, now: int) -> None:
         self.since, self.until = now, now + round(self.order.rule.average_s * 1e6)
-        self._samples = {one.watched.number: [] for one in self._channels.values()}
+        self._gathered = {one.watched.number: SampleStatistics() for one in self._channels.values()}
 
     def do_not_wait(self, now: int) -> None:
         """Average from now on, steady or not."""
@@ -66,9 +64,9 @@ class PointTaking:
             if found is not None:
                 found[1].take(at, quality, value)
             if self.since is not None and self.until is not None and self.since < at <= self.until:
-                kept = self._samples.get(number)
-                if kept is not None:
-                    kept.append((at, value, quality))
+                gathered = self._gathered.get(number)
+                if gathered is not None:
+                    gathered.add(at, quality, value)
 
     def unsteady(self, now: int) -> list[str]:
         """The channels, by name, that are not steady yet."""
@@ -119,12 +117,7 @@ class PointTaking:
 
     def _mean(self, key: str) -> PointMean:
         one, part = self._channels[key], self.order.rule.channels[key]
-        gathering = Gathering()
-        samples = self._samples[one.watched.number]
-        if samples:
-            times, values, qualities = zip(*samples, strict=True)
-            gathering.add(np.array(times, np.int64), np.array(values), np.array(qualities, np.uint8))
-        found = gathering.statistics
+        found = self._gathered[one.watched.number].statistics
         return PointMean(
             id=key,
             name=one.watched.name,

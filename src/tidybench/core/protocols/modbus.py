@@ -47,7 +47,7 @@ def frame(kind: str, unit: int, pdu: bytes, transaction: int = 1) -> bytes:
 
 
 def crc_good(frame: bytes) -> bool:
-    """Whether these bytes are one whole frame whose CRC comes out right."""
+    """Whether these bytes are one whole frame whose CRC matches."""
     return len(frame) >= 4 and int.from_bytes(frame[-2:], "little") == crc(frame[:-2])
 
 

@@ -1,4 +1,4 @@
-"""Check characters: what comes out right on most messages, too often to be an accident."""
+"""Check characters: what matches on most messages, too often to be an accident."""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -8,10 +8,10 @@ from tidybench.core.protocols.crc import CRCS
 from tidybench.core.setup.framing import CheckPart
 
 ENOUGH = 3
-"""Different messages on which a check must come out right to be no accident, where it does on all of them."""
+"""Different messages on which a check must match to be no accident, where it does on all of them."""
 
 MIN_SHARE = 0.8
-"""The share of messages on which it must come out right; the others are bad messages, not another kind."""
+"""The share of messages on which it must match; the others are bad messages, not another kind."""
 
 MANY = 8
 """Messages on which it must where it is a byte that may be anything."""
@@ -24,7 +24,7 @@ _WRITTEN: tuple[Written, ...] = ("hex", "high first", "low first")
 
 
 def find_check(messages: Sequence[bytes]) -> tuple[str | CheckPart, Checker, str] | None:
-    """The check that comes out right on most messages: as a set-up has it, itself, and the reason."""
+    """The check that matches on most messages: as a set-up has it, itself, and the reason."""
     looked_at = messages[-MAX_LOOKED_AT:]
     different = set(looked_at)
     if len(different) < ENOUGH:
@@ -37,7 +37,7 @@ def find_check(messages: Sequence[bytes]) -> tuple[str | CheckPart, Checker, str
             }
             why = words.get(name, "the last two characters are the XOR of all before them")
             return name, CHECKERS[name], f"{why}, on {_on(CHECKERS[name], messages)}"
-    # A check of few bits could come out right by accident: written as text, it must look like one.
+    # A check of few bits could match by accident: written as text, it must look like one.
     for kind in ("xor", "sum", "lrc", *CRCS):
         for written in _WRITTEN:
             for skip in (0, 1):
@@ -62,7 +62,7 @@ def find_check(messages: Sequence[bytes]) -> tuple[str | CheckPart, Checker, str
 
 
 def _holds(checker: Checker, messages: Sequence[bytes]) -> bool:
-    """Whether it comes out right on all of so few different messages, or on most of many."""
+    """Whether it matches on all of so few different messages, or on most of many."""
     right: set[bytes] = set()
     count = 0
     for number, message in enumerate(messages, 1):

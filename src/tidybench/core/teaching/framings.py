@@ -125,7 +125,7 @@ def _modbus(data: bytes) -> list[FramingProposal]:
     good = [body for body in bodies if crc_good(body)]
     if len(good) < 3 or len(good) < 0.8 * len(bodies):
         return []
-    return [FramingProposal(framing, bodies, f"{len(good)} Modbus RTU frames whose CRC comes out right", 1.0)]
+    return [FramingProposal(framing, bodies, f"{len(good)} Modbus RTU frames whose CRC matches", 1.0)]
 
 
 def _lengths(data: bytes) -> list[FramingProposal]:

@@ -28,7 +28,7 @@ def framings_by_length(data: bytes) -> list[tuple[FramingPart, str]]:
 
 
 def _fixed(data: bytes) -> Iterator[tuple[FramingPart, str]]:
-    """Of one length, with a first byte that is always the same, proved by check characters that come out right."""
+    """Of one length, with a first byte that is always the same, proved by check characters that match."""
     for length in range(3, LONGEST + 1):
         for place in range(length):
             column = data[place::length]

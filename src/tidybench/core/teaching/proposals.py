@@ -93,7 +93,7 @@ def propose(
     made.check, made.of = check, len(newest)
     made.reasons = [*made.reasons, *reasons]
     if bad:
-        made.reasons.append(f"{bad} messages are bad: their check does not come out right")
+        made.reasons.append(f"{bad} messages are bad: their check does not match")
     left = unaccounted(made.listen, newest, encoding, inferred.left)
     if left:
         return Outcome(needs=left)
