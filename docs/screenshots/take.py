@@ -224,9 +224,15 @@ def main() -> None:
     driver.get(f"{camera.base}/logbook")
     time.sleep(2)
     camera.take("logbook")
-    camera.press("Pump 7 acceptance")
-    time.sleep(2)
+    driver.find_element("link text", "Pump 7 acceptance").click()
+    time.sleep(4)
     camera.take("run")
+    camera.press("Logbook")
+    driver.find_element("link text", "Calibration of Suction").click()
+    time.sleep(3)
+    camera.press("Calibration report")
+    time.sleep(3)
+    camera.take("calibration")
     driver.quit()
 
 

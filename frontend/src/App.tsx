@@ -34,6 +34,12 @@ const SimulatedPage = lazy(() =>
 const HealthPage = lazy(() => import("./health/HealthPage").then((page) => ({ default: page.HealthPage })));
 const Logbook = lazy(() => import("./logbook/Logbook").then((page) => ({ default: page.Logbook })));
 const RunPage = lazy(() => import("./logbook/RunPage").then((page) => ({ default: page.RunPage })));
+const CalibratePage = lazy(() =>
+  import("./calibration/CalibratePage").then((page) => ({ default: page.CalibratePage })),
+);
+const CalibrationReport = lazy(() =>
+  import("./calibration/CalibrationReport").then((page) => ({ default: page.CalibrationReport })),
+);
 const AlarmSettings = lazy(() =>
   import("./alarms/AlarmSettings").then((part) => ({ default: part.AlarmSettings })),
 );
@@ -214,6 +220,8 @@ const Place = memo(function Place({ theme }: { theme: Theme }) {
           </Route>
           <Route path="/instruments/new" element={<AddPage />} />
           <Route path="/instruments/:id" element={<SetupPage />} />
+          <Route path="/calibrate/:channel" element={<CalibratePage />} />
+          <Route path="/logbook/:id/calibration" element={<CalibrationReport />} />
           <Route path="/health" element={<HealthPage />} />
           <Route path="/logbook" element={<Logbook />} />
           <Route path="/logbook/:id" element={<RunPage theme={theme} />} />

@@ -56,7 +56,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     for name, text in (
-        ("demo", "the made-up pump test shop, with simulated instruments and an earlier run"),
+        ("demo", "the made-up pump test shop, with simulated instruments and earlier runs"),
         ("up", "your own bench, without simulated instruments"),
     ):
         sub = commands.add_parser(name, help=text, description=text)
@@ -111,16 +111,6 @@ def _up(demo: bool, port: int | None, dev: bool = False) -> int:
         if "TIDY_DATA" not in os.environ:
             data = data.with_name(data.name + "-demo")
         setups = [SETUPS / "demo"]
-        from tidybench.demo import make_runs
-
-        places = Places(data)
-        try:
-            places.make()
-            if make_runs(places.runs, setups[0], time.time_ns() // 1000, platform.node() or "bench"):
-                print("An earlier run for the logbook …", flush=True)
-        except OSError as error:
-            print(f"Tidy Bench did not start: {error.strerror} ({error.filename}).", file=sys.stderr)
-            return 1
     if not dev and not (FRONT_END / "index.html").is_file():
         print(
             "The pages are not built: ./tidy demo and ./tidy up build them, a wheel has them.",
@@ -133,7 +123,22 @@ def _up(demo: bool, port: int | None, dev: bool = False) -> int:
     supervisor = Supervisor(Places(data), demo=demo, port=port, front_end=FRONT_END, setups=setups)
     if dev:
         supervisor.develop(SOURCE)
+    if demo:
+        supervisor.meanwhile(lambda: _earlier_runs(Places(data), setups[0]))
     return supervisor.run()
+
+
+def _earlier_runs(places: Places, setups: Path) -> None:
+    """The demo's Logbook, where it has none yet: beside the start, which takes no longer for it."""
+    from tidybench.demo_runs.logbook import LogbookFolder
+
+    try:
+        logbook = LogbookFolder(places.runs, setups, time.time_ns() // 1000, platform.node() or "bench")
+        if logbook.missing:
+            print("Earlier runs for the Logbook are made meanwhile …", flush=True)
+            logbook.make()
+    except OSError as error:
+        print(f"The earlier runs cannot be made: {error.strerror} ({error.filename}).", file=sys.stderr)
 
 
 def _dev(port: int | None) -> int:

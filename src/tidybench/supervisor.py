@@ -21,6 +21,7 @@ import threading
 import time
 import urllib.error
 import urllib.request
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -83,11 +84,16 @@ class Supervisor:
         self._environment: dict[str, str] = {}
         self._lock_fd = -1
         self._source: Path | None = None  # the checkout, while it is developed
+        self._meanwhile: Callable[[], None] | None = None
 
     def develop(self, source: Path) -> None:
         """Serve the pages from their sources with hot reload, and start the web server again whenever its code changes; the
         recorder goes on. Before `run`."""
         self._source = source
+
+    def meanwhile(self, work: Callable[[], None]) -> None:
+        """Do this in a thread beside what starts, once the data folder is ours; it ends with this process. Before `run`."""
+        self._meanwhile = work
 
     def run(self) -> int:
         """Start, stay, stop; gives the exit code."""
@@ -126,6 +132,8 @@ class Supervisor:
         self._logs.mkdir(exist_ok=True)
         self._lock()
         logs.set_up("supervisor", self._logs)
+        if self._meanwhile is not None:
+            threading.Thread(target=self._meanwhile, name="meanwhile", daemon=True).start()
         port = self._choose_port()
         token = self._token()
         url = f"http://127.0.0.1:{port}/?token={token}"

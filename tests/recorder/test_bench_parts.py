@@ -137,7 +137,7 @@ def test_why_a_calculated_channel_has_no_value_is_told() -> None:
         ("limits = { low = 60, high = 200 }", "limits = { high = 5 }", True),
         ('name = "Loop flow"', 'name = "Flow of the loop"', True),
         ("decimals = 1", "decimals = 3", True),
-        ("decimals = 1", "decimals = 1\ncalibration = { due = 2026-01-31 }", True),
+        ("calibration = { ", "calibration = { due = 2026-01-31, ", True),
         ("decimals = 1", "decimals = 1\nscale = 2", False),
         ("decimals = 1", 'decimals = 1\nfilter = [{ kind = "mean" }]', False),
         ("every_s = 0.2", "every_s = 0.5", False),

@@ -60,6 +60,13 @@ def test_points_are_taken_given_up_corrected_and_agree_with_the_samples_and_the_
     assert (first.steady, first.verdict, first.name) == (True, "within", "40 %")
     agrees(folder, first, "loop-flow")
     agrees(folder, first, "motor-input")
+    flow = first.means[0]
+    assert flow.mean is not None
+    assert flow.type_a is not None
+    assert flow.type_b == pytest.approx(flow.mean * 0.005 / 2)  # its certificate: 0.5 % of the reading, k = 2
+    assert flow.expanded == pytest.approx(2 * np.hypot(flow.type_a, flow.type_b))
+    [line] = csv.DictReader((folder / "points.csv").open(encoding="utf-8", newline=""))
+    assert float(line["Loop flow U (k = 2)"]) == pytest.approx(flow.expanded)
     # From the CSV too: it has every reading.
     rows = [row for row in rows_of(run) if row["Loop flow [L/min]"]]
     inside = [float(r["Loop flow [L/min]"]) for r in rows if first.since < parse(r["time"]) <= first.until]
@@ -97,21 +104,26 @@ def test_points_are_taken_given_up_corrected_and_agree_with_the_samples_and_the_
     ]
     assert newest_of(points)[0].means == first.means
 
-    take(recorder, {"loop-flow": {"band": 1e-6}})
+    take(recorder, {"loop-flow": {"band": 1e-6}}, name="killed", sets=valve)
     recorder.kill()
     recorder.start(carry_on=True)
     wait_for(lambda: recorder.status().run is not None, "it to be there")
     found = recorder.status().run
     assert found is not None
-    assert (found.points, found.taking) == (5, None)  # while it is put in order as well
+    assert found.taking is None
+    assert found.points in {5, 6}  # while it is put in order as well, and with the killed one since
     wait_for(lambda: (one := recorder.status().run) is not None and not one.troubles, "it to be in order")
+    killed = taken(recorder, run, 6)[5]
+    assert (killed.number, killed.name, killed.gave_up) == (5, "killed", "Tidy Bench was restarted meanwhile")
+    assert killed.sets == first.sets
+    assert read_state(folder).ordered is None
     take(recorder, {"loop-flow": {"band": 1e-6}})
     assert not ask(recorder, EndRun(run=run.id)).trouble
     points = read_points(folder)
-    assert (points[-1].number, points[-1].gave_up) == (5, "the run ended")
+    assert (points[-1].number, points[-1].gave_up) == (6, "the run ended")
     with open(folder / "points.csv", newline="") as file:
         table = list(csv.DictReader(file))
-    assert [row["point"] for row in table] == ["1", "2", "3", "4", "5"]
+    assert [row["point"] for row in table] == ["1", "2", "3", "4", "5", "6"]
     assert float(table[0]["Loop flow [L/min]"]) == pytest.approx(first.means[0].mean, rel=1e-9)
     assert not ask(recorder, TakePoint.model_validate({"order": {"rule": {"channels": {"x": {}}}}})).run
 

@@ -14,11 +14,11 @@ from sqlalchemy import Engine, func, inspect, select, text
 from sqlalchemy.orm import Session
 
 from tests.conftest import DEMO, setup_text
+from tests.earlier_run import make_runs
 from tidybench.core.batch import Batch
 from tidybench.core.samples import channels_of, unpack
 from tidybench.core.setup import SetupError
 from tidybench.core.setup.calculated import load_calculations
-from tidybench.demo import make_runs
 from tidybench.records import blocks, by_name
 from tidybench.records.database import downgrade, upgrade
 from tidybench.records.history import history

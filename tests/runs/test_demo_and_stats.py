@@ -10,10 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import DEMO
+from tests.earlier_run import LENGTH, STEPS, make_runs
 from tidybench.core.batch import Batch
 from tidybench.core.samples import channels_of, unpack
 from tidybench.core.values.statistics import Statistics
-from tidybench.demo import LENGTH, STEPS, make_runs
 from tidybench.runs.cells import plain_text, safe_text
 from tidybench.runs.folder import SAMPLES, run_folders
 from tidybench.runs.marks import read_marks

@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from tests.conftest import DEMO, ROOT
+from tests.earlier_run import make_runs
 from tests.runs import from_the_docs as docs
-from tidybench.demo import make_runs
 from tidybench.runs.cells import safe_text
 from tidybench.runs.folder import run_folders
 

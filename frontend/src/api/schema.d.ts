@@ -709,6 +709,87 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/run/calibration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calibration Now
+         * @description What the calibration that is on comes to so far, and the correction that its points would make.
+         */
+        get: operations["calibration_now"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/calibration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calibration Of Run
+         * @description What a calibration came to; its correction is the one that was taken in, or a straight line where none was.
+         */
+        get: operations["calibration_of_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/calibration.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calibration Table
+         * @description The points of a calibration as CSV, a row each.
+         */
+        get: operations["calibration_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/run/correction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take In
+         * @description Take the correction that the points as found make into the channel's set-up, in the place of the one in force, and put it in force. The
+         *     certificate comes with it, and the run gets a mark.
+         */
+        post: operations["take_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/layouts": {
         parameters: {
             query?: never;
@@ -1611,6 +1692,9 @@ export interface components {
         /**
          * CalibrationPart
          * @description What the certificate says. It changes no value; a run begins with a warning when it is overdue.
+         *
+         *     `expanded`: the expanded uncertainty in the channel's unit, `expanded_percent`: in per cent of the reading (both add up),
+         *     with the coverage factor `coverage` (JCGM 100, 6.2); `uncertainty`: the same as a text, where no number says it.
          */
         CalibrationPart: {
             /**
@@ -1642,6 +1726,87 @@ export interface components {
              * @default
              */
             uncertainty: string;
+            /** Expanded */
+            expanded?: number | null;
+            /** Expanded Percent */
+            expanded_percent?: number | null;
+            /**
+             * Coverage
+             * @default 2
+             */
+            coverage: number;
+        };
+        /**
+         * CalibrationPlan
+         * @description `channel`: the one that is calibrated. `reference`: the channel that gives the true value, None where it is typed at every
+         *     point. `standard`: what the reference is (its name, serial number, certificate). `reference_expanded`: its expanded uncertainty (k = 2), in the
+         *     channel's unit. `allowed`: how far the channel may be off, in its unit; `allowed_percent`: in per cent of the reference; both add up,
+         *     none: no verdict.
+         */
+        CalibrationPlan: {
+            /** Channel */
+            channel: string;
+            /** Reference */
+            reference?: string | null;
+            /**
+             * Standard
+             * @default
+             */
+            standard: string;
+            /** Reference Expanded */
+            reference_expanded?: number | null;
+            /** Allowed */
+            allowed?: number | null;
+            /** Allowed Percent */
+            allowed_percent?: number | null;
+        };
+        /**
+         * CalibrationRow
+         * @description One point. `reference`: the true value; `shown`: the channel's mean; `deviation`: shown less reference; `allowed`: how far it may be off; all in
+         *     the channel's unit. `uncorrected`: the mean before the correction and the zero that were in force. `residual`: what the correction made of the points
+         *     leaves here, true less corrected; only of points as found.
+         */
+        CalibrationRow: {
+            /** Number */
+            number: number;
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "" | "as found" | "as left";
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** By */
+            by: string;
+            /** At */
+            at: number;
+            /** Void */
+            void: boolean;
+            /** Gave Up */
+            gave_up: string;
+            /** Reference */
+            reference: number | null;
+            /** Shown */
+            shown: number | null;
+            /** Sd */
+            sd: number | null;
+            /** Count */
+            count: number;
+            /** Deviation */
+            deviation: number | null;
+            /** Allowed */
+            allowed: number | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "" | "within" | "beyond" | "not known";
+            /** Uncorrected */
+            uncorrected: number | null;
+            /** Residual */
+            residual?: number | null;
         };
         /**
          * ChannelPart
@@ -2005,6 +2170,23 @@ export interface components {
              * @default 0
              */
             for_s: number;
+        };
+        /**
+         * Correction
+         * @description A correction that the points as found make. `largest`: what it leaves at most; `residual_sd`: the residuals' standard deviation by the degrees
+         *     of freedom that are left, None for none. `expanded`: the expanded uncertainty (k = 2) of the reference and the residuals together,
+         *     None where the reference's is not known or nothing is left to judge the residuals by.
+         */
+        Correction: {
+            step: components["schemas"]["PointsStep"];
+            /** Words */
+            words: string;
+            /** Largest */
+            largest: number;
+            /** Residual Sd */
+            residual_sd: number | null;
+            /** Expanded */
+            expanded: number | null;
         };
         /**
          * CountPart
@@ -2414,6 +2596,18 @@ export interface components {
             expected: string;
             /** Matches */
             matches: boolean;
+        };
+        /**
+         * InForce
+         * @description What stood between the readings and the channel's values. `correction`: in words, "" for none; `zero`: what was taken off, in the channel's
+         *     unit; `certificate`: what was known of the calibration.
+         */
+        InForce: {
+            /** Correction */
+            correction: string;
+            /** Zero */
+            zero: number;
+            certificate: components["schemas"]["CalibrationPart"] | null;
         };
         /**
          * InstrumentPart
@@ -3134,6 +3328,7 @@ export interface components {
              */
             carry_on: boolean;
             points?: components["schemas"]["PointRule"] | null;
+            calibrates?: components["schemas"]["CalibrationPlan"] | null;
             /**
              * Copy To
              * @default
@@ -3161,7 +3356,7 @@ export interface components {
          * @description `number` counts a run's points from 1; `version` a point's corrections, from 1. `since` and `until`: the stretch that was
          *     averaged, its beginning not included, its end included; `at`: when the point was taken, or given up. Times in microseconds since
          *     1970 UTC. `steady`: chosen channels had stayed within their bands before, and did meanwhile. `gave_up`: why there are no means.
-         *     `void`: it does not count any more.
+         *     `void`: it does not count any more. `stage`: of a point of a calibration.
          */
         Point: {
             /** Number */
@@ -3203,6 +3398,12 @@ export interface components {
              * @default false
              */
             steady: boolean;
+            /**
+             * Stage
+             * @default
+             * @enum {string}
+             */
+            stage: "" | "as found" | "as left";
             /**
              * Sets
              * @default []
@@ -3252,6 +3453,9 @@ export interface components {
          * PointMean
          * @description A channel over the stretch that a point averages. `mean`, `sd` (standard deviation of a sample, n - 1), `minimum` and `maximum`:
          *     None where too little was measured. `count`: measured samples; `missing`: those that were not. `low`, `high`: the tolerance.
+         *     `uncorrected`: of a channel that is calibrated, the mean before its correction and its zero. `type_a`, `type_b`: standard
+         *     uncertainties of the mean by its scatter and by certificates, `expanded`: both together, k = 2 (JCGM 100); None where no certificate states
+         *     one.
          */
         PointMean: {
             /** Id */
@@ -3284,6 +3488,14 @@ export interface components {
             low?: number | null;
             /** High */
             high?: number | null;
+            /** Uncorrected */
+            uncorrected?: number | null;
+            /** Type A */
+            type_a?: number | null;
+            /** Type B */
+            type_b?: number | null;
+            /** Expanded */
+            expanded?: number | null;
             /**
              * Verdict
              * @description Whether the mean lies within the tolerance, its ends included.
@@ -3293,7 +3505,7 @@ export interface components {
         };
         /**
          * PointOrder
-         * @description A point that is to be taken now. `sets`: set values; `typed`: what was read by eye.
+         * @description A point that is to be taken now. `sets`: set values; `typed`: what was read by eye. `stage`: of a point of a calibration.
          */
         PointOrder: {
             rule: components["schemas"]["PointRule"];
@@ -3312,6 +3524,12 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Stage
+             * @default
+             * @enum {string}
+             */
+            stage: "" | "as found" | "as left";
             /**
              * Sets
              * @default []
@@ -3387,6 +3605,12 @@ export interface components {
              */
             by: string;
             /**
+             * Stage
+             * @default
+             * @enum {string}
+             */
+            stage: "" | "as found" | "as left";
+            /**
              * Sets
              * @default []
              */
@@ -3443,7 +3667,8 @@ export interface components {
         /**
          * PointsStep
          * @description A calibration of several points, each [shown, true]: straight between neighbours (and on beyond the
-         *     outermost ones), or one polynomial fitted to all.
+         *     outermost ones); or one curve fitted to all by least squares: an offset, a straight line, a polynomial. As the last step of a
+         *     channel it is its correction, which a calibration by points replaces.
          */
         PointsStep: {
             /**
@@ -3461,7 +3686,7 @@ export interface components {
              * @default between points
              * @enum {string}
              */
-            fit: "between points" | "polynomial";
+            fit: "between points" | "straight line" | "offset" | "polynomial";
             /**
              * Degree
              * @default 2
@@ -3953,6 +4178,36 @@ export interface components {
             values: ("latest" | "age" | "mean" | "minimum" | "maximum")[];
         };
         /**
+         * RunCalibration
+         * @description `before` and `after`: how the channel was made when the run began, and when it ended (or now). `taken_in`: whether another correction
+         *     came into force meanwhile. `reference_name`: of the channel that gave the true value, "" where it
+         *     was typed.
+         */
+        RunCalibration: {
+            /** Rows */
+            rows: components["schemas"]["CalibrationRow"][];
+            /** Stages */
+            stages: components["schemas"]["StageResult"][];
+            correction: components["schemas"]["Correction"] | null;
+            /** No Correction */
+            no_correction: string;
+            plan: components["schemas"]["CalibrationPlan"];
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Decimals */
+            decimals: number;
+            /** Instrument */
+            instrument: string;
+            /** Reference Name */
+            reference_name: string;
+            before: components["schemas"]["InForce"];
+            after: components["schemas"]["InForce"];
+            /** Taken In */
+            taken_in: boolean;
+        };
+        /**
          * RunCounts
          * @description Counts of a run so far, exact at the tape's line `sequence`.
          */
@@ -4050,6 +4305,7 @@ export interface components {
             /** Crossings */
             crossings: components["schemas"]["Crossing"][];
             points: components["schemas"]["RunPoints"];
+            calibrates: components["schemas"]["CalibrationPlan"] | null;
         };
         /**
          * RunNumbers
@@ -4110,7 +4366,7 @@ export interface components {
          * RunPlan
          * @description `order`: the order's number. `fields`: the shop's own, by name. `channels`: those that have columns in the CSV, by id; none for all of
          *     them. What has no column is kept with the samples and on the tape all the same. `carry_on`: it goes on after everything was
-         *     stopped or the power failed. `points`: how its test points are taken.
+         *     stopped or the power failed. `points`: how its test points are taken. `calibrates`: the run calibrates a channel.
          *     `copy_to`: a folder elsewhere that it is copied to when it has ended.
          */
         RunPlan: {
@@ -4157,6 +4413,7 @@ export interface components {
              */
             carry_on: boolean;
             points?: components["schemas"]["PointRule"] | null;
+            calibrates?: components["schemas"]["CalibrationPlan"] | null;
             /**
              * Copy To
              * @default
@@ -4263,6 +4520,7 @@ export interface components {
             /** Points */
             points: number;
             taking: components["schemas"]["TakingStatus"] | null;
+            calibrates: components["schemas"]["CalibrationPlan"] | null;
         };
         /**
          * SampleAt
@@ -4654,6 +4912,26 @@ export interface components {
             patience: number;
         };
         /**
+         * StageResult
+         * @description What the points of a stage come to. `largest`: the largest deviation, whichever way; `verdict`: of all that count.
+         */
+        StageResult: {
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "" | "as found" | "as left";
+            /** Points */
+            points: number;
+            /** Largest */
+            largest: number | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "" | "within" | "beyond" | "not known";
+        };
+        /**
          * StageStatus
          * @description A bead of the reading path.
          */
@@ -4927,6 +5205,30 @@ export interface components {
              * @default
              */
             why: string;
+        };
+        /**
+         * TakeIn
+         * @description The correction that is to be taken into the set-up: of which run, how its points are fitted, and what the new certificate says (null: what
+         *     is known stays).
+         */
+        TakeIn: {
+            /**
+             * Run
+             * Format: uuid
+             */
+            run: string;
+            /**
+             * Fit
+             * @default straight line
+             * @enum {string}
+             */
+            fit: "between points" | "straight line" | "offset" | "polynomial";
+            /**
+             * Degree
+             * @default 2
+             */
+            degree: number;
+            certificate?: components["schemas"]["CalibrationPart"] | null;
         };
         /**
          * TakingStatus
@@ -6522,6 +6824,131 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScalingTried"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    calibration_now: {
+        parameters: {
+            query?: {
+                fit?: "between points" | "straight line" | "offset" | "polynomial";
+                degree?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunCalibration"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    calibration_of_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunCalibration"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    calibration_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupSaved"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, type Channel, got, said } from "../api/client";
 import { figure, moment } from "../look/format";
+import { canBeCalibrated } from "../calibration/calibration";
 import { limitsOf, putLimits } from "./limits";
 import { LimitFields } from "../instruments/LimitFields";
 import { Button } from "../parts/Button";
@@ -71,12 +72,14 @@ export function ChannelWindow({ channel, onClose }: ChannelWindowProps) {
       {trouble && <Trouble>{said(trouble)}</Trouble>}
       {save.data && <p role="status">{save.data.sentence}</p>}
       <Actions>
-        <Link
-          to={calculated ? "/instruments/calculated" : `/instruments/${channel.instrument}?stage=Channels`}
-          style={{ marginRight: "auto", alignSelf: "center" }}
-        >
-          {calculated ? "Calculated channels" : "Its set-up"}
-        </Link>
+        <span style={{ marginRight: "auto", alignSelf: "center", display: "flex", gap: 16 }}>
+          <Link
+            to={calculated ? "/instruments/calculated" : `/instruments/${channel.instrument}?stage=Channels`}
+          >
+            {calculated ? "Calculated channels" : "Its set-up"}
+          </Link>
+          {canBeCalibrated(channel) && <Link to={`/calibrate/${channel.id}`}>Calibrate</Link>}
+        </span>
         <Button $kind="plain" onPress={onClose}>
           Close
         </Button>

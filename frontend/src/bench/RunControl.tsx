@@ -1,5 +1,5 @@
 import { lazy, Suspense, useEffect, useState } from "react";
-import { useSearchParams } from "react-router";
+import { Navigate, useSearchParams } from "react-router";
 import { api, got, type RunStatus } from "../api/client";
 import { useAct } from "../api/useAct";
 import { alike, connection, type LiveState, useLive } from "../live/connection";
@@ -90,7 +90,10 @@ export function RunControl() {
       <Suspense fallback={null}>
         {ended && !run && <Ended />}
         {open === "begin" && <Begin onClose={close} />}
-        {address.has("point") && run && <Take run={run} onClose={() => setAddress({})} />}
+        {address.has("point") && run?.calibrates && (
+          <Navigate to={`/calibrate/${run.calibrates.channel}`} replace />
+        )}
+        {address.has("point") && run && !run.calibrates && <Take run={run} onClose={() => setAddress({})} />}
         {open === "mark" && run && <MarkWindow run={run} onClose={close} />}
         {open === "off" && armed && <CallOffWindow armed={armed} onClose={close} />}
         {open === "ends" && run && <Ends run={run} onClose={close} />}

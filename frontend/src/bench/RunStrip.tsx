@@ -1,4 +1,5 @@
 import { Button as AriaButton } from "react-aria-components";
+import { Link } from "react-router";
 import styled from "styled-components";
 import type { RunStatus, Schemas, Status } from "../api/client";
 import { clock, count, elapsed, hours, moment } from "../look/format";
@@ -256,7 +257,13 @@ function Logging({ run, status, heard, onMark, onEnd, onEnds }: LoggingProps) {
           {run.csv}
         </div>
         <div className="strong" title={run.name}>
-          {run.name}
+          {run.calibrates ? (
+            <Link to={`/calibrate/${run.calibrates.channel}`} style={{ color: "inherit" }}>
+              {run.name}
+            </Link>
+          ) : (
+            run.name
+          )}
         </div>
       </div>
       {(run.item || run.operator) && (

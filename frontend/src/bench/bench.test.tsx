@@ -23,7 +23,7 @@ const status = (run: Partial<NonNullable<Status["run"]>> | null): Status => ({
   disk: { free_bytes: 1e11, hours_left: 5040 },
   run: run && {
     id: "r", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor", order: "",
-    row_rule: fastestRows, ends: noEnds, ends_at: null, unsettled: [], carry_on: false, begun_by: "", lead_us: 0, points: 0, taking: null,
+    row_rule: fastestRows, ends: noEnds, ends_at: null, unsettled: [], carry_on: false, begun_by: "", lead_us: 0, points: 0, taking: null, calibrates: null,
     begun_at: (Date.now() - 872_000) * 1000, folder: "/runs/x", csv: "pump-7.csv", rows: 4361,
     saved_at: (Date.now() - 400) * 1000, counts: { sequence: 9, polls: 9000, missed: 0, gave_up: 0, lost: 0 }, troubles: [], repairs: [], marks: [], ...run,
   },

@@ -12,7 +12,7 @@ export const noEnds: Ends = { when: [] };
 export const fastestRows: RowRule = { kind: "steady rows", every_s: 0, age_s: 0, values: ["latest"] };
 export const blank: Plan = {
   name: "", item: "", operator: "", order: "", notes: "", fields: {}, channels: [], row_rule: fastestRows,
-  begins: noBegins, ends: noEnds,  carry_on: false, points: null, copy_to: "",
+  begins: noBegins, ends: noEnds,  carry_on: false, points: null, calibrates: null, copy_to: "",
 }; // prettier-ignore
 
 const LAST = "tidybench-last-run";

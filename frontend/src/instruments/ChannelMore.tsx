@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import styled from "styled-components";
 import type { PreviewRow, Setup } from "../api/client";
 import { Entry, Fields, Select } from "../parts/Select";
@@ -28,12 +29,21 @@ export interface ChannelMoreProps {
   value: number | null;
   /** Registers the instrument can be written to. */
   registers: string[];
+  /** It is on the bench: it can be calibrated. */
+  inForce?: boolean;
   set: (part: Partial<Channel>) => void;
   rows?: PreviewRow[];
 }
 
 /** Everything else about a channel: scaling step by step, filters, zero, limits, calibration. */
-export function ChannelMore({ channel, value, registers, set, rows = [] }: ChannelMoreProps) {
+export function ChannelMore({
+  channel,
+  value,
+  registers,
+  inForce = false,
+  set,
+  rows = [],
+}: ChannelMoreProps) {
   const kind = kindOf(channel);
   const zero = channel.zero;
   const how = zero ? (zero.write != null ? "write a register" : "send a text") : "take off the value";
@@ -124,8 +134,14 @@ export function ChannelMore({ channel, value, registers, set, rows = [] }: Chann
       </section>
       <section>
         <h4>Calibration of its sensor</h4>
+        {kind === "a number" && inForce && (
+          <p style={{ margin: "0 0 6px" }}>
+            <Link to={`/calibrate/${channel.id}`}>Calibrate by points</Link>
+          </p>
+        )}
         <CalibrationFields
           calibration={channel.calibration ?? null}
+          unit={channel.unit}
           onChange={(calibration) => set({ calibration })}
         />
       </section>

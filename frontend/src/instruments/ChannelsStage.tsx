@@ -1,6 +1,7 @@
 import { useState } from "react";
 import styled from "styled-components";
 import type { PreviewRow, Setup } from "../api/client";
+import { useLive } from "../live/connection";
 import { limitsSaid, noLimits } from "./limits";
 import { Button, Chip } from "../parts/Button";
 import { NumberEntry } from "../parts/NumberEntry";
@@ -137,6 +138,7 @@ export function ChannelsStage({
   onText: () => void;
 }) {
   const [open, setOpen] = useState("");
+  const known = useLive(({ status }) => status?.channels.map((one) => one.id).join(" ") ?? "").split(" ");
   const sources = sourcesOf(setup, rows);
   const unused = sources.filter(
     (source) =>
@@ -228,6 +230,7 @@ export function ChannelsStage({
               channel={channel}
               value={valueOf(rows, channel)}
               rows={rows}
+              inForce={known.includes(channel.id)}
               registers={setup.modbus?.registers.filter((one) => one.writable).map((one) => one.name) ?? []}
               set={(part) => set(index, part)}
             />
@@ -272,6 +275,7 @@ export function ChannelsStage({
           </Fields>
           <CalibrationFields
             calibration={setup.instrument.calibration ?? null}
+            unit={null}
             onChange={(calibration) => change({ instrument: { ...setup.instrument, calibration } })}
           />
         </div>

@@ -266,6 +266,8 @@ function PointFields({
         value={step.fit}
         options={[
           { value: "between points", text: "straight lines" },
+          { value: "straight line", text: "one straight line" },
+          { value: "offset", text: "an offset" },
           { value: "polynomial", text: "a polynomial" },
         ]}
         onChange={(fit) => onChange({ ...step, fit })}

@@ -89,7 +89,14 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
           <Link to="/logbook">Logbook</Link>
           <h1>{run.name}</h1>
         </div>
-        <Button onPress={again}>Repeat with a new test item</Button>
+        {run.calibrates ? (
+          <>
+            <Link to={`/calibrate/${run.calibrates.channel}`}>Calibrate again</Link>
+            <Link to={`/logbook/${run.id}/calibration`}>Calibration report</Link>
+          </>
+        ) : (
+          <Button onPress={again}>Repeat with a new test item</Button>
+        )}
         <Download href={`/api/runs/${run.id}/csv`} download={run.csv}>
           Download the CSV
         </Download>

@@ -43,7 +43,7 @@ const row = (more: Partial<RunRow> = {}): RunRow => ({
 }); // prettier-ignore
 
 const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
-  ...row(), begun_by: "", lead_us: 0, glance: [], copy_to: "", copied_at: null, copy_trouble: "", points: { rule: null, points: [], earlier: [] }, notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
+  ...row(), begun_by: "", lead_us: 0, glance: [], copy_to: "", copied_at: null, copy_trouble: "", points: { rule: null, points: [], earlier: [] }, calibrates: null, notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
   repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "", word: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
   numbers: [
     { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,

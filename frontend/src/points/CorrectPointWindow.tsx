@@ -37,6 +37,7 @@ export function CorrectPointWindow({ point, earlier, onClose }: CorrectPointWind
         version: point.version ?? 1,
         name: name.trim(),
         note: note.trim(),
+        stage: point.stage ?? "",
         by: "",
       };
       await got(

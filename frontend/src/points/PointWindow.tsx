@@ -41,6 +41,7 @@ export function PointWindow({ run, rule: planned, channels, onClose }: PointWind
         rule,
         name: name.trim(),
         note: note.trim(),
+        stage: "" as const,
         by: run.operator,
         sets: whole(sets),
         typed: whole(typed),

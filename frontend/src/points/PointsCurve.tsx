@@ -2,7 +2,7 @@ import { useState } from "react";
 import styled from "styled-components";
 import { mono } from "../look/theme";
 import { Fields, Select } from "../parts/Select";
-import { curveOf, type Point, seriesOf, ticks } from "./points";
+import { curveOf, type Point, type Series, seriesOf, ticks } from "./points";
 
 const WIDTH = 420;
 const HEIGHT = 200;
@@ -35,6 +35,14 @@ const Figure = styled.figure`
     stroke: var(--action);
     stroke-width: 2;
   }
+  .bar {
+    stroke: var(--ink);
+    stroke-width: 1.5;
+  }
+  text .bars {
+    font: 11px ${mono};
+    fill: var(--quiet);
+  }
   .dot {
     fill: var(--action);
   }
@@ -42,6 +50,11 @@ const Figure = styled.figure`
     fill: var(--fault);
   }
 `;
+
+interface Bar {
+  from: readonly [number, number];
+  to: readonly [number, number];
+}
 
 /** From and to, with some room: never nothing. */
 function range(values: number[]): [number, number] {
@@ -78,7 +91,7 @@ export function PointsCurve({ points }: { points: readonly Point[] }) {
         />
       </Fields>
       {curve.length ? (
-        <Drawn curve={curve} names={[x.label, y.label]} />
+        <Drawn curve={curve} x={x} y={y} />
       ) : (
         <p style={{ color: "var(--quiet)" }}>No point has both of them.</p>
       )}
@@ -86,9 +99,17 @@ export function PointsCurve({ points }: { points: readonly Point[] }) {
   );
 }
 
-function Drawn({ curve, names }: { curve: ReturnType<typeof curveOf>; names: [string, string] }) {
-  const [left, right] = range(curve.map((one) => one.x));
-  const [low, high] = range(curve.map((one) => one.y));
+function Drawn({ curve, x, y }: { curve: ReturnType<typeof curveOf>; x: Series; y: Series }) {
+  const bars = curve.flatMap((one): Bar[] => {
+    const [across, up] = [x.certain(one.point), y.certain(one.point)];
+    return [
+      ...(across === null ? [] : [{ from: [one.x - across, one.y], to: [one.x + across, one.y] } as const]),
+      ...(up === null ? [] : [{ from: [one.x, one.y - up], to: [one.x, one.y + up] } as const]),
+    ];
+  });
+  const ends = bars.flatMap((bar) => [bar.from, bar.to]);
+  const [left, right] = range([...curve.map((one) => one.x), ...ends.map(([at]) => at)]);
+  const [low, high] = range([...curve.map((one) => one.y), ...ends.map(([, at]) => at)]);
   const px = (value: number): number => LEFT + ((value - left) / (right - left)) * (WIDTH - LEFT - RIGHT);
   const py = (value: number): number =>
     HEIGHT - BOTTOM - ((value - low) / (high - low)) * (HEIGHT - BOTTOM - TOP);
@@ -96,7 +117,7 @@ function Drawn({ curve, names }: { curve: ReturnType<typeof curveOf>; names: [st
     .map((one, n) => `${n ? "L" : "M"}${px(one.x).toFixed(1)} ${py(one.y).toFixed(1)}`)
     .join("");
   return (
-    <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} role="img" aria-label={`${names[1]} over ${names[0]}`}>
+    <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} role="img" aria-label={`${y.label} over ${x.label}`}>
       {ticks(left, right, 6).map((one) => (
         <g key={one}>
           <line className="grid" x1={px(one)} x2={px(one)} y1={TOP} y2={HEIGHT - BOTTOM} />
@@ -114,12 +135,16 @@ function Drawn({ curve, names }: { curve: ReturnType<typeof curveOf>; names: [st
         </g>
       ))}
       <text className="title" x={WIDTH - RIGHT} y={HEIGHT - 6} textAnchor="end">
-        {names[0]}
+        {x.label}
       </text>
       <text className="title" x={LEFT} y={TOP - 10}>
-        {names[1]}
+        {y.label}
+        {bars.length > 0 && <tspan className="bars">{"  "}bars: ± uncertainty, k = 2</tspan>}
       </text>
       <path className="curve" d={path} />
+      {bars.map(({ from, to }, n) => (
+        <line key={n} className="bar" x1={px(from[0])} y1={py(from[1])} x2={px(to[0])} y2={py(to[1])} />
+      ))}
       {curve.map((one) => (
         <g key={one.point.number}>
           <circle

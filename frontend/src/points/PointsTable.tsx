@@ -2,6 +2,7 @@ import styled from "styled-components";
 import { clock } from "../look/format";
 import { mono } from "../look/theme";
 import { Chip } from "../parts/Button";
+import { uncertaintyWords } from "../calibration/calibration";
 import { outcome, type Point, seriesOf, valueOf } from "./points";
 
 const Table = styled.table`
@@ -111,6 +112,7 @@ export function PointsTable({ points, onCorrect }: PointsTableProps) {
               return (
                 <td key={one.key} className={signOf(mean?.verdict ?? "")} title={spanWords(mean)}>
                   {valueOf(one, one.of(point))}
+                  {mean?.expanded != null && <small>± {uncertaintyWords(mean.expanded)}</small>}
                   {mean?.sd != null && <small>s {mean.sd.toPrecision(2)}</small>}
                 </td>
               );
@@ -123,6 +125,8 @@ export function PointsTable({ points, onCorrect }: PointsTableProps) {
   );
 }
 
+const two = (value: number | null | undefined): string => (value == null ? "–" : value.toPrecision(2));
+
 function spanWords(mean: NonNullable<Point["means"]>[number] | undefined): string {
   if (!mean) return "";
   const tolerance =
@@ -130,5 +134,9 @@ function spanWords(mean: NonNullable<Point["means"]>[number] | undefined): strin
       ? ""
       : `, tolerance ${mean.low ?? "−∞"} to ${mean.high ?? "∞"} ${mean.unit}`;
   const missing = mean.missing ? `, ${mean.missing} not measured` : "";
-  return `${mean.count} samples${missing}${tolerance}`;
+  const certain =
+    mean.expanded == null
+      ? ""
+      : `, ± ${uncertaintyWords(mean.expanded)} ${mean.unit} (k = 2): of the certificate ${two(mean.type_b)}, of the scatter ${two(mean.type_a)}`;
+  return `${mean.count} samples${missing}${tolerance}${certain}`;
 }

@@ -25,7 +25,7 @@ const mean = (part: object = {}): NonNullable<Point["means"]>[number] => ({
 }); // prettier-ignore
 
 const point = (number: number, part: Partial<Point> = {}): Point => ({
-  number, version: 1, name: `valve ${number}0 %`, by: "M", note: "", at: 1_795_416_800_000_000, since: 1, until: 1_795_416_790_000_000, steady: true,
+  number, version: 1, name: `valve ${number}0 %`, by: "M", note: "", at: 1_795_416_800_000_000, since: 1, until: 1_795_416_790_000_000, steady: true, stage: "",
   sets: [{ name: "Valve", unit: "%", value: number * 10 }], typed: [], means: [mean({ mean: 100 + number })], gave_up: "", void: false, verdict: "within", ...part,
 }); // prettier-ignore
 
@@ -111,6 +111,26 @@ describe("the table of points", () => {
     open(<PointsCurve points={[point(1), point(2), given]} />);
     expect(screen.getByRole("img", { name: "Flow, L/min over Valve, %" })).toBeTruthy();
     expect(document.querySelectorAll("circle")).toHaveLength(2);
+    expect(document.querySelectorAll(".bar")).toHaveLength(0);
+  });
+  it("has uncertainties where they are stated, and nothing of them where not", () => {
+    const certain = point(1, { means: [mean({ mean: 101, expanded: 1.234, type_a: 0.1, type_b: 0.609 })] });
+    open(
+      <>
+        <PointsTable points={[certain, point(2)]} />
+        <PointsCurve points={[certain, point(2)]} />
+      </>,
+    );
+    const rows = screen.getAllByRole("row");
+    expect(within(nth(rows, 1)).getByText("± 1.2")).toBeTruthy();
+    expect(within(nth(rows, 2)).queryByText(/±/)).toBeNull();
+    expect(screen.getByTitle(/certificate 0.61, of the scatter 0.10/)).toBeTruthy();
+    const bar = document.querySelector(".bar");
+    const dot = document.querySelector("circle");
+    const up = Number(bar?.getAttribute("y1")) - Number(dot?.getAttribute("cy"));
+    expect(up).toBeGreaterThan(5);
+    expect(Number(dot?.getAttribute("cy")) - Number(bar?.getAttribute("y2"))).toBeCloseTo(up, 6);
+    expect(document.querySelectorAll(".bar")).toHaveLength(1);
   });
 });
 
@@ -141,7 +161,7 @@ describe("taking a point", () => {
       give_up_s: 300,
     };
     const sets = [{ name: "Valve", unit: "%", value: 40 }];
-    expect(sent).toEqual([{ rule, name: "40 %", note: "", by: "M", sets, typed: [] }]);
+    expect(sent).toEqual([{ rule, name: "40 %", note: "", stage: "", by: "M", sets, typed: [] }]);
     cleanup();
     open(take);
     expect(screen.getByLabelText("Set value")).toHaveProperty("value", "Valve");
@@ -184,7 +204,7 @@ describe("taking a point", () => {
     await userEvent.click(screen.getByRole("button", { name: "Correct" }));
     expect(sent).toEqual([
       {
-        number: 2, version: 2, name: "30 %", note: "", by: "", typed: [], void: false,
+        number: 2, version: 2, name: "30 %", note: "", stage: "", by: "", typed: [], void: false,
         sets: [{ name: "Valve", unit: "%", value: 31.5 }],
       },
     ]); // prettier-ignore

@@ -18,6 +18,8 @@ export interface Series {
   key: string;
   label: string;
   of: (point: Point) => number | null;
+  /** Its expanded uncertainty; null where none is stated. */
+  certain: (point: Point) => number | null;
   decimals: number | null;
 }
 
@@ -30,6 +32,7 @@ export function seriesOf(points: readonly Point[]): Series[] {
       key: `${kind}:${label}`,
       label,
       of: (point) => point[kind]?.find((one) => labelOf(one) === label)?.value ?? null,
+      certain: () => null,
       decimals: null,
     }));
   const means = new Map(points.flatMap((point) => (point.means ?? []).map((one) => [one.id, one] as const)));
@@ -37,6 +40,7 @@ export function seriesOf(points: readonly Point[]): Series[] {
     key: mean.id,
     label: labelOf(mean),
     of: (point: Point) => point.means?.find((one) => one.id === mean.id)?.mean ?? null,
+    certain: (point: Point) => point.means?.find((one) => one.id === mean.id)?.expanded ?? null,
     decimals: mean.decimals + 1,
   }));
   return [...given("sets"), ...given("typed"), ...measured];

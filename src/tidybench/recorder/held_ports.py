@@ -5,8 +5,7 @@ import logging
 from tidybench.core.setup import SerialPart
 from tidybench.recorder.employment import Employment
 from tidybench.recorder.port_list import PortList
-from tidybench.recorder.refused import RequestRefused
-from tidybench.recorder.run_in_progress import without_controls
+from tidybench.recorder.refused import RequestRefused, without_controls
 from tidybench.recorder.state import StateFile
 from tidybench.recorder.worker import Worker
 

@@ -9,3 +9,10 @@ class RequestRefused(Exception):
     def __init__(self, trouble: Trouble, why: str) -> None:
         self.trouble: Trouble = trouble
         super().__init__(why)
+
+
+def without_controls(text: str, what: str) -> str:
+    """The text itself. Raises RequestRefused where it has characters that no file and no database takes."""
+    if any(ord(c) < 32 or ord(c) == 127 or 0xD800 <= ord(c) < 0xE000 for c in text):
+        raise RequestRefused("invalid", f"{what} has a control character in it. Remove it.")
+    return text

@@ -8,24 +8,22 @@ from pathlib import Path
 from tidybench.core.derivation import END, RESTARTED
 from tidybench.core.plan.end_watch import EndWatch
 from tidybench.core.plan.ends import Ends
-from tidybench.core.plan.point_order import PointOrder
-from tidybench.core.plan.point_taking import Averaged, PointTaking
 from tidybench.core.plan.run_plan import RunPlan
-from tidybench.core.plan.steadiness import MIN_SAMPLES
 from tidybench.core.setup.calculated import CALCULATED
-from tidybench.core.tape.events import MarkCorrected, Note, PointTaken, SetupsInForce, Start
+from tidybench.core.tape.events import MarkCorrected, Note, SetupsInForce, Start
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.figure import figure
 from tidybench.core.values.finding import Finding
 from tidybench.core.values.mark import Mark
-from tidybench.core.values.point import Point, newest_of
+from tidybench.recorder.calibrating import checked_calibration
 from tidybench.recorder.clock import STEP, Clock
 from tidybench.recorder.employed import Employed
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.mender import Mender, Ready, Unfinished
-from tidybench.recorder.planned_end import checked_ends, end_watch, watched
-from tidybench.recorder.refused import RequestRefused
+from tidybench.recorder.planned_end import checked_ends, end_watch
+from tidybench.recorder.points_in_progress import PointsInProgress
+from tidybench.recorder.refused import RequestRefused, without_controls
 from tidybench.runs.disk import Disk, Done
 from tidybench.runs.entry import Entry
 from tidybench.runs.lead import Lead
@@ -37,7 +35,7 @@ from tidybench.runs.stamps import Stamps
 from tidybench.runs.steady_rows import fastest
 from tidybench.wire.bench import BenchName
 from tidybench.wire.channels import ChannelStatus
-from tidybench.wire.runs import CorrectPoint, RunStatus, TakingStatus
+from tidybench.wire.runs import RunStatus, TakingStatus
 
 logger = logging.getLogger(__name__)
 
@@ -73,8 +71,7 @@ class RunInProgress:
         self._held_since = 0
         self._laying_up = False
         self._end_watch: EndWatch | None = None
-        self._taking: PointTaking | None = None
-        self._point = 0  # the number of the last that was ordered: it may not be in its file yet
+        self.points = PointsInProgress(clock, journal)
 
     # ---- a run that goes on after a restart
 
@@ -110,6 +107,7 @@ class RunInProgress:
         self._write(held, self._clock.now())
         for crossing in crossings:
             self.log.crossing(crossing)
+        self.points.resume(self.log)
 
     def _refuse_while_mending(self) -> None:
         if self._mending is not None:
@@ -179,7 +177,6 @@ class RunInProgress:
             ) from error
         if len(chosen) < len(channels):
             self.log.know_later(dict(employed.numbers))
-        self._point = 0
         self._journal.put("", begin_note(self.log.state.name, now))
         for found in glance:
             if not found.well:
@@ -208,7 +205,14 @@ class RunInProgress:
         if not channels:
             raise RequestRefused("conflict", "There is no channel to log. Connect an instrument first.")
         checked_ends(request.ends, statuses, begins_at, begins_at)
+        if request.calibrates is not None:
+            checked_calibration(request.calibrates, statuses)
         return _chosen(request, channels)
+
+    def on(self) -> RunLog | None:
+        """The run that is on, None for none. Raises RequestRefused while one is being put in order."""
+        self._refuse_while_mending()
+        return self.log
 
     def check(self, run: str) -> None:
         """Raises RequestRefused where this run is not the one in progress."""
@@ -245,65 +249,10 @@ class RunInProgress:
             return ""
         return self._end_watch.look(now, self.log.rows, beyond)
 
-    # ---- test points
-
-    def take_point(self, order: PointOrder, statuses: Sequence[ChannelStatus]) -> None:
-        """Begin to take a test point. Raises RequestRefused."""
-        self._refuse_while_mending()
-        if self.log is None:
-            raise RequestRefused("conflict", "No run is on: a test point belongs to one. Begin it first.")
-        if self._taking is not None:
-            raise RequestRefused(
-                "conflict", f"Point {self._taking.number} is being taken. Wait for it, or give it up."
-            )
-        averaged = checked_point(order, statuses)
-        number = self._point = max(self._point, *(point.number for point in self.log.points), 0) + 1
-        now = self._clock.now()
-        self._taking = PointTaking(order, number, averaged, now)
-        self._journal.put("", Note(now, "point ordered", f"{number} {order.name}".strip()))
-
-    def stop_point(self, number: int, now_then: bool) -> None:
-        """Do not wait any longer: average at once, or give it up. Raises RequestRefused."""
-        taking = self._taking
-        if taking is None or taking.number != number:
-            raise RequestRefused("conflict", f"Point {number} is not being taken any more.")
-        now = self._clock.now()
-        if now_then:
-            taking.do_not_wait(now)
-        else:
-            self._keep_point(taking.given_up(now, "by a person"))
-
-    def look_at_point(self, now: int) -> None:
-        """Whether the point that is being taken is taken, or given up."""
-        if self._taking is not None and (point := self._taking.look(now)) is not None:
-            self._keep_point(point)
-
-    def _keep_point(self, point: Point) -> None:
-        """Onto the tape; its file follows with the next flush."""
-        self._taking = None
-        self._journal.put("", PointTaken(point.at, point.model_dump()))
-
-    def correct_point(self, wanted: CorrectPoint) -> None:
-        """Another version of a point; the old ones stay. Raises RequestRefused."""
-        self._refuse_while_mending()
-        points = newest_of(self.log.points) if self.log is not None else []
-        old = next((one for one in points if one.number == wanted.number), None)
-        if old is None:
-            raise RequestRefused("not found", f"The run in progress has no point {wanted.number}.")
-        if old.version != wanted.version:
-            raise RequestRefused(
-                "conflict", f"Point {wanted.number} was corrected meanwhile. Look at it again."
-            )
-        given = wanted.model_dump(include={"name", "note", "sets", "typed", "void"})
-        by = wanted.by or old.by
-        point = Point.model_validate(old.model_dump() | given | {"version": old.version + 1, "by": by})
-        self._journal.put("", PointTaken(self._clock.now(), point.model_dump()))
-
     def say_end(self, reason: str) -> int:
         """The last line of its tape; gives the time."""
         now = self._clock.now()
-        if self._taking is not None:
-            self._keep_point(self._taking.given_up(now, "the run ended"))
+        self.points.give_up("the run ended")
         self._journal.put("", Note(now, END, reason))
         return now
 
@@ -322,7 +271,8 @@ class RunInProgress:
     def leave(self, done: Done) -> None:
         """It goes on at the next start; `done` is called when all of it is on the disk."""
         log, self.log = self.log, None
-        self._end_watch = self._taking = None
+        self._end_watch = None
+        self.points.leave()
         if log is None:
             done(None)
         else:
@@ -354,7 +304,7 @@ class RunInProgress:
     def _write(self, entries: Sequence[Entry], now: int) -> None:
         assert self.log is not None
         self.log.write(entries, now)
-        for watch in (self._end_watch, self._taking):
+        for watch in (self._end_watch, self.points.taking):
             if watch is not None:
                 for entry in entries:
                     if entry.batch is not None:
@@ -486,7 +436,7 @@ class RunInProgress:
             watch,
             self._clock.now(),
             len(log.points),
-            self._taking,
+            self.points.status(self._clock.now()),
         )
 
 
@@ -500,7 +450,7 @@ def _status(
     watch: EndWatch | None,
     now: int,
     points: int,
-    taking: PointTaking | None,
+    taking: TakingStatus | None,
 ) -> RunStatus:
     return RunStatus(
         id=state.id,
@@ -525,46 +475,9 @@ def _status(
         repairs=state.repairs,
         marks=list(marks),
         points=points,
-        taking=_taking(taking, now) if taking is not None else None,
+        taking=taking,
+        calibrates=state.calibrates,
     )
-
-
-def _taking(taking: PointTaking, now: int) -> TakingStatus:
-    return TakingStatus(
-        number=taking.number,
-        name=taking.order.name,
-        unsteady=taking.unsteady(now),
-        begun_at=taking.begun_at,
-        since=taking.since,
-        until=taking.until,
-        gives_up_at=taking.gives_up_at,
-    )
-
-
-def checked_point(order: PointOrder, channels: Sequence[ChannelStatus]) -> dict[str, Averaged]:
-    """The channels that a point averages, by id. Raises RequestRefused where one cannot be averaged."""
-    known = {channel.id: channel for channel in channels}
-    for key, part in order.rule.channels.items():
-        channel = known.get(key)
-        if channel is None:
-            raise RequestRefused(
-                "invalid",
-                f"The channel “{key}” is not on the bench. Leave it out, or connect its instrument.",
-            )
-        if channel.clock or channel.states:
-            what = "a device's clock" if channel.clock else "a channel of states"
-            raise RequestRefused("invalid", f"{channel.name} is {what}: it has no mean. Leave it out.")
-        least = channel.interval_s * MIN_SAMPLES
-        if part.band is not None and channel.interval_s * (MIN_SAMPLES - 1) > order.rule.steady_s:
-            raise RequestRefused(
-                "invalid",
-                f"{channel.name} has a value every {figure(channel.interval_s)} s: {figure(order.rule.steady_s)} s are too short "
-                f"to call it steady. Give at least {figure(least)} s.",
-            )
-    for text in (order.name, order.by, order.note, *(one.name for one in (*order.sets, *order.typed))):
-        without_controls(text, "What is given of a point")
-    found = watched(list(order.rule.channels), known)
-    return {key: Averaged(found[key], known[key].decimals) for key in order.rule.channels}
 
 
 def checked_mark(text: str) -> str:
@@ -573,13 +486,6 @@ def checked_mark(text: str) -> str:
     if not text or len(text) > 500:
         raise RequestRefused("invalid", "A mark has between 1 and 500 characters.")
     return without_controls(text, "A mark")
-
-
-def without_controls(text: str, what: str) -> str:
-    """The text itself. Raises RequestRefused where it has characters that no file and no database takes."""
-    if any(ord(c) < 32 or ord(c) == 127 or 0xD800 <= ord(c) < 0xE000 for c in text):
-        raise RequestRefused("invalid", f"{what} has a control character in it. Remove it.")
-    return text
 
 
 def checked_begin(request: RunPlan) -> None:
@@ -592,6 +498,8 @@ def checked_begin(request: RunPlan) -> None:
         without_controls(text, f"The {what}")
     for name, text in request.fields.items():
         without_controls(text, f"The field “{name}”")
+    if request.calibrates is not None:
+        without_controls(request.calibrates.standard, "The reference")
     without_controls(request.notes.replace("\r\n", "").replace("\n", "").replace("\t", ""), "The notes")
 
 

@@ -25,8 +25,8 @@ from tidybench.recorder.employment import Employment
 from tidybench.recorder.hand_commands import HandCommands
 from tidybench.recorder.held_ports import HeldPorts
 from tidybench.recorder.mailbox import Mailbox
-from tidybench.recorder.refused import RequestRefused
-from tidybench.recorder.run_in_progress import checked_begin, checked_mark, without_controls
+from tidybench.recorder.refused import RequestRefused, without_controls
+from tidybench.recorder.run_in_progress import checked_begin, checked_mark
 from tidybench.recorder.searches.desk import SearchDesk
 from tidybench.recorder.state import Armed, StateFile
 from tidybench.recorder.writer import Writer

@@ -10,12 +10,11 @@ import os
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
 from tidybench import logs
-from tidybench.core.channels.limits import crossing_words
+from tidybench.core.channels.limits import told_crossing
 from tidybench.core.channels.verdict import Limited, unknown
 from tidybench.core.derivation import Derivation
 from tidybench.core.plan.begin_watch import Occasion
@@ -24,7 +23,7 @@ from tidybench.core.plan.glance import SleepState
 from tidybench.core.plan.point_order import PointOrder
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.tape.events import Note
-from tidybench.core.values.crossing import CALLING, SERIOUS, Crossing
+from tidybench.core.values.crossing import SERIOUS, Crossing
 from tidybench.core.values.finding import Finding
 from tidybench.recorder.armed_run import ArmedRun
 from tidybench.recorder.channel_status import channel_statuses, limited, run_channels
@@ -148,7 +147,7 @@ class Writer(threading.Thread):
             if crossings:
                 self._cross(crossings)
         self.run_in_progress.write(entries, now, self.employed)
-        self.run_in_progress.look_at_point(now)
+        self.run_in_progress.points.look(now, self.employed, self._zeros())
         if reason := self.run_in_progress.due(now, self._is_beyond):
             run = self.run_in_progress.log
             assert run is not None
@@ -217,15 +216,11 @@ class Writer(threading.Thread):
     def _crossed(self, crossing: Crossing) -> None:
         """A limit was crossed: onto the tape, into the run folder and before a person's eyes."""
         part = self.employed.numbered.get(crossing.channel)
-        calls = crossing.state in SERIOUS + CALLING
         if crossing.state not in ("", "starting") and self._crossings.resume(crossing):
             return
-        if part is None or ("" in (crossing.before, crossing.state) and not calls):
+        told = told_crossing(part.name, crossing, part.unit, part.decimals) if part is not None else None
+        if told is None:
             return
-        if crossing.state == "starting" or (crossing.before == "starting" and crossing.state == "within"):
-            return
-        words = crossing_words(part.name, crossing, part.unit, part.decimals)
-        told = replace(crossing, name=part.name, words=words)
         self._crossings.enter(told)
         self.run_in_progress.crossing(told)
 
@@ -378,18 +373,20 @@ class Writer(threading.Thread):
 
     def take_point(self, order: PointOrder) -> RunStatus:
         """Begin to take a test point. Raises RequestRefused."""
-        self.run_in_progress.take_point(order, self.channels())
+        run = self.run_in_progress
+        run.points.take_point(run.on(), order, self.channels(), self.employed)
         return self._run_status()
 
     def stop_point(self, number: int, now: bool) -> RunStatus:
         """Average at once, or give the point up. Raises RequestRefused."""
-        self.run_in_progress.stop_point(number, now)
+        self.run_in_progress.points.stop_point(number, now)
         self.flush()
         return self._run_status()
 
     def correct_point(self, wanted: CorrectPoint) -> RunStatus:
         """Another version of a point. Raises RequestRefused."""
-        self.run_in_progress.correct_point(wanted)
+        run = self.run_in_progress
+        run.points.correct_point(run.on(), wanted)
         self.flush()
         return self._run_status()
 

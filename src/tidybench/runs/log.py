@@ -12,6 +12,7 @@ from pathlib import Path
 
 from tidybench.core.batch import RECORD_SIZE, Batch
 from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.point_order import OrderedPoint
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.samples import batches_of, unpack
 from tidybench.core.tape.counting import count
@@ -159,7 +160,17 @@ class RunLog:
             lead_sequence=lead.sequence if lead is not None else 0,
             **(
                 plan.model_dump(
-                    include={"order", "notes", "fields", "begins", "ends", "carry_on", "points", "copy_to"}
+                    include={
+                        "order",
+                        "notes",
+                        "fields",
+                        "begins",
+                        "ends",
+                        "carry_on",
+                        "points",
+                        "calibrates",
+                        "copy_to",
+                    }
                 )
                 if plan is not None
                 else {}
@@ -418,6 +429,11 @@ class RunLog:
     def points(self) -> list[Point]:
         """All versions of its points so far, with those that wait for their file."""
         return [*self._points.points, *self._points_waiting]
+
+    def order_point(self, ordered: OrderedPoint | None) -> None:
+        """A test point is being taken (None: none any more), for whoever goes on with the run."""
+        self.state.ordered = ordered
+        self._put_state()
 
     def _add_points(self) -> None:
         """Those that are on the tape, and wait for their file."""

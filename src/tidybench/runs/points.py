@@ -89,15 +89,18 @@ def table(points: Sequence[Point], begun_at: int) -> str:
     sets = _names(one for point in newest for one in point.sets)
     typed = _names(one for point in newest for one in point.typed)
     channels = {mean.id: mean for point in newest for mean in point.means}
+    stated = {mean.id for point in newest for mean in point.means if mean.expanded is not None}
     stamps, out = Stamps(), io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    head = ["point", "version", "time", "elapsed_s", "averaged_s", "name", "by"]
+    staged = any(point.stage for point in newest)
+    head = ["point", "version", "time", "elapsed_s", "averaged_s", "name", "by"] + ["stage"] * staged
     head += [f"set: {name}" for name in sets] + [f"typed: {name}" for name in typed]
     for mean in channels.values():
         plain = f"{mean.name} [{mean.unit}]" if mean.unit else mean.name
         head += [
             plain,
             *(f"{mean.name} {what}" for what in ("sd", "samples", "missing", "from", "to", "verdict")),
+            *([f"{mean.name} U (k = 2)"] if mean.id in stated else []),
         ]
     writer.writerow([safe_text(cell) for cell in [*head, "verdict", "steady", "gave_up", "void", "note"]])
     for point in newest:
@@ -109,11 +112,15 @@ def table(points: Sequence[Point], begun_at: int) -> str:
             f"{(point.until - point.since) / 1e6:.3f}" if point.until else "",
             safe_text(point.name),
             safe_text(point.by),
+            *([point.stage] * staged),
         ]
         row += [_cell(point.sets, name) for name in sets] + [_cell(point.typed, name) for name in typed]
         own = {mean.id: mean for mean in point.means}
         for key in channels:
             row += _of_channel(own.get(key))
+            row += (
+                [_figure(one.expanded) if (one := own.get(key)) is not None else ""] if key in stated else []
+            )
         row += [point.verdict, "yes" if point.steady else "no", safe_text(point.gave_up)]
         writer.writerow([*row, "yes" if point.void else "", safe_text(point.note)])
     return out.getvalue()

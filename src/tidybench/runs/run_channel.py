@@ -49,7 +49,6 @@ def run_channel(
 ) -> RunChannel:
     """A channel of a set-up as a run freezes it; `numbers`: of the channels by id; `zero`: what is taken off its values."""
     calibration = channel.calibration or setup.instrument.calibration
-    certificate = calibration.model_dump() if calibration is not None else {}
     return RunChannel(
         number=numbers[channel.id],
         id=channel.id,
@@ -70,5 +69,5 @@ def run_channel(
         steps=[words(step) for step in channel.scaling],
         zero=zero,
         single=setup.is_single(channel),
-        calibration={key: str(value) for key, value in certificate.items() if value},
+        calibration=calibration.facts(channel.unit) if calibration is not None else {},
     )

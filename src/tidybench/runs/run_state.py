@@ -6,8 +6,9 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field
 
 from tidybench.core.plan.begins import Begins
+from tidybench.core.plan.calibration_plan import CalibrationPlan
 from tidybench.core.plan.ends import Ends
-from tidybench.core.plan.point_order import PointRule
+from tidybench.core.plan.point_order import OrderedPoint, PointRule
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.tape.events import Hole
 from tidybench.core.values.counts import RunCounts
@@ -26,8 +27,9 @@ class RunState(BaseModel):
         channel number) are exact at line `summed` of the tape, 0 for never. `holes`: what could not be kept. `mended`: how
         many samples there were when it was put in order after a crash. `begun_by`: what began it, "" for a person. `lead_us`: so many
         microseconds at its beginning are from memory, and `lead_sequence`: the last number of them, 0 for none.
-        `glance`: what was found before it began. `order`, `notes`, `fields`, `begins`, `ends`, `points` and `carry_on` are as the plan had them
-    (core.plan.run_plan); `ends` as it was changed since, at `ends_given_at` (0: at the beginning); `chosen`: the plan's channels, none for all."""
+        `glance`: what was found before it began. `order`, `notes`, `fields`, `begins`, `ends`, `points`, `calibrates` and `carry_on` are as the plan had them
+    (core.plan.run_plan); `ends` as it was changed since, at `ends_given_at` (0: at the beginning); `chosen`: the plan's channels, none for all. `ordered`: the
+    test point that is being taken."""
 
     format: Literal[1] = 1
     id: str
@@ -50,6 +52,7 @@ class RunState(BaseModel):
     ends_given_at: int = 0
     carry_on: bool = False
     points: PointRule | None = None
+    calibrates: CalibrationPlan | None = None
     copy_to: str = ""
     begun_at: int
     ended_at: int | None = None
@@ -65,6 +68,7 @@ class RunState(BaseModel):
     stats: dict[str, list[Any]] = {}
     holes: list[Hole] = []
     mended: int | None = None
+    ordered: OrderedPoint | None = None
 
     @property
     def pressed_at(self) -> int:

@@ -193,6 +193,18 @@ def read_tape(folder: Path, first_segment: int = 1) -> Iterator[tuple[int, str, 
                     raise TapeError(f"{path.name}, line {number}: {error}") from error
 
 
+def read_kinds(folder: Path, *kinds: str) -> Iterator[tuple[int, str, Event]]:
+    """As `read_tape`, but events of these kinds only, which is much faster."""
+    wanted = [
+        f'"k":"{kind}"' for kind in kinds
+    ]  # a quote within a text has a backslash before it: it is never taken for one of these
+    for path in segments(folder):
+        with _lines_of(path) as lines:
+            for line in lines:
+                if any(one in line for one in wanted):
+                    yield parse_tape_line(line)
+
+
 def _lines_of(path: Path) -> IO[str]:
     if path.suffix == ".gz":
         return gzip.open(path, "rt", encoding="utf-8", newline="\n")

@@ -24,10 +24,12 @@ SUMP_TIME = 900.0  # s until the sump has warmed up
 class Loop:
     """The state of the loop at the moment it is asked; safe to ask from several threads.
 
-    The valve's opening (0 to 1) follows a slow made-up test unless it is set with `set_valve`.
+    The valve's opening (0 to 1) follows a slow made-up test unless it is set with `set_valve`. `wear`: of the wear ring, 0 for
+    none: what slips back through it is missing in the discharge.
     """
 
-    def __init__(self, seed: int = 7, clock: Callable[[], float] = time.monotonic) -> None:
+    def __init__(self, seed: int = 7, clock: Callable[[], float] = time.monotonic, wear: float = 0.0) -> None:
+        self._wear = wear
         self._random = random.Random(seed)
         self._clock = clock
         self._lock = threading.Lock()
@@ -77,7 +79,7 @@ class Loop:
         return DENSITY * G * (SHUT_OFF_HEAD - CURVE * self._flow**2) * self._flow
 
     def _shaft_power(self) -> float:
-        efficiency = 0.30 + 0.28 * math.sin(min(self._flow / 0.0026 * math.pi / 2, 2.4))
+        efficiency = 0.30 + 0.28 * math.sin(min(self._flow / 0.0026 * math.pi / 2, 2.4)) - 0.03 * self._wear
         return self._hydraulic() / max(efficiency, 0.2)
 
     def power(self) -> float:
@@ -159,4 +161,4 @@ class Loop:
     def clearance(self) -> float:
         """Clearance of the wear ring in mm, as a gauge reads it by hand."""
         with self._lock:
-            return 0.312 + self._noise(0.002)
+            return 0.312 + 0.094 * self._wear + self._noise(0.002)

@@ -29,6 +29,7 @@ from tidybench.records.setups import fill_from, save, save_calculations
 from tidybench.web import (
     again_routes,
     bench_routes,
+    calibration_routes,
     channel_routes,
     demo_routes,
     health_routes,
@@ -110,6 +111,7 @@ def make_app(
     app.include_router(teaching_routes.router)
     app.include_router(register_routes.router)
     app.include_router(channel_routes.router)
+    app.include_router(calibration_routes.router)
     app.include_router(layout_routes.router)
     app.include_router(plan_routes.router)
     app.include_router(port_routes.router)

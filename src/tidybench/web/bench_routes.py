@@ -16,7 +16,7 @@ from tidybench.core.plan.point_order import PointOrder
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.finding import Finding
-from tidybench.core.values.point import Quantity
+from tidybench.core.values.point import Quantity, Stage
 from tidybench.runs.points import RunPoints, run_points
 from tidybench.web.context import answered, context_of
 from tidybench.web.given import Moment
@@ -78,6 +78,7 @@ class PointText(Exact):
     name: Annotated[str, Field(max_length=120)] = ""
     note: Annotated[str, Field(max_length=500)] = ""
     by: Annotated[str, Field(max_length=120)] = ""
+    stage: Stage = ""
     sets: Annotated[list[Quantity], Field(max_length=20)] = []
     typed: Annotated[list[Quantity], Field(max_length=20)] = []
     void: bool = False

@@ -13,6 +13,7 @@ from sqlalchemy import Select, Text, cast, func, select
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
+from tidybench.core.plan.calibration_plan import CalibrationPlan
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.samples import DTYPE
 from tidybench.core.values.channel import Channel
@@ -88,6 +89,7 @@ class RunDetail(RunRow):
     marks: list[Mark]
     crossings: list[Crossing]
     points: RunPoints
+    calibrates: CalibrationPlan | None
 
 
 router = APIRouter(prefix="/api/runs", responses=REFUSALS)
@@ -172,6 +174,7 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             marks=[Mark(m.at, m.text, m.by) for m in marks],
             crossings=read_crossings(Path(run.folder)),
             points=_points(Path(run.folder)),
+            calibrates=_calibrates(Path(run.folder)),
         )
 
 
@@ -180,6 +183,13 @@ def _points(folder: Path) -> RunPoints:
         return run_points(folder)
     except (OSError, ValueError):  # the folder is gone: the page says so elsewhere
         return RunPoints()
+
+
+def _calibrates(folder: Path) -> CalibrationPlan | None:
+    try:
+        return read_state(folder).calibrates
+    except (OSError, ValueError):  # the folder is gone: the page says so elsewhere
+        return None
 
 
 @router.get("/{key}/points.csv", response_class=FileResponse)

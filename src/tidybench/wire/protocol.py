@@ -37,7 +37,7 @@ from tidybench.wire.setups import ApplySetups, GetSetups, SetupText
 from tidybench.wire.status import GetErrors, GetHistory, GetStatus, Status
 from tidybench.wire.tape import GetTape
 
-PROTOCOL = 7
+PROTOCOL = 8
 TOPIC_SAMPLES, TOPIC_STATUS, TOPIC_TAPE = b"s", b"t", b"l"
 """Of what is published. Behind them: packed samples; a Status; how many lines were left out, and lines of the tape."""
 

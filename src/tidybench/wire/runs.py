@@ -5,13 +5,14 @@ from typing import Literal
 from pydantic import BaseModel
 
 from tidybench.core.plan.begins import Begins
+from tidybench.core.plan.calibration_plan import CalibrationPlan
 from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.point_order import PointOrder
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.counts import RunCounts
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.mark import Mark
-from tidybench.core.values.point import Quantity
+from tidybench.core.values.point import Quantity, Stage
 from tidybench.core.values.row_rule import RowRule
 
 
@@ -70,6 +71,7 @@ class RunStatus(Exact):
     marks: list[Mark]
     points: int
     taking: TakingStatus | None
+    calibrates: CalibrationPlan | None
 
 
 class GetGlance(RunPlan):
@@ -149,6 +151,7 @@ class CorrectPoint(BaseModel):
     version: int
     name: str
     note: str
+    stage: Stage = ""
     sets: list[Quantity]
     typed: list[Quantity]
     void: bool

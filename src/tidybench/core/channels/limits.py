@@ -1,10 +1,11 @@
 """Whether a channel's value stays where it should: states, and when they change."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from tidybench.core.quality import Quality
 from tidybench.core.setup.channel import LimitsPart
-from tidybench.core.values.crossing import Crossing, State
+from tidybench.core.values.crossing import CALLING, SERIOUS, Crossing, State
 from tidybench.core.values.state_name import state_name
 
 
@@ -104,6 +105,15 @@ class LimitWatch:
         if lower is not None and value < lower + (back if state in ("low caution", "low") else 0.0):
             return "low caution", lower
         return "within", None
+
+
+def told_crossing(name: str, crossing: Crossing, unit: str, decimals: int) -> Crossing | None:
+    """A crossing with its channel's name and its sentence; None for one that nobody needs to hear of: limits that begin or cease to be judged."""
+    if "" in (crossing.before, crossing.state) and crossing.state not in SERIOUS + CALLING:
+        return None
+    if crossing.state == "starting" or (crossing.before == "starting" and crossing.state == "within"):
+        return None
+    return replace(crossing, name=name, words=crossing_words(name, crossing, unit, decimals))
 
 
 def crossing_words(name: str, crossing: Crossing, unit: str, decimals: int) -> str:

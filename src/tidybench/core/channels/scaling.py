@@ -94,8 +94,11 @@ def _thermistor(step: ThermistorStep) -> Scale:
 def fitted(step: PointsStep) -> Scale:
     """What a calibration of several points makes of a value."""
     points = sorted(step.points)
-    if step.fit == "polynomial":
-        coefficients = _polynomial(points, step.degree)
+    if step.fit == "offset":
+        offset = sum(true - shown for shown, true in points) / len(points)
+        return lambda x: x + offset
+    if step.fit != "between points":
+        coefficients = coefficients_of(step)
 
         def polynomial(x: float) -> float:
             total = 0.0
@@ -118,12 +121,12 @@ def fitted(step: PointsStep) -> Scale:
     return between
 
 
-def _polynomial(points: Sequence[tuple[float, float]], degree: int) -> list[float]:
-    """Coefficients of the least-squares polynomial, the highest power first."""
+def coefficients_of(step: PointsStep) -> list[float]:
+    """Coefficients of a straight line or a polynomial fitted by least squares, the highest power first."""
     import numpy as np  # seldom needed, and slow to come
 
-    x, y = np.array(points).T
-    fit = np.polynomial.Polynomial.fit(x, y, degree).convert()
+    x, y = np.array(sorted(step.points)).T
+    fit = np.polynomial.Polynomial.fit(x, y, step.degree if step.fit == "polynomial" else 1).convert()
     return [float(c) for c in reversed(fit.coef)]
 
 
@@ -183,8 +186,13 @@ def words(step: ScalingStep) -> str:
     if isinstance(step, CurrentLoopStep):
         return f"4 to 20 mA is {step.at_4:g} to {step.at_20:g}"
     if isinstance(step, PointsStep):
-        how = f"polynomial of degree {step.degree}" if step.fit == "polynomial" else "straight between them"
-        return f"{len(step.points)} points, {how}"
+        how = {
+            "between points": "straight between them",
+            "straight line": "a straight line",
+            "offset": "an offset",
+            "polynomial": f"polynomial of degree {step.degree}",
+        }[step.fit]
+        return f"{len(step.points)} point{'' if len(step.points) == 1 else 's'}, {how}"
     if isinstance(step, ThermocoupleStep):
         return f"thermocouple type {step.type}, reference at {step.reference:g} °C"
     if isinstance(step, ResistanceStep):

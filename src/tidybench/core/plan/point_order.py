@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 from tidybench.core.plan.ends import Band
 from tidybench.core.setup.part import Identifier, Part
 from tidybench.core.setup.scaling import Finite
-from tidybench.core.values.point import Quantity
+from tidybench.core.values.point import Quantity, Stage
 
 Span = Annotated[float, Field(ge=0.1, le=86_400, allow_inf_nan=False)]
 
@@ -48,11 +48,20 @@ class PointRule(Part):
 
 
 class PointOrder(Part):
-    """A point that is to be taken now. `sets`: set values; `typed`: what was read by eye."""
+    """A point that is to be taken now. `sets`: set values; `typed`: what was read by eye. `stage`: of a point of a calibration."""
 
     rule: PointRule
     name: Annotated[str, Field(max_length=120)] = ""
     by: Annotated[str, Field(max_length=120)] = ""
     note: Annotated[str, Field(max_length=500)] = ""
+    stage: Stage = ""
     sets: Annotated[list[Quantity], Field(max_length=20)] = []
     typed: Annotated[list[Quantity], Field(max_length=20)] = []
+
+
+class OrderedPoint(Part):
+    """A point that is being taken: its number, and when it was ordered (microseconds since 1970 UTC)."""
+
+    number: int
+    at: int
+    order: PointOrder

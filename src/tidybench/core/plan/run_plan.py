@@ -5,6 +5,7 @@ from typing import Annotated
 from pydantic import AfterValidator, Field
 
 from tidybench.core.plan.begins import Begins
+from tidybench.core.plan.calibration_plan import CalibrationPlan
 from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.point_order import PointRule
 from tidybench.core.setup.part import Identifier, Label, Part
@@ -24,7 +25,7 @@ Short = Annotated[str, Field(max_length=120)]
 class RunPlan(Part):
     """`order`: the order's number. `fields`: the shop's own, by name. `channels`: those that have columns in the CSV, by id; none for all of
     them. What has no column is kept with the samples and on the tape all the same. `carry_on`: it goes on after everything was
-    stopped or the power failed. `points`: how its test points are taken.
+    stopped or the power failed. `points`: how its test points are taken. `calibrates`: the run calibrates a channel.
     `copy_to`: a folder elsewhere that it is copied to when it has ended."""
 
     name: Short
@@ -39,4 +40,5 @@ class RunPlan(Part):
     ends: Ends = Field(default_factory=Ends)
     carry_on: bool = False
     points: PointRule | None = None
+    calibrates: CalibrationPlan | None = None
     copy_to: Annotated[str, Field(max_length=400), AfterValidator(_absolute)] = ""

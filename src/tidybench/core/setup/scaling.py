@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from tidybench.core.setup.part import Part
 from tidybench.core.units import UnitError, conversion, unit_of
+from tidybench.core.values.figure import figure
 
 Finite = Annotated[float, Field(ge=-1e300, le=1e300, allow_inf_nan=False)]
 UnitLabel = Annotated[str, Field(max_length=40)]
@@ -67,25 +68,34 @@ class CurrentLoopStep(Part):
 
 class PointsStep(Part):
     """A calibration of several points, each [shown, true]: straight between neighbours (and on beyond the
-    outermost ones), or one polynomial fitted to all."""
+    outermost ones); or one curve fitted to all by least squares: an offset, a straight line, a polynomial. As the last step of a
+    channel it is its correction, which a calibration by points replaces."""
 
     kind: Literal["points"]
-    points: Annotated[list[tuple[Finite, Finite]], Field(min_length=2, max_length=200)]
-    fit: Literal["between points", "polynomial"] = "between points"
+    points: Annotated[list[tuple[Finite, Finite]], Field(min_length=1, max_length=200)]
+    fit: Literal["between points", "straight line", "offset", "polynomial"] = "between points"
     degree: Annotated[int, Field(ge=1, le=6)] = 2
 
     @model_validator(mode="after")
     def _apart(self) -> "PointsStep":
         shown = sorted(x for x, _ in self.points)
-        for first, second in itertools.pairwise(shown):
-            if first == second:
-                raise ValueError(f"points: two of them show {first:g}; every shown value may stand once")
-        if self.fit == "polynomial" and self.degree >= len(self.points):
+        if self.fit == "between points":
+            for first, second in itertools.pairwise(shown):
+                if first == second:
+                    raise ValueError(f"points: two of them show {first:g}; every shown value may stand once")
+        needed, different = self.needed, len(set(shown))
+        if different < needed:
+            what = f"a polynomial of degree {self.degree}" if self.fit == "polynomial" else f"“{self.fit}”"
+            different_words = "different " if different < len(shown) else ""
             raise ValueError(
-                f"points: a polynomial of degree {self.degree} needs at least {self.degree + 1} points, there are "
-                f"{len(self.points)}"
+                f"points: {what} needs at least {needed} {different_words}points, there {'is' if different == 1 else 'are'} {different}"
             )
         return self
+
+    @property
+    def needed(self) -> int:
+        """How many points of different shown values it takes."""
+        return {"offset": 1, "polynomial": self.degree + 1}.get(self.fit, 2)
 
 
 class ThermocoupleStep(Part):
@@ -157,7 +167,11 @@ ScalingStep = Annotated[
 
 
 class CalibrationPart(Part):
-    """What the certificate says. It changes no value; a run begins with a warning when it is overdue."""
+    """What the certificate says. It changes no value; a run begins with a warning when it is overdue.
+
+    `expanded`: the expanded uncertainty in the channel's unit, `expanded_percent`: in per cent of the reading (both add up),
+    with the coverage factor `coverage` (JCGM 100, 6.2); `uncertainty`: the same as a text, where no number says it.
+    """
 
     asset: Annotated[str, Field(max_length=80)] = ""
     serial: Annotated[str, Field(max_length=80)] = ""
@@ -166,9 +180,40 @@ class CalibrationPart(Part):
     due: Day | None = None
     range: Annotated[str, Field(max_length=80)] = ""
     uncertainty: Annotated[str, Field(max_length=80)] = ""
+    expanded: Annotated[float, Field(ge=0, le=1e300, allow_inf_nan=False)] | None = None
+    expanded_percent: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] | None = None
+    coverage: Annotated[float, Field(ge=1, le=10, allow_inf_nan=False)] = 2.0
 
     @model_validator(mode="after")
     def _ordered(self) -> "CalibrationPart":
         if self.date is not None and self.due is not None and self.due <= self.date:
             raise ValueError(f"calibration: due on {self.due}, which is not after {self.date}")
         return self
+
+    def facts(self, unit: str) -> dict[str, str]:
+        """What is known, as texts; `unit`: the channel's."""
+        named = ("asset", "serial", "certificate", "date", "due", "range", "uncertainty")
+        found = {key: str(value) for key in named if (value := getattr(self, key))}
+        if self.stated:
+            found["uncertainty"] = "; ".join(
+                part for part in (found.get("uncertainty"), self.words(unit)) if part
+            )
+        return found
+
+    @property
+    def stated(self) -> bool:
+        """Whether a number states an uncertainty."""
+        return self.expanded is not None or self.expanded_percent is not None
+
+    def words(self, unit: str) -> str:
+        """The expanded uncertainty; `unit`: the channel's."""
+        parts = [f"{figure(self.expanded)} {unit}".strip()] if self.expanded is not None else []
+        if self.expanded_percent is not None:
+            parts.append(f"{figure(self.expanded_percent)} % of the reading")
+        return f"± {' + '.join(parts)} (k = {figure(self.coverage)})" if parts else ""
+
+    def standard_uncertainty(self, value: float) -> float | None:
+        """The standard uncertainty of a value, in its unit; None where no number states one."""
+        if not self.stated:
+            return None
+        return ((self.expanded or 0.0) + (self.expanded_percent or 0.0) / 100 * abs(value)) / self.coverage

@@ -32,6 +32,14 @@ class InstrumentPart(Part):
     warm_up_s: Annotated[float, Field(ge=0, le=86_400)] = 0.0
     calibration: CalibrationPart | None = None
 
+    @model_validator(mode="after")
+    def _in_no_unit(self) -> "InstrumentPart":
+        if self.calibration is not None and self.calibration.expanded is not None:
+            raise ValueError(
+                "calibration: expanded has a channel's unit: give it with the channel, or give expanded_percent"
+            )
+        return self
+
 
 class QueryPart(Part):
     """A question asked on a fixed grid (or on demand only), and how its answers are read: the reader, then the

@@ -9,6 +9,9 @@ from tidybench.core.values.exact import Exact
 Verdict = Literal["", "within", "beyond", "not known"]
 """Against a tolerance; empty where none is given."""
 
+Stage = Literal["", "as found", "as left"]
+"""Of a calibration: before it was adjusted, and after."""
+
 Figure = Annotated[float, Field(ge=-1e300, le=1e300, allow_inf_nan=False)]
 
 
@@ -22,7 +25,10 @@ class Quantity(Exact):
 
 class PointMean(Exact):
     """A channel over the stretch that a point averages. `mean`, `sd` (standard deviation of a sample, n - 1), `minimum` and `maximum`:
-    None where too little was measured. `count`: measured samples; `missing`: those that were not. `low`, `high`: the tolerance."""
+    None where too little was measured. `count`: measured samples; `missing`: those that were not. `low`, `high`: the tolerance.
+    `uncorrected`: of a channel that is calibrated, the mean before its correction and its zero. `type_a`, `type_b`: standard
+    uncertainties of the mean by its scatter and by certificates, `expanded`: both together, k = 2 (JCGM 100); None where no certificate states
+    one."""
 
     id: str
     name: str
@@ -36,6 +42,10 @@ class PointMean(Exact):
     missing: int = 0
     low: float | None = None
     high: float | None = None
+    uncorrected: float | None = None
+    type_a: float | None = None
+    type_b: float | None = None
+    expanded: float | None = None
 
     @computed_field  # type: ignore[prop-decorator]
     @property
@@ -53,7 +63,7 @@ class Point(Exact):
     """`number` counts a run's points from 1; `version` a point's corrections, from 1. `since` and `until`: the stretch that was
     averaged, its beginning not included, its end included; `at`: when the point was taken, or given up. Times in microseconds since
     1970 UTC. `steady`: chosen channels had stayed within their bands before, and did meanwhile. `gave_up`: why there are no means.
-    `void`: it does not count any more."""
+    `void`: it does not count any more. `stage`: of a point of a calibration."""
 
     number: int
     version: int = 1
@@ -64,6 +74,7 @@ class Point(Exact):
     since: int = 0
     until: int = 0
     steady: bool = False
+    stage: Stage = ""
     sets: list[Quantity] = []
     typed: list[Quantity] = []
     means: list[PointMean] = []

@@ -1,8 +1,11 @@
 """The seal rig controller."""
 
 import time
+from collections.abc import Callable
+from pathlib import Path
 
 from tidybench.standins.device import Device
+from tidybench.standins.loop import Loop
 from tidybench.standins.uart import LineFormat
 
 
@@ -20,14 +23,18 @@ class SealRig(Device):
     _began = 0.0
     _turn = 0
 
+    def __init__(self, folder: Path, loop: Loop, clock: Callable[[], float] = time.monotonic) -> None:
+        self._clock = clock
+        super().__init__(folder, loop)
+
     def factory(self) -> None:
-        self._began = time.monotonic()
+        self._began = self._clock()
 
     def power_up(self) -> bytes:
         return b"SEAL RIG READY\r\n"
 
     def talk(self) -> bytes:
-        running = round((time.monotonic() - self._began) * 1000)
+        running = round((self._clock() - self._began) * 1000)
         pairs = [
             f"T={running}",
             "P=--,--" if "dashes" in self.faults else f"P={self.loop.seal_pressure():.2f}",

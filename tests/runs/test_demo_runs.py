@@ -1,0 +1,135 @@
+"""The runs of the demo's Logbook, from their folders: points beside NumPy, the gap, the leak, the calibration."""
+
+import csv
+import json
+import shutil
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.conftest import DEMO
+from tidybench.core.samples import channels_of, qualities_of, unpack
+from tidybench.core.values.point import Point
+from tidybench.demo_runs.logbook import RUNS, LogbookFolder
+from tidybench.runs.calibration import run_calibration
+from tidybench.runs.crossings import read_crossings
+from tidybench.runs.folder import SAMPLES, run_folders
+from tidybench.runs.points import read_points
+from tidybench.runs.reread import reread
+from tidybench.runs.run_state import read_state
+from tidybench.runs.seal import verify
+
+NOW = 1_795_416_791_000_000
+
+
+@pytest.fixture(scope="module")
+def logbook(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
+    runs = tmp_path_factory.mktemp("bench") / "runs"
+    runs.mkdir()
+    made = LogbookFolder(runs, DEMO, NOW, "bench")
+    assert made.missing
+    made.make()
+    assert not made.missing
+    assert not (runs.parent / "demo-runs").exists()
+    return {read_state(one).name: one for one in run_folders(runs)}
+
+
+def mean_by_numpy(folder: Path, point: Point, channel: str) -> float:
+    records = unpack((folder / SAMPLES).read_bytes())
+    mine = (channels_of(records) == read_state(folder).numbers[channel]) & (qualities_of(records) <= 1)
+    inside = (records["time"] > point.since) & (records["time"] <= point.until)
+    return float(records["value"][mine & inside].mean())
+
+
+def test_all_are_whole_sealed_and_read_again_to_their_samples(logbook: dict[str, Path]) -> None:
+    assert len(logbook) == len(RUNS)
+    for folder in logbook.values():
+        assert read_state(folder).status == "ended"
+        assert verify(folder).problems == []
+        packed = b"".join(item.batch.pack(item.sequence) for item in reread(folder) if item.batch is not None)
+        assert packed == (folder / SAMPLES).read_bytes(), folder
+
+
+def test_re_shimming_shows_in_the_points(logbook: dict[str, Path]) -> None:
+    before, after = (
+        read_points(logbook[name]) for name in ("Pump 7 acceptance", "Pump 7 acceptance, repeated")
+    )
+    for folder, points in (
+        (logbook["Pump 7 acceptance"], before),
+        (logbook["Pump 7 acceptance, repeated"], after),
+    ):
+        assert [one.name for one in points] == ["valve 45 %", "valve 60 %", "valve 80 %", "valve 30 %"]
+        for point in points:
+            assert point.steady
+            for mean in point.means:
+                assert mean.mean == pytest.approx(mean_by_numpy(folder, point, mean.id))
+    gained = [
+        b.means[3].mean - a.means[3].mean  # type: ignore[operator]
+        for a, b in zip(before, after, strict=True)
+    ]
+    assert all(2 < one < 4 for one in gained)  # per cent of efficiency
+    assert all(one / (a.means[3].expanded or 0) > 2 for one, a in zip(gained, before, strict=True))
+
+
+def test_the_unplugged_instrument_leaves_a_gap_and_the_point_waits(logbook: dict[str, Path]) -> None:
+    folder = logbook["Pump 7 acceptance, first try"]
+    state = read_state(folder)
+    assert state.counts.lost == 1
+    with (folder / state.csv).open(encoding="utf-8", newline="") as file:
+        rows = list(csv.DictReader(file))
+    elapsed = np.array(
+        [float(row["elapsed_s"]) for row in rows if row["Loop flow [L/min]"] not in ("", "LINK")]
+    )
+    measured = [
+        float(row["elapsed_s"]) for row in rows if row["Loop flow [L/min]"].replace(".", "").isdigit()
+    ]
+    gaps = np.diff(measured)
+    assert len(elapsed)
+    assert gaps.max() == pytest.approx(45, abs=1.5)
+    second = read_points(folder)[1]
+    assert not second.gave_up
+    assert second.since > state.begun_at + 205_000_000  # not before it had been back for ten seconds
+    assert second.means[0].missing == 0
+
+
+def test_the_seal_leaks_more_and_more_until_it_calls(logbook: dict[str, Path]) -> None:
+    folder = logbook["Seal endurance, night"]
+    with (folder / read_state(folder).csv).open(encoding="utf-8", newline="") as file:
+        rows = list(csv.DictReader(file))
+    assert len(rows) == 481  # both ends of eight hours lie on the grid
+    leak = [float(row["Leak mean [mL/min]"]) for row in rows if row["Leak mean [mL/min]"]]
+    assert leak[-1] - leak[0] == pytest.approx(0.032, abs=0.002)
+    called = [one for one in read_crossings(folder) if one.name == "Leak" and one.state == "high"]
+    assert len(called) == 1
+    assert called[0].at > read_state(folder).begun_at + 5 * 3600 * 1_000_000
+
+
+def test_the_calibration_s_correction_takes_out_what_the_tester_found(logbook: dict[str, Path]) -> None:
+    found = run_calibration(logbook["Calibration of Suction"])
+    assert [one.verdict for one in found.stages] == ["beyond", "within"]
+    assert found.taken_in
+    assert found.correction is not None
+    # The stand-in shows 1.012 p + 0.008: taken back that is (x - 0.008) / 1.012.
+    shown, true = np.array(found.correction.step.points).T
+    slope, offset = np.polyfit(shown, true, 1)
+    assert slope == pytest.approx(1 / 1.012, abs=0.002)
+    assert offset == pytest.approx(-0.008 / 1.012, abs=0.001)
+    assert found.after.certificate is not None
+    assert found.after.certificate.certificate == "PP-11-10"
+
+
+def test_what_was_begun_and_not_ended_is_gone_on_with_and_what_was_thrown_away_stays_away(
+    tmp_path: Path,
+) -> None:
+    runs = tmp_path / "runs"
+    runs.mkdir()
+    (tmp_path / "demo-runs.json").write_text(json.dumps(len(RUNS) - 1))
+    (tmp_path / "demo-runs" / "half").mkdir(parents=True)
+    made = LogbookFolder(runs, DEMO, NOW, "bench")
+    assert made.missing
+    made.make()
+    [last] = run_folders(runs)
+    assert read_state(last).name == "Calibration of Suction"
+    shutil.rmtree(last)
+    assert not LogbookFolder(runs, DEMO, NOW, "bench").missing
