@@ -16,7 +16,7 @@ const status = (run: Status["run"] = null): Status => ({
 }); // prettier-ignore
 
 const run = {
-  id: "r", name: "Pump 7", item: "", operator: "", order: "", row_rule: { kind: "steady rows", every_s: 0, age_s: 0, values: ["latest"] }, ends: { when: [] }, ends_at: null,
+  id: "r", name: "Pump 7", item: "", operator: "", order: "", row_rule: { kind: "steady rows", every_s: 0, age_s: 0, values: ["latest"], daily: false, file_mb: 0 }, ends: { when: [] }, ends_at: null,
   unsettled: [], carry_on: false, begun_by: "", lead_us: 0, points: 0, taking: null, calibrates: null, begun_at: 1e15, folder: "/x", csv: "x.csv", rows: 5,
   saved_at: 1e15, counts: { sequence: 9, polls: 9, missed: 0, gave_up: 0, lost: 0 }, troubles: [], repairs: [], marks: [],
 } satisfies Status["run"]; // prettier-ignore

@@ -4,7 +4,7 @@ import sys
 from pathlib import Path
 
 from tidybench.runs.run_state import STATE, read_state
-from tidybench.runs.seal import SealError, Verified, verify
+from tidybench.runs.seal import SealError, Verified, tape_words, verify
 from tidybench.wire.places import Places, data_folder
 
 
@@ -15,7 +15,11 @@ def run(names: list[str]) -> int:
         try:
             folder = found(name)
             told = verify(folder)
-        except (SealError, OSError, ValueError) as error:
+        except SealError as error:
+            print(f"{name}: {error} {tape_words(folder)}", file=sys.stderr)
+            code = 2
+            continue
+        except (OSError, ValueError) as error:
             why = error.strerror if isinstance(error, OSError) else str(error)
             print(f"{name}: {why}", file=sys.stderr)
             code = 2

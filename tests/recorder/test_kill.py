@@ -24,6 +24,7 @@ from tidybench.recorder import mender
 from tidybench.recorder.recorder import Recorder
 from tidybench.runs.checks import newest_checks
 from tidybench.runs.crossings import read_crossings
+from tidybench.runs.csv_files import csv_files
 from tidybench.runs.entry import Entry
 from tidybench.runs.files import trim_lines
 from tidybench.runs.log import RunLog
@@ -40,16 +41,18 @@ from tidybench.wire.setups import SetupText
 BOTH = ("loop-flow-meter", "power-analyser")
 
 
-def begin(recorder: RecorderProcess, rule: str = "steady rows") -> RunStatus:
+def begin(recorder: RecorderProcess, rule: object = "steady rows") -> RunStatus:
     answer = recorder.client.ask(BeginRun(name="Long test", row_rule=rule))[0]  # type: ignore[arg-type]
     assert answer.run is not None
     return answer.run
 
 
 def rows_of(run: RunStatus) -> list[dict[str, str]]:
-    data = (Path(run.folder) / run.csv).read_bytes()
-    assert data.endswith(b"\r\n")
-    rows = list(csv.DictReader(data.decode().splitlines()))
+    rows = []
+    for path in csv_files(Path(run.folder), run.csv):
+        data = path.read_bytes()
+        assert data.endswith(b"\r\n")
+        rows += list(csv.DictReader(data.decode().splitlines()))
     assert all(None not in row and None not in row.values() for row in rows)
     return rows
 

@@ -15,6 +15,7 @@ from tests.recorder.test_recorder import BOTH, ask
 from tidybench.core.samples import channels_of, qualities_of, sequences_of, unpack
 from tidybench.core.tape.events import PointTaken
 from tidybench.core.values.point import Point
+from tidybench.runs.csv_files import csv_files
 from tidybench.runs.points import TABLE, read_points, table
 from tidybench.runs.run_state import read_state
 from tidybench.runs.seal import verify
@@ -33,7 +34,7 @@ def test_ten_kills_of_a_planned_run(recorder: RecorderProcess, shop: Shop) -> No
     time.sleep(2)
     plan = {
         "begins": {"before_s": 1.5},
-        "row_rule": {"every_s": EVERY, "values": ["mean", "minimum", "maximum"]},
+        "row_rule": {"every_s": EVERY, "values": ["mean", "minimum", "maximum"], "file_mb": 0.003},
         "ends": {
             "rows": 10_000,
             "when": [{"channel": "loop-flow", "side": "below", "value": -1, "for_s": 1}],
@@ -76,6 +77,9 @@ def test_ten_kills_of_a_planned_run(recorder: RecorderProcess, shop: Shop) -> No
     compared = 0
     rows = rows_of(run)
     assert len(rows) == state.rows
+    files = csv_files(folder, state.csv)
+    assert len(files) > 2
+    assert max(path.stat().st_size for path in files) <= 3000
     times = [parse(row["time"]) for row in rows]
     assert times == sorted(set(times))
     for row, at in zip(rows, times, strict=True):

@@ -75,7 +75,7 @@ def test_two_runs_of_one_second_have_folders_of_their_own(tmp_path: Path) -> Non
 
 def test_the_sidecar_describes_the_csv(tmp_path: Path) -> None:
     log = begin(tmp_path)
-    table = json.loads(metadata(log.state))
+    table = json.loads(metadata(log.state, log.state.csv))
     titles = (log.folder / log.state.csv).read_text().splitlines()[0].split(",")
     assert [column["titles"] for column in table["tableSchema"]["columns"]] == titles
     assert table["@context"][0] == "http://www.w3.org/ns/csvw"

@@ -96,7 +96,7 @@ def test_a_device_s_clock_has_its_times_in_its_column(rule: str) -> None:
     assert datetime.fromisoformat(cell).timestamp() == pytest.approx(T0 / 1e6 - 0.007, abs=1e-6)
     assert cells(got)[0][3] == "Own=flagged"
     assert header(made.channels, made.row_rule) == "time,elapsed_s,A [V],Own,flags\r\n"
-    column = json.loads(metadata(made))["tableSchema"]["columns"][3]
+    column = json.loads(metadata(made, made.csv))["tableSchema"]["columns"][3]
     assert (column["titles"], column["datatype"]) == ("Own", "dateTimeStamp")
     assert "schema:unitText" not in column
 

@@ -128,7 +128,7 @@ def test_states_and_clocks_have_their_latest_only() -> None:
     )
     [row] = table(header(made.channels, made.row_rule) + "".join(rows + rule.finish(T0)))
     assert (row["Mode [V]"], row["A mean [V]"], row["A maximum [V]"]) == ("open", "4", "4")
-    assert '"a_mean"' in metadata(made)
+    assert '"a_mean"' in metadata(made, made.csv)
 
 
 @pytest.mark.parametrize(

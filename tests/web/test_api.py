@@ -17,6 +17,7 @@ from tests.conftest import Server, flows, setup_text, wait_for
 from tidybench import __version__
 from tidybench.core.samples import channels_of, unpack
 from tidybench.runs.reread import reread
+from tidybench.runs.stamps import parse
 
 
 def begin(server: Server, name: str = "Run", **more: str) -> dict[str, object]:
@@ -272,6 +273,29 @@ def test_a_run_from_begin_to_logbook(server: Server) -> None:
     assert logged <= set(trend["value"].tolist()) | {0.0}
     assert server.get("/api/runs?search=okafor").json()["runs"][0]["id"] == run["id"]
     assert server.get("/api/runs?search=%25_%5C").json()["total"] == 0
+
+
+def test_a_csv_in_several_files_is_listed_and_fetched(server: Server) -> None:
+    rule = {"kind": "each reading", "file_mb": 0.002}
+    run = server.post("/api/run", {"name": "Files", "row_rule": rule}).json()
+    wait_for(lambda: len(list(Path(run["folder"]).glob("*_00?.csv"))) >= 2, "three files")
+    end(server, run)
+    wait_for(lambda: server.get(f"/api/runs/{run['id']}").json().get("complete"), "the records")
+    files = server.get(f"/api/runs/{run['id']}").json()["csv_files"]
+    assert [file["number"] for file in files] == list(range(1, len(files) + 1))
+    assert files[0]["name"] == run["csv"]
+    rows: list[dict[str, str]] = []
+    for file in files:
+        answer = server.get(f"/api/runs/{run['id']}/csv?file={file['number']}")
+        assert file["name"] in answer.headers["content-disposition"]
+        assert len(answer.content) == file["bytes"] <= 2000
+        rows += csv.DictReader(io.StringIO(answer.text))
+        first = next(iter(csv.DictReader(io.StringIO(answer.text))))
+        assert parse(first["time"]) == file["first_at"]
+    summary = json.loads((Path(run["folder"]) / "summary.json").read_text())
+    assert len(rows) == summary["rows"] > 20
+    missing = server.get(f"/api/runs/{run['id']}/csv?file=99")
+    assert (missing.status_code, "has no file 99" in missing.json()["detail"]) == (404, True)
 
 
 def test_odd_names_are_kept_and_never_leave_their_folder(server: Server) -> None:

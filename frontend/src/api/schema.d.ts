@@ -1300,7 +1300,7 @@ export interface paths {
         };
         /**
          * Csv File
-         * @description The run's CSV; of a run in progress its whole rows up to now.
+         * @description A file of the run's CSV, the first unless another number is given; of a run in progress its whole rows up to now.
          */
         get: operations["csv_file"];
         put?: never;
@@ -2249,6 +2249,20 @@ export interface components {
              * @default
              */
             word: string;
+        };
+        /**
+         * CsvFile
+         * @description A file of a run's CSV. `first_at`: the time of its first row, in microseconds since 1970 UTC.
+         */
+        CsvFile: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Bytes */
+            bytes: number;
+            /** First At */
+            first_at: number | null;
         };
         /**
          * CurrentLoopStep
@@ -4149,8 +4163,9 @@ export interface components {
         /**
          * RowRule
          * @description `every_s`: seconds between steady rows, 0 for the interval of the fastest channel. `age_s`: no sample older than this is a row's
-         *     latest, 0 for one and a half of the channel's own intervals. `values`: the columns of each channel, in this order. A word alone
-         *     is taken for the kind, as it stood in earlier formats.
+         *     latest, 0 for one and a half of the channel's own intervals. `values`: the columns of each channel, in this order. `daily`: each
+         *     day has a file of its own; `file_mb`: another file is begun before one has more than so many megabytes (10^6 bytes), 0 for never. A
+         *     word alone is taken for the kind, as it stood in earlier formats.
          */
         RowRule: {
             /**
@@ -4176,6 +4191,16 @@ export interface components {
              *     ]
              */
             values: ("latest" | "age" | "mean" | "minimum" | "maximum")[];
+            /**
+             * Daily
+             * @default false
+             */
+            daily: boolean;
+            /**
+             * File Mb
+             * @default 0
+             */
+            file_mb: number;
         };
         /**
          * RunCalibration
@@ -4306,6 +4331,8 @@ export interface components {
             crossings: components["schemas"]["Crossing"][];
             points: components["schemas"]["RunPoints"];
             calibrates: components["schemas"]["CalibrationPlan"] | null;
+            /** Csv Files */
+            csv_files: components["schemas"]["CsvFile"][];
         };
         /**
          * RunNumbers
@@ -7871,7 +7898,9 @@ export interface operations {
     };
     csv_file: {
         parameters: {
-            query?: never;
+            query?: {
+                file?: number;
+            };
             header?: never;
             path: {
                 key: string;

@@ -1,5 +1,6 @@
 import { CheckboxGroup, Label, Radio, RadioGroup } from "react-aria-components";
 import styled from "styled-components";
+import { NumberEntry } from "../parts/NumberEntry";
 import { Fields } from "../parts/Select";
 import { SpanEntry } from "../parts/SpanEntry";
 import { Tick } from "../parts/Tick";
@@ -64,7 +65,11 @@ export function RowFields({ rule, onChange }: { rule: RowRule; onChange: (rule: 
       <Rules
         value={rule.kind}
         onChange={(kind) =>
-          onChange(kind === "each reading" ? { ...fastestRows, kind } : { ...rule, kind: "steady rows" })
+          onChange(
+            kind === "each reading"
+              ? { ...fastestRows, daily: rule.daily, file_mb: rule.file_mb, kind }
+              : { ...rule, kind: "steady rows" },
+          )
         }
       >
         <Label>A row of the CSV stands for</Label>
@@ -115,6 +120,21 @@ export function RowFields({ rule, onChange }: { rule: RowRule; onChange: (rule: 
           </Values>
         </>
       )}
+      <Fields>
+        <Tick on={rule.daily ?? false} onChange={(daily) => set({ daily })}>
+          a file for each day
+        </Tick>
+        <NumberEntry
+          label="No file larger than, MB"
+          value={rule.file_mb || null}
+          onValue={(file_mb) => set({ file_mb: file_mb ?? 0 })}
+          least={0.001}
+          most={1_000_000}
+          empty
+          placeholder="any size"
+          width={120}
+        />
+      </Fields>
     </>
   );
 }

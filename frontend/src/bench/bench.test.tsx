@@ -300,6 +300,9 @@ describe("beginning and ending", () => {
     expect(rowWords({ ...fastestRows, every_s: 600, values: ["mean", "maximum"] })).toBe(
       "every 10 min: mean, maximum",
     );
+    expect(rowWords({ ...fastestRows, kind: "each reading", daily: true, file_mb: 50 })).toBe(
+      "one for each reading; a file for each day; files of at most 50 MB",
+    );
     const ends = {
       after_s: 5400,
       rows: 20,
@@ -324,6 +327,8 @@ describe("beginning and ending", () => {
     await userEvent.type(screen.getByLabelText("Every"), "10");
     await userEvent.click(screen.getByRole("checkbox", { name: "mean" }));
     await userEvent.click(screen.getByRole("checkbox", { name: "latest" }));
+    await userEvent.click(screen.getByRole("checkbox", { name: "a file for each day" }));
+    await userEvent.type(screen.getByLabelText("No file larger than, MB"), "50");
     await userEvent.click(screen.getByRole("button", { name: /^Ends/ }));
     await userEvent.click(screen.getByRole("checkbox", { name: "After rows" }));
     const rows = screen.getByLabelText("Rows");
@@ -337,7 +342,7 @@ describe("beginning and ending", () => {
       {
         ...blank,
         name: "x",
-        row_rule: { ...fastestRows, every_s: 10, values: ["mean"] },
+        row_rule: { ...fastestRows, every_s: 10, values: ["mean"], daily: true, file_mb: 50 },
         ends: { when: [], rows: 12 },
       },
     ]);

@@ -9,7 +9,14 @@ export type Condition = Schemas["Condition"];
 
 export const noBegins: Begins = { before_s: 0 };
 export const noEnds: Ends = { when: [] };
-export const fastestRows: RowRule = { kind: "steady rows", every_s: 0, age_s: 0, values: ["latest"] };
+export const fastestRows: RowRule = {
+  kind: "steady rows",
+  every_s: 0,
+  age_s: 0,
+  values: ["latest"],
+  daily: false,
+  file_mb: 0,
+};
 export const blank: Plan = {
   name: "", item: "", operator: "", order: "", notes: "", fields: {}, channels: [], row_rule: fastestRows,
   begins: noBegins, ends: noEnds,  carry_on: false, points: null, calibrates: null, copy_to: "",
@@ -25,7 +32,9 @@ export function remembered(): Plan {
     const kept = JSON.parse(localStorage.getItem(LAST) ?? "{}") as Partial<Plan> & { row_rule?: unknown };
     const rule = kept.row_rule;
     const row_rule =
-      typeof rule === "string" ? { ...fastestRows, kind: rule as RowRule["kind"] } : (rule ?? fastestRows);
+      typeof rule === "string"
+        ? { ...fastestRows, kind: rule as RowRule["kind"] }
+        : { ...fastestRows, ...(rule as object) };
     return { ...blank, ...kept, row_rule: row_rule as RowRule };
   } catch {
     return blank;
@@ -76,10 +85,15 @@ export function beginWords(begins: Begins, name: (channel: string) => string): s
 
 /** A row rule in one line. */
 export function rowWords(rule: RowRule): string {
-  if (rule.kind === "each reading") return "one for each reading";
+  if (rule.kind === "each reading") return `one for each reading${fileWords(rule)}`;
   const every = rule.every_s ? `every ${span(rule.every_s)}` : "at the fastest interval";
   const values = rule.values.join() === "latest" ? "" : `: ${rule.values.join(", ")}`;
-  return `${every}${values}`;
+  return `${every}${values}${fileWords(rule)}`;
+}
+
+function fileWords(rule: RowRule): string {
+  const daily = rule.daily ? "; a file for each day" : "";
+  return daily + (rule.file_mb ? `; files of at most ${rule.file_mb} MB` : "");
 }
 
 /** What ends a run in one line; `name`: what a channel is called. */

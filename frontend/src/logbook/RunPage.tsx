@@ -18,6 +18,7 @@ import { Button, Chip } from "../parts/Button";
 import { Fact, Facts } from "../parts/Facts";
 import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
+import { CsvList } from "./CsvList";
 import { ReadAgain } from "./ReadAgain";
 import { SealCheck } from "./SealCheck";
 import { TestPoints } from "./TestPoints";
@@ -97,9 +98,13 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
         ) : (
           <Button onPress={again}>Repeat with a new test item</Button>
         )}
-        <Download href={`/api/runs/${run.id}/csv`} download={run.csv}>
-          Download the CSV
-        </Download>
+        {run.csv_files.length > 1 ? (
+          <Download href="#csv">The CSV’s {run.csv_files.length} files</Download>
+        ) : (
+          <Download href={`/api/runs/${run.id}/csv`} download={run.csv}>
+            Download the CSV
+          </Download>
+        )}
       </header>
       <Facts>
         <Fact name="Test item" text={run.item || "–"} />
@@ -216,6 +221,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
           </Table>
         </section>
       )}
+      {run.csv_files.length > 1 && <CsvList run={run} />}
       <ReadAgain run={run} />
       <p>
         <Path>

@@ -1,5 +1,5 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render, screen, waitFor } from "@testing-library/react";
+import { cleanup, render, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import type { ReactElement } from "react";
 import { MemoryRouter, Route, Routes } from "react-router";
@@ -43,7 +43,7 @@ const row = (more: Partial<RunRow> = {}): RunRow => ({
 }); // prettier-ignore
 
 const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
-  ...row(), begun_by: "", lead_us: 0, glance: [], copy_to: "", copied_at: null, copy_trouble: "", points: { rule: null, points: [], earlier: [] }, calibrates: null, notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
+  ...row(), begun_by: "", lead_us: 0, glance: [], copy_to: "", copied_at: null, copy_trouble: "", points: { rule: null, points: [], earlier: [] }, calibrates: null, csv_files: [], notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
   repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "", word: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
   numbers: [
     { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,
@@ -195,6 +195,20 @@ describe("one run", () => {
     expect(await screen.findByText(/^verified in \/mnt\/x since /)).toBeTruthy();
   });
 
+  it("lists the CSV’s files where there are several", async () => {
+    const csv_files = [1, 2].map((number) => ({
+      number, name: `pump-7_00${number}.csv`, bytes: 51_230 * number, first_at: 1_795_416_791_000_000 + number * 86_400e6,
+    })); // prettier-ignore
+    serve(answers({ csv_files }));
+    show(page, "/logbook/1");
+    const list = await screen.findByRole("table", { name: "Files of the CSV" });
+    const links = within(list).getAllByRole("link");
+    expect(links.map((one) => one.getAttribute("href"))).toEqual(
+      [1, 2].map((n) => `/api/runs/${row().id}/csv?file=${n}`),
+    );
+    expect(list.textContent).toContain("51.2 kB");
+    expect(screen.getByRole("link", { name: "The CSV’s 2 files" }).getAttribute("href")).toBe("#csv");
+  });
   it("checks the seal, and says what has changed", async () => {
     const place = `/api/runs/${row().id}`;
     const seal = { sealed_at: 1_795_417_272_000_000, fingerprint: "3f2c4d5d9ab1f00c", files: 9, bytes: 12 };

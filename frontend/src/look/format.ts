@@ -71,6 +71,12 @@ export function count(n: number): string {
   return String(n).replace(/\B(?=(\d{3})+$)/g, " ");
 }
 
+/** A file's size, in decimal units. */
+export function bytes(n: number): string {
+  const [size, unit] = n < 1e6 ? [1e3, "kB"] : n < 1e9 ? [1e6, "MB"] : [1e9, "GB"];
+  return `${Number((n / size).toPrecision(3))} ${unit}`;
+}
+
 /** Hours as a person says them: 6 h, 12 days. */
 export function hours(h: number): string {
   if (h < 1) return "less than an hour";

@@ -26,23 +26,29 @@ VERIFIED = 24 * 1024 * 1024
 @dataclass(slots=True, frozen=True)
 class Check:
     """All events up to `sequence` and the samples and rows that came of them stand in the files up to `ends`. `at`: when, in
-    microseconds since 1970 UTC."""
+    microseconds since 1970 UTC. `chain`: the tape's link up to here (runs.chain), "" in runs of before."""
 
     sequence: int
     at: int
     rows: int
     pieces: tuple[Piece, ...]
     ends: dict[str, int]
+    chain: str = ""
 
 
 def check_line(
-    sequence: int, at: int, rows: int, folder: Path, pieces: list[Piece], ends: dict[str, int]
+    sequence: int,
+    at: int,
+    rows: int,
+    folder: Path,
+    pieces: list[Piece],
+    ends: dict[str, int],
+    chain: str = "",
 ) -> str:
     """A line, line end included. `ends`: bytes of every file by its name in the run's folder."""
     told = [[str(one.path.relative_to(folder)), one.start, one.end, f"{one.sum:08x}"] for one in pieces]
-    body = json.dumps(
-        {"n": sequence, "t": at, "rows": rows, "ends": ends, "pieces": told}, ensure_ascii=False
-    )
+    fields = {"n": sequence, "t": at, "rows": rows, "ends": ends, "pieces": told}
+    body = json.dumps(fields | ({"chain": chain} if chain else {}), ensure_ascii=False)
     return f'{body[:-1]}, "sum": "{zlib.crc32(body.encode()):08x}"}}\n'
 
 
@@ -56,7 +62,7 @@ def parse_check(line: str, folder: Path) -> Check:
     pieces = tuple(
         Piece(folder / name, start, end, int(crc, 16)) for name, start, end, crc in fields["pieces"]
     )
-    return Check(fields["n"], fields["t"], fields["rows"], pieces, fields["ends"])
+    return Check(fields["n"], fields["t"], fields["rows"], pieces, fields["ends"], fields.get("chain", ""))
 
 
 def all_checks(folder: Path) -> Iterator[Check]:
@@ -90,6 +96,25 @@ def newest_checks(folder: Path) -> list[Check]:
         except (ValueError, KeyError, TypeError):
             continue
     return found
+
+
+def end_of(folder: Path, check: Check | None) -> int:
+    """Where the line of this check ends in checks.jsonl, in bytes; 0 for none. It is one of the newest. Raises OSError."""
+    if check is None:
+        return 0
+    with open(folder / CHECKS, "rb") as file:
+        size = file.seek(0, os.SEEK_END)
+        place = max(0, size - LOOKED_AT)
+        file.seek(place)
+        lines = file.read().splitlines(keepends=True)
+    for line in reversed(lines):
+        size -= len(line)
+        try:
+            if parse_check(line.decode(), folder) == check:
+                return size + len(line)
+        except (ValueError, KeyError, TypeError):
+            continue
+    return 0
 
 
 def proven(folder: Path) -> Check | None:

@@ -36,7 +36,7 @@ class Appender:
         self._syncing = False
         self._piece_from, self._piece_sum = self.size, 0
 
-    def append(self, data: bytes) -> None:
+    def append(self, data: bytes | bytearray) -> None:
         """Hand `data` to the operating system, all of it or nothing."""
         view = memoryview(data)
         try:

@@ -6,7 +6,7 @@ import os
 import uuid
 from collections import deque
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from functools import partial
 from pathlib import Path
 
@@ -23,10 +23,11 @@ from tidybench.core.values.finding import Finding
 from tidybench.core.values.mark import Mark
 from tidybench.core.values.point import Point
 from tidybench.core.values.row_rule import RowRule
+from tidybench.runs.chain import chain_of
 from tidybench.runs.checks import CHECKS, check_line
-from tidybench.runs.columns import header
 from tidybench.runs.crossings import CROSSINGS, crossing_row
 from tidybench.runs.crossings import HEAD as CROSSINGS_HEAD
+from tidybench.runs.csv_files import CsvFiles
 from tidybench.runs.disk import Disk, Done, HereAndNow, Together, synced
 from tidybench.runs.entry import Entry
 from tidybench.runs.files import Appender
@@ -39,7 +40,6 @@ from tidybench.runs.rows import RowMaker, make_rule
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import STATE, RunEnd, RunState, read_state, state_text
 from tidybench.runs.seal import seal
-from tidybench.runs.sidecar import metadata
 from tidybench.runs.stamps import Stamps
 from tidybench.runs.stats import RunStats
 from tidybench.runs.tape import TapeWriter
@@ -56,17 +56,18 @@ MAX_WAITING = 32 * 1024 * 1024
 
 @dataclass(slots=True)
 class _Flush:
-    """What is written at once, tape first. `step`: how many of the files have it."""
+    """What is written at once, tape first. `step`: how many of the files have it; `rows` are emptied as they are
+    written."""
 
     tape: bytes
     samples: bytes
-    rows: bytes
+    rows: bytearray
     row_count: int
     step: int = 0
+    size: int = field(init=False)
 
-    @property
-    def size(self) -> int:
-        return len(self.tape) + len(self.samples) + len(self.rows)
+    def __post_init__(self) -> None:
+        self.size = len(self.tape) + len(self.samples) + len(self.rows)
 
 
 class RunLog:
@@ -95,9 +96,10 @@ class RunLog:
         self.wants_states = False  # a new tape segment began, or a hole has ended
         self._disk = disk or HereAndNow()
         self._rule = rule or make_rule(state)
-        self._tape = TapeWriter(folder / TAPE, self._disk, self._refused)
+        self._chain = chain_of(folder, state.id)
+        self._tape = TapeWriter(folder / TAPE, self._disk, self._refused, added=self._chain.add)
         self._samples = Appender(folder / SAMPLES)
-        self._csv = Appender(folder / state.csv)
+        self._csv = CsvFiles(folder, state, self._disk, self._refused)
         self._checks = Appender(folder / CHECKS)
         self._points = PointsFile(folder, state.begun_at, self._disk, self._refused)
         self._marks = MarksFile(folder, state.begun_at, self._disk, self._refused)
@@ -113,6 +115,7 @@ class RunLog:
         self._waiting_size = 0
         self._hole: Hole | None = None
         self._unsummed = bytearray()
+        self._unchecked = bytearray()  # lines that found no room yet
         self._stamps = Stamps()
         self._syncing = 0
         self._ended = False
@@ -178,9 +181,8 @@ class RunLog:
         )
         for instrument, text in setups.items():
             (folder / SETUPS / setup_file(instrument)).write_text(text, "utf-8")
-        (folder / f"{csv}-metadata.json").write_text(metadata(state), "utf-8")
         log = cls(folder, state, disk, reserve=reserve)
-        log._csv.append(header(state.channels, state.row_rule).encode())
+        log._csv.begin()
         log._state_file.put(state_text(state))
         if lead is not None:
             log._take_along(lead)
@@ -230,7 +232,7 @@ class RunLog:
             del rows[max(0, self.state.ends.rows - self._rows_taken) :]
             self._rows_taken += len(rows)
         if tape or samples or rows:
-            self._put(_Flush(tape, samples, "".join(rows).encode(), len(rows)), now)
+            self._put(_Flush(tape, samples, bytearray("".join(rows).encode()), len(rows)), now)
         elif self._waiting:
             self._drain(now)
 
@@ -482,11 +484,12 @@ class RunLog:
         self._look_after_the_folder()
         self._check(now)
         if not self._syncing:  # `saved_at` is when all was there that is on the disk now
-            files = [self._samples, self._csv, self._checks]
-            self._syncing = len(files) + 1
+            files = [self._samples, self._checks]
+            self._syncing = len(files) + 2
             together = Together(partial(self._synced, 0 if self._waiting else now), self._syncing)
             for file in files:
                 file.sync(self._disk, self._refused, together.one)
+            self._csv.sync(together.one)
             self._tape.sync(together.one)
         if self._crossings is not None:
             self._crossings.sync(self._disk, self._refused)
@@ -507,21 +510,25 @@ class RunLog:
             return
         pieces = [
             *self._tape.pieces(),
-            *(one for f in (self._samples, self._csv) if (one := f.piece()) is not None),
+            *((one,) if (one := self._samples.piece()) is not None else ()),
+            *self._csv.pieces(),
         ]
-        if not pieces:
+        if not pieces and not self._unchecked:
             return
         ends = {
             f"{TAPE}/{self._tape.place.name}": self._tape.size,
             SAMPLES: self._samples.size,
-            self.state.csv: self._csv.size,
+            self._csv.place.name: self._csv.size,
         }
+        self._unchecked += check_line(
+            self.state.counts.sequence, now, self.rows, self.folder, pieces, ends, self._chain.link()
+        ).encode()
         try:
-            line = check_line(self.state.counts.sequence, now, self.rows, self.folder, pieces, ends)
-            self._checks.append(line.encode())
+            self._checks.append(self._unchecked)
         except OSError as error:
             self._fail("checks", f"{CHECKS} cannot be written: {_why(error)}. Free some space.", error)
         else:
+            self._unchecked.clear()
             self.troubles.pop("checks", None)
 
     def _look_after_the_folder(self) -> None:
@@ -546,7 +553,7 @@ class RunLog:
         if self.state.ends.rows is not None:
             del rows[max(0, self.state.ends.rows - self._rows_taken) :]
         if rows:
-            self._put(_Flush(b"", b"", "".join(rows).encode(), len(rows)), at)
+            self._put(_Flush(b"", b"", bytearray("".join(rows).encode()), len(rows)), at)
         if not self._drain(at) and self._reserve is not None and self._reserve.give():
             self._drain(at)
         if self._hole is not None:

@@ -9,6 +9,7 @@ sample of a known channel), and what the tape tells otherwise is rewritten.
 import json
 import logging
 import os
+import zlib
 from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import suppress
@@ -27,11 +28,13 @@ from tidybench.core.values.counts import RunCounts
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark
 from tidybench.core.values.point import Point
-from tidybench.runs.checks import CHECKS, Check, proven
+from tidybench.runs.chain import Chain, TapeBytes, first_link, place_of
+from tidybench.runs.checks import CHECKS, Check, check_line, end_of, proven
 from tidybench.runs.crossings import CROSSINGS, crossing_row
+from tidybench.runs.csv_files import CsvFiles, csv_files, csv_in, mend_sidecars, sidecar_of
 from tidybench.runs.disk import HereAndNow
 from tidybench.runs.entry import Entry
-from tidybench.runs.files import MAX_LINE, Appender, trim_lines, trim_records
+from tidybench.runs.files import MAX_LINE, Appender, Piece, trim_lines, trim_records
 from tidybench.runs.folder import SAMPLES, TAPE
 from tidybench.runs.log import write_summary
 from tidybench.runs.marks import MARKS, MarksFile
@@ -117,7 +120,7 @@ def mend(folder: Path, said: Callable[[str], None] = lambda words: None) -> Mend
     for making in (folder / TAPE).glob("*.new"):
         making.unlink()
     repairs += _mend_tape(folder, check)
-    trim_lines(folder / CHECKS)
+    _cut_checks(folder, check)
     trim_lines(folder / MARKS)
     trim_lines(folder / POINTS)
     adopt(folder / TABLE, complete_lines)
@@ -130,6 +133,7 @@ def mend(folder: Path, said: Callable[[str], None] = lambda words: None) -> Mend
     rows, rule, sentences = _complete_rows(folder, state, told.last_at, check)
     repairs += sentences
     repairs += _put_back(folder, state, told)
+    _cover(folder, state, told, rows)
     said("adding up")
     stats = _stats(folder, read_state(folder), told)
     changes = {
@@ -161,9 +165,8 @@ def close_interrupted(folder: Path, reason: str) -> RunState:
 
 def set_aside(folder: Path, state: RunState, why: str) -> None:
     """Close a run that cannot be mended as interrupted, its files left as they are."""
-    end = (
-        round((folder / state.csv).stat().st_mtime * 1e6) if (folder / state.csv).exists() else state.begun_at
-    )
+    rows = csv_files(folder, state.csv)
+    end = round(rows[-1].stat().st_mtime * 1e6) if rows else state.begun_at
     repairs = [*state.repairs, f"{why} Its files are as the interruption left them."]
     changes = {
         "status": "interrupted",
@@ -238,6 +241,76 @@ def _cut(folder: Path, path: Path, size: int) -> None:
         (folder / CUT).mkdir(exist_ok=True)
         (folder / CUT / f"{path.name}.{size}").write_bytes(gone)
     os.truncate(path, size)
+
+
+# ---- the checks
+
+
+def _cut_checks(folder: Path, check: Check | None) -> None:
+    """Lines that do not hold go: the chain goes on from the one that does."""
+    path = folder / CHECKS
+    end = end_of(folder, check)
+    if path.exists() and path.stat().st_size > end:
+        _cut(folder, path, end)
+
+
+def _cover(folder: Path, state: RunState, told: "_Told", rows: int) -> None:
+    """A line of the checks for what stands behind the last one, as it is now that it has been mended."""
+    check = told.check
+    ends = dict(check.ends) if check is not None else {}
+    tapes, place, link = _tape_behind(folder, state.id, check)
+    csvs = csv_files(folder, state.csv)
+    known = folder / csv_in(ends, state.csv)
+    pieces = [
+        *tapes,
+        *_piece(folder / SAMPLES, ends.get(SAMPLES, 0)),
+        *_piece(known, ends.get(known.name, 0)),
+    ]
+    for path in csvs[csvs.index(known) + 1 :]:
+        pieces += _piece(path, 0)
+    if not pieces:
+        return
+    sizes = {
+        path.relative_to(folder).as_posix(): path.stat().st_size for path in (folder / SAMPLES, csvs[-1])
+    }
+    place_name = f"{TAPE}/{place[0]:04d}.jsonl"
+    line = check_line(
+        told.last_sequence, told.last_at, rows, folder, pieces, {place_name: place[1], **sizes}, link
+    )
+    file = Appender(folder / CHECKS)
+    file.append(line.encode())
+    file.close()
+
+
+def _tape_behind(folder: Path, run: str, check: Check | None) -> tuple[list[Piece], tuple[int, int], str]:
+    """What stands on the tape behind a check: a piece of each segment, the place of its end, and the chain's link there."""
+    chain = Chain(check.chain if check is not None else first_link(run))
+    first, begun = end = place_of(check)
+    pieces = []
+    tape = TapeBytes(folder, end)
+    for number in [number_of(path) for path in segments(folder / TAPE)]:
+        if number < first:
+            continue
+        start = begun if number == first else 0
+        size, crc = start, 0
+        for data in tape.up_to((number, 1 << 62)):
+            chain.add(data)
+            size, crc = size + len(data), zlib.crc32(data, crc)
+        if size > start:
+            pieces.append(Piece(folder / TAPE / f"{number:04d}.jsonl", start, size, crc))
+        end = (number, size)
+    tape.close()
+    return pieces, end, chain.link()
+
+
+def _piece(path: Path, start: int) -> list[Piece]:
+    """What a file has got from this byte on, as one piece; none for nothing."""
+    crc, size = 0, start
+    with open(path, "rb") as file:
+        file.seek(start)
+        while data := file.read(1 << 20):
+            crc, size = zlib.crc32(data, crc), size + len(data)
+    return [Piece(path, start, size, crc)] if size > start else []
 
 
 # ---- the samples
@@ -435,17 +508,22 @@ def _complete_rows(
     folder: Path, state: RunState, last_at: int, check: Check | None
 ) -> tuple[int, RowMaker, list[str]]:
     """Add the rows that the samples give and the CSV lacks; gives how many there are, what made them, and what was done."""
-    path = folder / state.csv
     repairs = []
     if check is not None:
-        before = _rows_behind(path, check.ends[state.csv])
-        os.truncate(path, check.ends[state.csv])
-        rows = check.rows
+        before, rows = _cut_rows(folder, state, check), check.rows
+    elif len(files := csv_files(folder, state.csv)) > 1:
+        before = sum(map(_count_rows, files))  # not one of them is proven: all rows are made again
+        _keep_files(files, 1)
+        with open(files[0], "rb") as file:
+            head = len(file.readline())
+        os.truncate(files[0], head)
+        rows = 0
     else:
-        if torn := trim_lines(path):
+        if torn := trim_lines(folder / state.csv):
             repairs.append(f"The CSV's last row was torn: {torn} bytes were cut.")
-        before, rows = 0, _count_rows(path)
-    last_row = _last_row(path)
+        before, rows = 0, _count_rows(folder / state.csv)
+    path = csv_files(folder, state.csv)[-1]
+    last_row = _newest_row(folder, state)
     rule = make_rule(state, last_row)
     # What a row can need is at most this old.
     longest = max((c.interval_s for c in state.channels), default=1.0)
@@ -477,12 +555,37 @@ def _complete_rows(
     if state.ends.rows is not None:
         del fresh[max(0, state.ends.rows - rows) :]
     if fresh:
-        file = Appender(path)
-        file.append("".join(fresh).encode())
-        file.close()
+        rows_of = CsvFiles(folder, state)
+        rows_of.append(bytearray("".join(fresh).encode()))
+        rows_of.close()
+    mend_sidecars(folder, state)
     if len(fresh) > before:
         repairs.append(f"{_so_many(len(fresh) - before, 'row')} put back from the samples.")
     return rows + len(fresh), rule, repairs
+
+
+def _cut_rows(folder: Path, state: RunState, check: Check) -> int:
+    """Cut the rows behind the check; gives how many they were."""
+    files = csv_files(folder, state.csv)
+    name = csv_in(check.ends, state.csv)
+    place = files.index(folder / name)
+    gone = _rows_behind(files[place], check.ends[name]) + sum(map(_count_rows, files[place + 1 :]))
+    _keep_files(files, place + 1)
+    os.truncate(files[place], check.ends[name])
+    return gone
+
+
+def _keep_files(files: list[Path], count: int) -> None:
+    """The newest goes first: a kill meanwhile leaves a series without a gap."""
+    for path in reversed(files[count:]):
+        sidecar_of(path).unlink(missing_ok=True)
+        path.unlink()
+
+
+def _newest_row(folder: Path, state: RunState) -> int | None:
+    """The time of the newest row, None where there is none."""
+    rows = (_last_row(path) for path in reversed(csv_files(folder, state.csv)))
+    return next((at for at in rows if at is not None), None)
 
 
 def _rows_behind(path: Path, start: int) -> int:

@@ -2,12 +2,14 @@
 
 import hashlib
 import time
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 
 from pydantic import BaseModel, ValidationError
 
-from tidybench.runs.checks import all_checks, holds
+from tidybench.runs.chain import broken
+from tidybench.runs.checks import all_checks, holds, newest_checks
 from tidybench.runs.folder import AGAIN, MANIFEST
 from tidybench.runs.run_state import read_state
 from tidybench.runs.stamps import Stamps
@@ -102,6 +104,7 @@ def verify(folder: Path) -> Verified:
             )
         elif _sum(path) != file.sha256:
             problems.append(f"{file.path} has changed.{_where(folder, file.path)}")
+    problems += _chain_problem(folder)
     known = {file.path for file in manifest.files}
     problems += [
         f"{name} was added."
@@ -128,9 +131,35 @@ def _sealed(folder: Path, path: Path) -> SealedFile:
     return SealedFile(path=path.relative_to(folder).as_posix(), size=path.stat().st_size, sha256=_sum(path))
 
 
+def tape_words(folder: Path) -> str:
+    """Of a run without a seal: whether its tape is what was recorded, in a sentence; "" where nothing is known of it."""
+    newest = newest_checks(folder)
+    if not newest or not newest[-1].chain:
+        return ""
+    return " ".join(_chain_problem(folder)) or (
+        f"Its tape is as it was recorded, up to {_clock(newest[-1].at)}."
+    )
+
+
+def _chain_problem(folder: Path) -> list[str]:
+    """Where the tape's chain is broken, in a sentence; none where it holds."""
+    try:
+        found = broken(folder, read_state(folder).id)
+    except (OSError, EOFError, zlib.error) as error:
+        return [f"The tape cannot be read: {error}."]
+    if found is None:
+        return []
+    before, check = found
+    since = f"between {_clock(before.at)} and" if before is not None else "before"
+    return [f"The tape is not what was recorded {since} {_clock(check.at)}: its chain is broken there."]
+
+
+_clock = Stamps().milli
+
+
 def _where(folder: Path, name: str) -> str:
     """When what differs was written, as far as the checks of the run tell; "" where they do not."""
-    before, clock = None, Stamps().milli
+    before, clock = None, _clock
     for check in all_checks(folder):
         for piece in check.pieces:
             if piece.path == folder / name and not holds(piece):

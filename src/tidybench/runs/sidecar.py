@@ -8,8 +8,8 @@ from tidybench.runs.columns import columns_of
 from tidybench.runs.run_state import RunState
 
 
-def metadata(state: RunState) -> str:
-    """The sidecar: W3C CSV on the Web metadata (Tabular Data Model, 2015) of the run's CSV."""
+def metadata(state: RunState, name: str) -> str:
+    """The sidecar: W3C CSV on the Web metadata (Tabular Data Model, 2015) of the file `name` of the run's CSV."""
     units = {"ms": "schema:unitText"}
     columns: list[dict[str, object]] = [
         {"name": "time", "titles": "time", "datatype": "dateTimeStamp", "required": True},
@@ -33,7 +33,7 @@ def metadata(state: RunState) -> str:
     zone = datetime.fromtimestamp(state.begun_at // 1_000_000).astimezone()
     table = {
         "@context": ["http://www.w3.org/ns/csvw", {"@language": "en"}],
-        "url": state.csv,
+        "url": name,
         "dc:title": state.name,
         "dc:creator": state.operator,
         "dc:subject": state.item,

@@ -12,39 +12,35 @@ from typing import IO
 
 from tidybench.core.tape.events import Event
 from tidybench.core.tape.lines import TapeError, parse_tape_line
-from tidybench.runs.disk import Disk, Done, HereAndNow, Together, synced_folders
-from tidybench.runs.files import Appender, Piece
+from tidybench.runs.continued_file import ContinuedFile, ignored
+from tidybench.runs.disk import Disk, synced_folders
+from tidybench.runs.files import Appender
 
 SEGMENT_SIZE = 8 * 1024 * 1024
 """Bytes of a segment: what is read again after a crash is one or two of them, some seconds."""
 
 
-def _ignored(error: Exception) -> None:
-    """For whoever has no use for it."""
-
-
-class TapeWriter:
+class TapeWriter(ContinuedFile):
     """Appends lines to the newest segment and begins another when it is full. Only one thread may use it."""
 
     def __init__(
         self,
         folder: Path,
         disk: Disk | None = None,
-        failed: Callable[[Exception], None] = _ignored,
+        failed: Callable[[Exception], None] = ignored,
         segment_size: int = SEGMENT_SIZE,
+        added: Callable[[bytes], None] | None = None,
     ) -> None:
-        """`disk` compresses full segments; `failed` is told when it refuses."""
+        """`disk` compresses full segments; `failed` is told when it refuses. `added` is told what was appended."""
         self._folder = folder
-        self._disk, self._failed = disk or HereAndNow(), failed
         self._size = segment_size
         found = segments(folder)
         self._number = number_of(found[-1]) if found else 1
-        self._pieces: list[Piece] = []  # of segments that are full
         if found and found[-1].suffix == ".gz":
             self._number += 1
-        self._file = Appender(folder / f"{self._number:04d}.jsonl")
-        self._new_name = False
+        super().__init__(folder / f"{self._number:04d}.jsonl", disk, failed)
         self._packing = 0
+        self._added = added
         self._when_packed: Callable[[], None] | None = None
 
     def when_packed(self, call: Callable[[], None]) -> None:
@@ -64,13 +60,12 @@ class TapeWriter:
         """Append whole lines; True when a new segment was begun first."""
         turned = self._file.size >= self._size
         if turned:
-            following = Appender(self._folder / f"{self._number + 1:04d}.jsonl")
-            full, self._file = self._file, following
+            full = self._go_on_in(self._folder / f"{self._number + 1:04d}.jsonl")
             self._number += 1
-            self._new_name = True
-            self._pieces += [piece] if (piece := full.piece()) is not None else []
             self._compress(full)
         self._file.append(data)
+        if self._added is not None:
+            self._added(data)
         return turned
 
     def _compress(self, full: Appender) -> None:
@@ -102,51 +97,6 @@ class TapeWriter:
 
         self._packing += 1
         self._disk.run(partial(_compressed, written, source, target), made)
-
-    @property
-    def size(self) -> int:
-        """Bytes of the segment that is written."""
-        return self._file.size
-
-    @property
-    def place(self) -> Path:
-        """The segment that is written."""
-        return self._file.path
-
-    def pieces(self) -> list[Piece]:
-        """What was appended since this was last asked."""
-        newest = self._file.piece()
-        found, self._pieces = [*self._pieces, *([newest] if newest is not None else [])], []
-        return found
-
-    def sync(self, then: Done | None = None) -> None:
-        """Have it brought to the disk, a new segment's name with it; see Appender."""
-        if not self._new_name:
-            self._file.sync(self._disk, self._failed, then)
-            return
-        both = Together(then, 2)
-        self._file.sync(self._disk, self._failed, both.one)
-        try:
-            work = synced_folders([self._folder])
-        except OSError as error:  # the folder was taken away
-            both.one(error)
-            return
-        self._new_name = False
-        self._disk.run(work, partial(self._named, both.one))
-
-    def _named(self, then: Done, error: Exception | None) -> None:
-        if error is not None:
-            self._new_name = True
-            self._failed(error)
-        then(error)
-
-    def release(self) -> int:
-        """The newest segment's descriptor, the caller's from here on."""
-        return self._file.release()
-
-    def close(self) -> None:
-        """Close the newest segment, and wait until it is on the disk."""
-        self._file.close()
 
 
 def _compressed(written: int, source: int, target: int) -> None:

@@ -26,6 +26,7 @@ from tidybench.records.blocks import picture
 from tidybench.records.models import Mark as MarkTable
 from tidybench.records.models import Run, RunChannel, SampleBlock
 from tidybench.runs.crossings import read_crossings
+from tidybench.runs.csv_files import CsvFile, csv_name, files_of
 from tidybench.runs.points import TABLE, RunPoints, run_points
 from tidybench.runs.run_state import plan_of, read_state
 from tidybench.runs.seal import Seal, SealError, Verified, seal_of, verify
@@ -90,6 +91,7 @@ class RunDetail(RunRow):
     crossings: list[Crossing]
     points: RunPoints
     calibrates: CalibrationPlan | None
+    csv_files: list[CsvFile]
 
 
 router = APIRouter(prefix="/api/runs", responses=REFUSALS)
@@ -175,6 +177,7 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             crossings=read_crossings(Path(run.folder)),
             points=_points(Path(run.folder)),
             calibrates=_calibrates(Path(run.folder)),
+            csv_files=files_of(Path(run.folder), run.csv),
         )
 
 
@@ -284,12 +287,14 @@ def _trend(context: Context, key: uuid.UUID, start: int | None, end: int | None,
 
 
 @router.get("/{key}/csv", response_class=FileResponse)
-def csv_file(request: Request, key: uuid.UUID) -> Response:
-    """The run's CSV; of a run in progress its whole rows up to now."""
+def csv_file(request: Request, key: uuid.UUID, file: Annotated[int, Query(ge=1, le=10**6)] = 1) -> Response:
+    """A file of the run's CSV, the first unless another number is given; of a run in progress its whole rows up to now."""
     folder, name = folder_of(request, key)
+    if file > 1 and not (folder / csv_name(name, file)).exists():
+        raise HTTPException(404, f"The run’s CSV has no file {file}.")
     status = context_of(request).hub.status
     run = status.run if status is not None else None
-    return csv_response(folder / name, folder, growing=run is not None and run.id == str(key))
+    return csv_response(folder / csv_name(name, file), folder, growing=run is not None and run.id == str(key))
 
 
 def folder_of(request: Request, key: uuid.UUID) -> tuple[Path, str]:

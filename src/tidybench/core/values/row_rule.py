@@ -16,11 +16,15 @@ OF_THE_INTERVAL: frozenset[RowValue] = frozenset(("mean", "minimum", "maximum"))
 SHORTEST, LONGEST = 0.01, 3600.0
 """Seconds between two steady rows."""
 
+LEAST_MB = 0.001
+"""Megabytes that a file of the CSV may at least have."""
+
 
 class RowRule(Exact):
     """`every_s`: seconds between steady rows, 0 for the interval of the fastest channel. `age_s`: no sample older than this is a row's
-    latest, 0 for one and a half of the channel's own intervals. `values`: the columns of each channel, in this order. A word alone
-    is taken for the kind, as it stood in earlier formats."""
+    latest, 0 for one and a half of the channel's own intervals. `values`: the columns of each channel, in this order. `daily`: each
+    day has a file of its own; `file_mb`: another file is begun before one has more than so many megabytes (10^6 bytes), 0 for never. A
+    word alone is taken for the kind, as it stood in earlier formats."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -28,6 +32,8 @@ class RowRule(Exact):
     every_s: Annotated[float, Field(ge=0, le=LONGEST, allow_inf_nan=False)] = 0.0
     age_s: Annotated[float, Field(ge=0, le=86_400, allow_inf_nan=False)] = 0.0
     values: Annotated[list[RowValue], Field(min_length=1, max_length=5)] = ["latest"]
+    daily: bool = False
+    file_mb: Annotated[float, Field(ge=0, le=1_000_000, allow_inf_nan=False)] = 0.0
 
     @model_validator(mode="before")
     @classmethod
@@ -40,6 +46,8 @@ class RowRule(Exact):
             raise ValueError(
                 "each reading has a row of its own: interval, age and mean belong to steady rows"
             )
+        if 0 < self.file_mb < LEAST_MB:
+            raise ValueError(f"file_mb: a file of the CSV has at least {LEAST_MB:g} MB")
         if 0 < self.every_s < SHORTEST:
             raise ValueError(f"every_s: rows are at least {SHORTEST} s apart")
         if len(set(self.values)) < len(self.values):
@@ -57,8 +65,13 @@ class RowRule(Exact):
     def words(self) -> str:
         """In one line."""
         if self.kind == "each reading":
-            return self.kind
+            return f"{self.kind}{self._files}"
         every = f" every {figure(self.every_s)} s" if self.every_s else ""
         values = "" if self.values == ["latest"] else f": {', '.join(self.values)}"
         age = f"; latest not older than {figure(self.age_s)} s" if self.age_s else ""
-        return f"steady rows{every}{values}{age}"
+        return f"steady rows{every}{values}{age}{self._files}"
+
+    @property
+    def _files(self) -> str:
+        daily = "; a file for each day" if self.daily else ""
+        return daily + (f"; files of at most {figure(self.file_mb)} MB" if self.file_mb else "")
