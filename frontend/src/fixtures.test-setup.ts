@@ -87,7 +87,7 @@ export const told = (part: Partial<Setup["instrument"]> = {}): Setup["instrument
 /** A channel of a set-up, with every key. */
 export const channelPart = (part: Partial<Setup["channel"][number]> = {}): Setup["channel"][number] => ({
   id: "flow", name: "Loop flow", field: "flow", query: null, unit: "L/min", scale: 1, offset: 0, scaling: [], zero: null,
-  filter: [], thinning: null, clock: null, states: [], usual: null, decimals: 1, limits: noLimits,
+  filter: [], thinning: null, clock: null, states: [], marks: [], usual: null, decimals: 1, limits: noLimits,
   calibration: null, ...part,
 }); // prettier-ignore
 

@@ -1813,7 +1813,7 @@ export interface components {
          * @description A named series of samples: value = field x scale + offset (with `combine` two fields make one number first), then the steps of `scaling` in order, then its
          *     zero is taken off, then the filters, then it is thinned out. With `clock` its field is the device's own time, and its
          *     samples say, in seconds, how long after that each message came. With `states` it is one of these words: its value is
-         *     the place of its word, from 0. `usual`: the lowest and highest value it usually has.
+         *     the place of its word, from 0; when it becomes one of `marks` the run gets a mark. `usual`: the lowest and highest value it usually has.
          */
         ChannelPart: {
             /** Id */
@@ -1858,6 +1858,11 @@ export interface components {
              * @default []
              */
             states: string[];
+            /**
+             * Marks
+             * @default []
+             */
+            marks: string[];
             /** Usual */
             usual?: number[] | null;
             /**

@@ -6,7 +6,7 @@ import { CalibrationFields } from "./CalibrationFields";
 import { FilterFields } from "./FilterFields";
 import { LimitFields } from "./LimitFields";
 import { ScalingFields } from "./ScalingFields";
-import { become, kindOf, KINDS } from "./StateFields";
+import { become, kindOf, KINDS, MarkFields } from "./StateFields";
 import { NumberEntry } from "../parts/NumberEntry";
 
 type Channel = Setup["channel"][number];
@@ -132,6 +132,12 @@ export function ChannelMore({
         <h4>Limits{channel.unit && ` in ${channel.unit}`}</h4>
         <LimitFields limits={channel.limits} states={channel.states} onChange={(limits) => set({ limits })} />
       </section>
+      {kind === "a state" && (
+        <section>
+          <h4>Sets a mark in the run when it becomes</h4>
+          <MarkFields channel={channel} set={set} />
+        </section>
+      )}
       <section>
         <h4>Calibration of its sensor</h4>
         {kind === "a number" && inForce && (

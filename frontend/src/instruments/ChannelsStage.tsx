@@ -81,6 +81,7 @@ export function freshChannel(setup: Setup, source: Source, rows: PreviewRow[]): 
     scaling: [],
     filter: [],
     states,
+    marks: [],
   };
 }
 

@@ -1,5 +1,6 @@
 import type { PreviewRow, Setup } from "../api/client";
 import { qualityCodes } from "../look/format";
+import { Tick } from "../parts/Tick";
 import { Chip } from "../parts/Button";
 import { ListEntry } from "../parts/ListEntry";
 import { type Limits, noLimits } from "./limits";
@@ -20,12 +21,14 @@ export function become(channel: Channel, what: string, rows: PreviewRow[]): Part
       ...bare,
       clock: null,
       states: wordsOf(rows, channel.field).slice(0, 64),
+      marks: [],
       unit: "",
       scale: 1,
       offset: 0,
     };
-  if (what === "the device’s own time") return { ...bare, states: [], clock: {}, unit: "s", decimals: 3 };
-  return { states: [], clock: null, limits: noLimits };
+  if (what === "the device’s own time")
+    return { ...bare, states: [], marks: [], clock: {}, unit: "s", decimals: 3 };
+  return { states: [], marks: [], clock: null, limits: noLimits };
 }
 
 /** What a channel's values are: numbers, states, or the time of its device. */
@@ -61,7 +64,13 @@ export function StateFields({
       <ListEntry
         label="States, in order from 0"
         values={channel.states}
-        onValues={(states) => set({ states, limits: among(channel.limits, states) })}
+        onValues={(states) =>
+          set({
+            states,
+            limits: among(channel.limits, states),
+            marks: channel.marks.filter((word) => states.includes(word)),
+          })
+        }
         width={240}
       />
       {others.slice(0, 4).map((word) => (
@@ -72,5 +81,24 @@ export function StateFields({
         >{`add ${word}`}</Chip>
       ))}
     </>
+  );
+}
+
+/** Which of its states set a mark in the run. */
+export function MarkFields({ channel, set }: { channel: Channel; set: (part: Partial<Channel>) => void }) {
+  return (
+    <div style={{ display: "flex", flexWrap: "wrap", gap: "6px 16px" }}>
+      {channel.states.map((word) => (
+        <Tick
+          key={word}
+          on={channel.marks.includes(word)}
+          onChange={(on) =>
+            set({ marks: channel.states.filter((one) => (one === word ? on : channel.marks.includes(one))) })
+          }
+        >
+          {word}
+        </Tick>
+      ))}
+    </div>
   );
 }

@@ -9,7 +9,7 @@ import { channelPart, hear, inForce, pick, previewRow, serve } from "../fixtures
 import { CalculatedPage, named, pointer } from "./CalculatedPage";
 import { ChannelMore } from "./ChannelMore";
 import { pointsOf } from "./ScalingFields";
-import { become, kindOf, StateFields } from "./StateFields";
+import { become, kindOf, StateFields, MarkFields } from "./StateFields";
 import { noLimits } from "./limits";
 import type { Status } from "../api/client";
 
@@ -185,12 +185,18 @@ describe("the window of a channel that has no zero", () => {
 
 describe("a channel of states", () => {
   const rows = ["RUN", "IDLE", "no-reading", "RUN"].map((mode) => previewRow({ fields: { mode } }));
-  it("takes the words that came, and another one with one press", () => {
+  it("takes the words that came, and another one with one press", async () => {
     const set = vi.fn();
     const channel = channelPart({ field: "mode", states: ["RUN"], unit: "" });
     shown(<StateFields channel={channel} rows={rows} set={set} />);
     fireEvent.click(screen.getByRole("button", { name: "add IDLE" }));
     expect(set).toHaveBeenCalledWith({ states: ["RUN", "IDLE"] });
+    const two = channelPart({ field: "mode", states: ["RUN", "IDLE"], marks: ["IDLE"], unit: "" });
+    render(<MarkFields channel={two} set={set} />);
+    await userEvent.click(screen.getByRole("checkbox", { name: "RUN" }));
+    expect(set).toHaveBeenLastCalledWith({ marks: ["RUN", "IDLE"] });
+    await userEvent.click(screen.getByRole("checkbox", { name: "IDLE" }));
+    expect(set).toHaveBeenLastCalledWith({ marks: [] });
     expect(screen.queryByRole("button", { name: "add RUN" })).toBeNull();
   });
   it("is made of a number's field, and back, and a clock has its unit", () => {
@@ -201,7 +207,12 @@ describe("a channel of states", () => {
       unit: "s",
       states: [],
     });
-    expect(become(channel, "a number", rows)).toEqual({ states: [], clock: null, limits: noLimits });
+    expect(become(channel, "a number", rows)).toEqual({
+      states: [],
+      marks: [],
+      clock: null,
+      limits: noLimits,
+    });
     expect([channelPart(), channelPart({ clock: {} }), channelPart({ states: ["a"] })].map(kindOf)).toEqual([
       "a number",
       "the device’s own time",

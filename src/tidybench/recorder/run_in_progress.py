@@ -68,6 +68,7 @@ class RunInProgress:
         self._mending: tuple[Unfinished, Mender] | None = None
         self._held: list[Entry] = []
         self._held_crossings: list[Crossing] = []
+        self._held_marks: list[Mark] = []
         self._held_since = 0
         self._laying_up = False
         self._end_watch: EndWatch | None = None
@@ -87,6 +88,7 @@ class RunInProgress:
         self._mending = None
         held, self._held = self._held, []
         crossings, self._held_crossings = self._held_crossings, []
+        marks, self._held_marks = self._held_marks, []
         if ready is None:
             return
         try:
@@ -107,6 +109,7 @@ class RunInProgress:
         self._write(held, self._clock.now())
         for crossing in crossings:
             self.log.crossing(crossing)
+        self.note(marks)
         self.points.resume(self.log)
 
     def _refuse_while_mending(self) -> None:
@@ -344,14 +347,29 @@ class RunInProgress:
                 "invalid", f"The run began at {begun[11:19]}: there is nothing to mark before that."
             )
         at = max(state.begun_at + 999, wanted) // 1000 * 1000
-        while any(mark.at == at for mark in self.log.marks):  # a mark is known by its time
-            at += 1000
-        mark = Mark(at, text, by or state.operator)
+        mark = Mark(self._free(at), text, by or state.operator)
         try:
             self.log.mark(mark)
         except OSError as error:
             raise RequestRefused("disk", f"The mark cannot be written: {error.strerror}.") from error
         self._journal.put("", mark)
+
+    def _free(self, at: int) -> int:
+        """This time, or the next one at which there is no mark: a mark is known by its time."""
+        taken = {mark.at for mark in self.log.marks} if self.log is not None else set()
+        while at in taken:
+            at += 1000
+        return at
+
+    def note(self, marks: Sequence[Mark]) -> None:
+        """Marks that instruments set; of the run in progress alone."""
+        for mark in marks:
+            if self.log is not None and mark.at >= self.log.state.pressed_at:
+                kept = Mark(self._free(mark.at), mark.text, mark.by)
+                self.log.note(kept)
+                self._journal.put("", kept)
+            elif self._mending is not None:
+                self._held_marks.append(mark)
 
     def correct_mark(self, at: int, text: str) -> None:
         """Another text for a mark; the tape keeps the old one. Raises RequestRefused."""

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from tidybench import logs
 from tidybench.core.channels.limits import told_crossing
+from tidybench.core.channels.state_marks import StateMarks
 from tidybench.core.channels.verdict import Limited, unknown
 from tidybench.core.derivation import Derivation
 from tidybench.core.plan.begin_watch import Occasion
@@ -96,6 +97,8 @@ class Writer(threading.Thread):
         self.employed = Employed()
         self._derivations = Derivations()
         self._crossings = crossings
+        self._state_marks = StateMarks()
+        self._marking: Employed | None = None  # whose channels they watch
         self._outages = Outages()
         self._journal, self._clock, self._live = journal, clock, live
         self._zeros, self._status_of = zeros, status_of
@@ -147,6 +150,7 @@ class Writer(threading.Thread):
             if crossings:
                 self._cross(crossings)
         self.run_in_progress.write(entries, now, self.employed)
+        self._look_for_marks(entries)
         self.run_in_progress.points.look(now, self.employed, self._zeros())
         if reason := self.run_in_progress.due(now, self._is_beyond):
             run = self.run_in_progress.log
@@ -169,6 +173,22 @@ class Writer(threading.Thread):
             self._synced_at = now
             self.run_in_progress.sync(now)
             self.run_in_progress.conclude()
+
+    def _look_for_marks(self, entries: list[Entry]) -> None:
+        """Marks that instruments set."""
+        try:
+            if self._marking is not self.employed:
+                self._marking = self.employed
+                self._state_marks.employ(
+                    (self.employed.numbers[part.id], part, setup.instrument.name)
+                    for setup in self.employed.setups
+                    for part in setup.channel
+                )
+            for entry in entries:
+                if entry.batch is not None and (marks := self._state_marks.feed(entry.batch)):
+                    self.run_in_progress.note(marks)
+        except Exception:  # what was measured is logged all the same
+            logger.exception("an instrument's mark could not be set")
 
     def _look_at_the_clock(self) -> None:
         step = self._clock.check(may_go_back=not self.run_in_progress.goes_on)

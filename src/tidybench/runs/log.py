@@ -33,7 +33,7 @@ from tidybench.runs.entry import Entry
 from tidybench.runs.files import Appender
 from tidybench.runs.folder import SAMPLES, SETUPS, SUMMARY, TAPE, new_folder, setup_file
 from tidybench.runs.lead import Lead
-from tidybench.runs.marks import MarksFile
+from tidybench.runs.marks import MARKS, MarksFile
 from tidybench.runs.points import POINTS, PointsFile
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.rows import RowMaker, make_rule
@@ -454,6 +454,15 @@ class RunLog:
     def mark(self, mark: Mark) -> None:
         """Add a mark to marks.csv. The tape's line is the journal's. Raises OSError."""
         self._marks.add(mark)
+
+    def note(self, mark: Mark) -> None:
+        """Add a mark that no person waits for. The tape's line is the journal's."""
+        try:
+            self._marks.add(mark)
+        except OSError as error:
+            self._fail("marks", f"{MARKS} cannot be written: {_why(error)}. The tape has the marks.", error)
+        else:
+            self.troubles.pop("marks", None)
 
     def correct_mark(self, at: int, text: str) -> str | None:
         """Another text for the mark made at `at`; gives the old one, None where there is no such mark. The tape keeps

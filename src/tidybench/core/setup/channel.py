@@ -140,7 +140,7 @@ class ChannelPart(Part):
     """A named series of samples: value = field x scale + offset (with `combine` two fields make one number first), then the steps of `scaling` in order, then its
     zero is taken off, then the filters, then it is thinned out. With `clock` its field is the device's own time, and its
     samples say, in seconds, how long after that each message came. With `states` it is one of these words: its value is
-    the place of its word, from 0. `usual`: the lowest and highest value it usually has.
+    the place of its word, from 0; when it becomes one of `marks` the run gets a mark. `usual`: the lowest and highest value it usually has.
     """
 
     id: Identifier
@@ -157,6 +157,7 @@ class ChannelPart(Part):
     thinning: ThinningPart | None = None
     clock: ClockPart | None = None
     states: Annotated[list[State], Field(max_length=64)] = []
+    marks: Annotated[list[State], Field(max_length=64)] = []
     usual: Annotated[list[Finite], Field(min_length=2, max_length=2)] | None = None
     decimals: Annotated[int, Field(ge=0, le=9)] = 2
     limits: LimitsPart = LimitsPart()
@@ -207,6 +208,15 @@ class ChannelPart(Part):
         twice = next((one for one in self.states if self.states.count(one) > 1), None)
         if twice is not None:
             raise ValueError(f"states: “{twice}” stands there twice")
+        return self
+
+    @model_validator(mode="after")
+    def _marks_fit(self) -> "ChannelPart":
+        other = next((word for word in self.marks if word not in self.states), None)
+        if other is not None and not self.states:
+            raise ValueError("marks: only a channel of states sets marks")
+        if other is not None:
+            raise ValueError(f"marks: “{other}” is none of the states ({', '.join(self.states)})")
         return self
 
     @model_validator(mode="after")
