@@ -290,6 +290,10 @@ class Server:
         with self.client() as client:
             return client.post(path, json=body)
 
+    def patch(self, path: str, body: object) -> httpx.Response:
+        with self.client() as client:
+            return client.patch(path, json=body)
+
     def end_any_run(self) -> None:
         """What a test that failed left behind must not make the next one fail."""
         run = self.recorder.status().run

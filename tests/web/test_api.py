@@ -298,6 +298,38 @@ def test_a_csv_in_several_files_is_listed_and_fetched(server: Server) -> None:
     assert (missing.status_code, "has no file 99" in missing.json()["detail"]) == (404, True)
 
 
+def test_marks_of_a_run_that_has_ended_are_set_and_corrected(server: Server) -> None:
+    run = begin(server, "Marked later")
+    assert server.post("/api/run/marks", {"text": "valve 60", "by": "M"}).status_code == 201
+    time.sleep(1)
+    place = f"/api/runs/{run['id']}"
+    at = int(str(run["begun_at"])) + 500_000
+    assert server.post(f"{place}/marks", {"at": at, "text": "x"}).status_code in (400, 404)  # it goes on
+    end(server, run)
+    wait_for(lambda: server.get(place).json().get("complete"), "the records")
+    [first] = server.get(place).json()["marks"]
+    made = server.post(f"{place}/marks", {"at": at, "text": "a knock", "by": "N"})
+    assert made.status_code == 201, made.text
+    change = {"at": first["at"], "text": "valve to 60 %", "by": "N", "before": "valve 60"}
+    assert server.patch(f"{place}/marks", change).status_code == 200
+    late = server.patch(f"{place}/marks", change)
+    assert (late.status_code, "corrected meanwhile" in late.json()["detail"]) == (409, True)
+    outside = server.post(f"{place}/marks", {"at": at - 10_000_000, "text": "x"})
+    assert (outside.status_code, "outside the run" in outside.json()["detail"]) == (400, True)
+    assert {mark["text"] for mark in server.get(place).json()["marks"]} == {"a knock", "valve to 60 %"}
+    out = server.patch(f"{place}/marks", {**change, "before": "valve to 60 %", "void": True})
+    assert [mark["text"] for mark in out.json()["marks"]] == ["a knock"]
+    assert [mark["text"] for mark in server.get(place).json()["marks"]] == ["a knock"]
+    history = server.get(f"{place}/marks/history").json()
+    assert [(one["before"], one["text"], one["void"]) for one in history] == [
+        ("", "a knock", False),
+        ("valve 60", "valve to 60 %", False),
+        ("valve to 60 %", "valve to 60 %", True),
+    ]
+    wait_for(lambda: server.get(f"{place}/seal").status_code == 200, "the seal")
+    assert server.post(f"{place}/verify", {}).json()["problems"] == []
+
+
 def test_odd_names_are_kept_and_never_leave_their_folder(server: Server) -> None:
     for name in ('=HYPERLINK("x")', "../../../tmp/x", "a/b\\c", "😀", "'quoted' \"twice\"", "."):
         run = begin(server, name)

@@ -1355,6 +1355,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{key}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set A Mark
+         * @description Set a mark in a run that has ended. What was sealed stays as it is.
+         */
+        post: operations["set_a_mark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change A Mark
+         * @description Correct a mark of a run that has ended, or take it out; the history keeps what it was.
+         */
+        patch: operations["change_a_mark"];
+        trace?: never;
+    };
+    "/api/runs/{key}/marks/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Marks History
+         * @description What was changed of the run's marks, while it was on and since, in order. It takes as long as reading its tape.
+         */
+        get: operations["marks_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/live/tape": {
         parameters: {
             query?: never;
@@ -1807,6 +1851,28 @@ export interface components {
             uncorrected: number | null;
             /** Residual */
             residual?: number | null;
+        };
+        /**
+         * ChangedMark
+         * @description Another text for the mark at `at`, or its end (`void`). `before`: the text that it is thought to have.
+         */
+        ChangedMark: {
+            /** At */
+            at: number;
+            /** Text */
+            text: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** Before */
+            before: string;
+            /**
+             * Void
+             * @default false
+             */
+            void: boolean;
         };
         /**
          * ChannelPart
@@ -3028,6 +3094,34 @@ export interface components {
             by: string;
         };
         /**
+         * MarkChange
+         * @description A mark as it is from `written_at` on (both times in microseconds since 1970 UTC). It is known by its time `at`. `before`: the
+         *     text that it had, "" for a new one. `void`: it is taken out.
+         */
+        MarkChange: {
+            /** At */
+            at: number;
+            /** Text */
+            text: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** Written At */
+            written_at: number;
+            /**
+             * Before
+             * @default
+             */
+            before: string;
+            /**
+             * Void
+             * @default false
+             */
+            void: boolean;
+        };
+        /**
          * MarkText
          * @description A mark, known by its time, and the text it is to have.
          */
@@ -3036,6 +3130,14 @@ export interface components {
             at: number;
             /** Text */
             text: string;
+        };
+        /**
+         * MarksNow
+         * @description The marks of a run as they are.
+         */
+        MarksNow: {
+            /** Marks */
+            marks: components["schemas"]["Mark"][];
         };
         /**
          * MeanFilter
@@ -4752,6 +4854,21 @@ export interface components {
              * @default 0
              */
             character_gap_ms: number;
+        };
+        /**
+         * SetMark
+         * @description A mark for a run that has ended. `at`: within it, in microseconds since 1970 UTC.
+         */
+        SetMark: {
+            /** At */
+            at: number;
+            /** Text */
+            text: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
         };
         /**
          * Settled
@@ -8016,6 +8133,107 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    set_a_mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetMark"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksNow"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change_a_mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangedMark"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksNow"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    marks_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkChange"][];
+                };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

@@ -20,6 +20,7 @@ import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
 import { CsvList } from "./CsvList";
 import { ReadAgain } from "./ReadAgain";
+import { RunMarks } from "./RunMarks";
 import { SealCheck } from "./SealCheck";
 import { TestPoints } from "./TestPoints";
 
@@ -183,24 +184,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
             </tbody>
           </Table>
         </section>
-        <section>
-          <h2>Marks</h2>
-          {run.marks.length === 0 ? (
-            <p>No mark was set. M sets one while a run is on.</p>
-          ) : (
-            <Table aria-label="Marks">
-              <tbody>
-                {run.marks.map((mark) => (
-                  <tr key={mark.at}>
-                    <td style={{ whiteSpace: "nowrap" }}>{dated(mark.at / 1000)}</td>
-                    <td>{mark.text}</td>
-                    <td className="wide">{mark.by}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </Table>
-          )}
-        </section>
+        <RunMarks run={run} />
       </Two>
       {run.crossings.length > 0 && (
         <section>

@@ -209,6 +209,46 @@ describe("one run", () => {
     expect(list.textContent).toContain("51.2 kB");
     expect(screen.getByRole("link", { name: "The CSV’s 2 files" }).getAttribute("href")).toBe("#csv");
   });
+  it("sets, corrects and takes out marks after the end, and tells their history", async () => {
+    const place = `/api/runs/${row().id}/marks`;
+    const sent: { method: string; body: unknown }[] = [];
+    const answers_: Answers = { ...answers(), [place]: { body: { marks: [] } } };
+    answers_[`${place}/history`] = {
+      body: [
+        { at: 1_795_416_800_000_000, text: "valve to 60 %", by: "N", written_at: 1_795_417_900_000_000, before: "valve 60", void: false },
+        { at: 1_795_416_802_000_000, text: "a knock", by: "N", written_at: 1_795_417_900_000_000, before: "", void: false },
+        { at: 1_795_416_802_000_000, text: "a knock", by: "N", written_at: 1_795_417_950_000_000, before: "a knock", void: true },
+      ],
+    }; // prettier-ignore
+    serve(answers_);
+    const asked = fetch;
+    vi.stubGlobal("fetch", async (request: Request) => {
+      if (request.method !== "GET") sent.push({ method: request.method, body: await request.clone().json() });
+      return asked(request);
+    });
+    show(page, "/logbook/1");
+    await userEvent.click(await screen.findByRole("button", { name: "set a mark" }));
+    await userEvent.type(screen.getByLabelText("What happened"), "a knock");
+    await userEvent.clear(screen.getByLabelText("After the beginning"));
+    await userEvent.type(screen.getByLabelText("After the beginning"), "11.5");
+    await userEvent.click(screen.getByRole("button", { name: "Set the mark" }));
+    await userEvent.click(await screen.findByRole("button", { name: "correct valve to 60 %" }));
+    await userEvent.click(screen.getByRole("switch"));
+    await userEvent.click(screen.getByRole("button", { name: "Take out" }));
+    expect(sent).toEqual([
+      { method: "POST", body: { at: 1_795_416_802_500_000, text: "a knock", by: "M. Okafor" } },
+      {
+        method: "PATCH",
+        body: {
+          at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor", before: "valve to 60 %", void: true,
+        },
+      },
+    ]); // prettier-ignore
+    await userEvent.click(screen.getByRole("button", { name: "history" }));
+    const list = await screen.findByRole("table", { name: "History of the marks" });
+    expect(list.textContent).toContain("valve 60 → valve to 60 %");
+    expect(list.textContent).toContain("taken out: a knock");
+  });
   it("checks the seal, and says what has changed", async () => {
     const place = `/api/runs/${row().id}`;
     const seal = { sealed_at: 1_795_417_272_000_000, fingerprint: "3f2c4d5d9ab1f00c", files: 9, bytes: 12 };

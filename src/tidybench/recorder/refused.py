@@ -1,5 +1,6 @@
 """A request that cannot be carried out."""
 
+from tidybench.core.values.mark import has_controls
 from tidybench.wire.protocol import Trouble
 
 
@@ -13,6 +14,6 @@ class RequestRefused(Exception):
 
 def without_controls(text: str, what: str) -> str:
     """The text itself. Raises RequestRefused where it has characters that no file and no database takes."""
-    if any(ord(c) < 32 or ord(c) == 127 or 0xD800 <= ord(c) < 0xE000 for c in text):
+    if has_controls(text):
         raise RequestRefused("invalid", f"{what} has a control character in it. Remove it.")
     return text

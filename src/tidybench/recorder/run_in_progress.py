@@ -15,7 +15,7 @@ from tidybench.core.values.channel import Channel
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.figure import figure
 from tidybench.core.values.finding import Finding
-from tidybench.core.values.mark import Mark
+from tidybench.core.values.mark import Mark, mark_text
 from tidybench.recorder.calibrating import checked_calibration
 from tidybench.recorder.clock import STEP, Clock
 from tidybench.recorder.employed import Employed
@@ -500,10 +500,10 @@ def _status(
 
 def checked_mark(text: str) -> str:
     """A mark's text as it is kept. Raises RequestRefused."""
-    text = " ".join(text.split())
-    if not text or len(text) > 500:
-        raise RequestRefused("invalid", "A mark has between 1 and 500 characters.")
-    return without_controls(text, "A mark")
+    try:
+        return mark_text(text)
+    except ValueError as error:
+        raise RequestRefused("invalid", str(error)) from error
 
 
 def checked_begin(request: RunPlan) -> None:

@@ -13,6 +13,7 @@ SUMMARY = "summary.json"
 TAPE = "tape"
 SETUPS = "set-ups"
 AGAIN = "again"
+LATER = "later"
 MANIFEST = "manifest.json"
 
 

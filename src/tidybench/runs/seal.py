@@ -10,7 +10,7 @@ from pydantic import BaseModel, ValidationError
 
 from tidybench.runs.chain import broken
 from tidybench.runs.checks import all_checks, holds, newest_checks
-from tidybench.runs.folder import AGAIN, MANIFEST
+from tidybench.runs.folder import AGAIN, LATER, MANIFEST
 from tidybench.runs.run_state import read_state
 from tidybench.runs.stamps import Stamps
 from tidybench.runs.whole import write_whole
@@ -115,10 +115,10 @@ def verify(folder: Path) -> Verified:
 
 
 def _files(folder: Path) -> Iterator[Path]:
-    """What a seal covers: all but itself, later versions of the CSV, and what is being replaced just now."""
+    """What a seal covers: all but itself, later versions of the CSV, later marks, and what is being replaced just now."""
     for path in sorted(folder.rglob("*")):
         inside = path.relative_to(folder)
-        if path.is_file() and inside.parts[0] not in (AGAIN, MANIFEST) and path.suffix != ".new":
+        if path.is_file() and inside.parts[0] not in (AGAIN, LATER, MANIFEST) and path.suffix != ".new":
             yield path
 
 

@@ -35,6 +35,7 @@ from tidybench.web import (
     health_routes,
     instrument_routes,
     layout_routes,
+    mark_routes,
     page_errors,
     plan_routes,
     port_routes,
@@ -119,6 +120,7 @@ def make_app(
     app.include_router(statistics_routes.router)
     app.include_router(run_routes.router)
     app.include_router(again_routes.router)
+    app.include_router(mark_routes.router)
     app.include_router(tape_routes.router)
     app.include_router(health_routes.router)
     app.include_router(page_errors.router)

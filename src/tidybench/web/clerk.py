@@ -8,7 +8,6 @@ from dataclasses import asdict
 from pathlib import Path
 
 from sqlalchemy import Engine, select, update
-from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
@@ -17,10 +16,12 @@ from tidybench.core.samples import unpack
 from tidybench.core.values.channel import Channel
 from tidybench.records import blocks
 from tidybench.records.database import upgrade
-from tidybench.records.models import Mark, Run, RunChannel
+from tidybench.records.marks import keep_marks
+from tidybench.records.models import Run, RunChannel
 from tidybench.records.setups import bench_id
+from tidybench.records.storable import storable
 from tidybench.runs.folder import SAMPLES, run_folders
-from tidybench.runs.marks import read_marks
+from tidybench.runs.later_marks import marks_of
 from tidybench.runs.run_state import STATE, RunState, read_state
 
 logger = logging.getLogger(__name__)
@@ -140,7 +141,7 @@ class Clerk(threading.Thread):
                 session.execute(update(Run).where(Run.id == key).values(followed=followed))
                 blocks.merge(session, key)
         with Session(self._engine) as session, session.begin():
-            self._marks(session, key, folder)
+            keep_marks(session, key, marks_of(folder))
             # The state was read before the samples: if it had ended, they are whole now.
             if state.status != "logging" and not self._stopping.is_set():
                 blocks.merge(session, key, all_of_it=True)
@@ -213,25 +214,6 @@ class Clerk(threading.Thread):
             )
         return 0, False
 
-    @staticmethod
-    def _marks(session: Session, key: uuid.UUID, folder: Path) -> None:
-        values = [
-            {
-                "run_id": key,
-                "position": n,
-                "at": mark.at,
-                "text": storable(mark.text),
-                "by": storable(mark.by),
-            }
-            for n, mark in enumerate(read_marks(folder))
-        ]
-        if values:
-            new = upsert(Mark)
-            corrected = {"text": new.excluded.text}
-            session.execute(
-                new.on_conflict_do_update(index_elements=["run_id", "position"], set_=corrected), values
-            )
-
     def complete(self, run: str) -> bool:
         """Whether all of a run is in the records."""
         with Session(self._engine) as session:
@@ -244,11 +226,6 @@ def _has_run(folder: Path, run: str) -> bool:
         return read_state(folder).id == run
     except (OSError, ValueError):
         return False
-
-
-def storable(text: str) -> str:
-    """A text as PostgreSQL takes it: without NUL (a file may have been written by something else than Tidy Bench)."""
-    return text.replace("\0", "\ufffd")
 
 
 def _first_line(error: Exception) -> str:

@@ -23,7 +23,7 @@ from tidybench.core.values.finding import Finding
 from tidybench.core.values.mark import Mark
 from tidybench.core.values.statistics import Statistics
 from tidybench.records.blocks import picture
-from tidybench.records.models import Mark as MarkTable
+from tidybench.records.marks import kept_marks
 from tidybench.records.models import Run, RunChannel, SampleBlock
 from tidybench.runs.crossings import read_crossings
 from tidybench.runs.csv_files import CsvFile, csv_name, files_of
@@ -154,9 +154,6 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             select(RunChannel).where(RunChannel.run_id == key).order_by(RunChannel.position)
         ).all()
         found = channel_statistics(session, key, own, 0, 2**62)
-        marks = session.scalars(
-            select(MarkTable).where(MarkTable.run_id == key).order_by(MarkTable.position)
-        ).all()
         return RunDetail(
             **_row(run, channels).model_dump(),
             begun_by=run.begun_by,
@@ -173,7 +170,7 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             counts=RunCounts(**run.counts),
             repairs=run.repairs,
             numbers=[_numbers(c, one.statistics) for c, one in zip(own, found, strict=True)],
-            marks=[Mark(m.at, m.text, m.by) for m in marks],
+            marks=kept_marks(session, key),
             crossings=read_crossings(Path(run.folder)),
             points=_points(Path(run.folder)),
             calibrates=_calibrates(Path(run.folder)),
