@@ -95,7 +95,7 @@ export const channelPart = (part: Partial<Setup["channel"][number]> = {}): Setup
 export const inForce = (part: Partial<Channel> = {}): Channel => ({
   number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60, high: 165,
   clock: false, timed_by: 0, states: [], usual: [],
-  limits: { low: 60, high: 165, hysteresis: 0, delay_s: 0, after_start_s: 0, caution: [], alarm: [], state: "within", since: 0 },
+  limits: { low: 60, high: 165, hysteresis: 0, delay_s: 0, after_start_s: 0, caution: [], alarm: [], state: "within", since: 0, band: 1, settled: false },
   zero: 0, zeroed_at: 0, own_zero: false, expression: "", problem: "", ...part,
 }); // prettier-ignore
 

@@ -1,5 +1,6 @@
 """What ends a run by itself: levels held, channels settled, clock times."""
 
+from collections.abc import Callable
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -13,6 +14,7 @@ from tidybench.core.batch import Batch
 from tidybench.core.plan.end_watch import EndWatch
 from tidybench.core.plan.ends import Ends, clock_time
 from tidybench.core.plan.run_plan import RunPlan
+from tidybench.core.plan.settled_watch import SettledChannel, SettledWatch, settled_band
 from tidybench.core.plan.steadiness import MIN_SAMPLES, Steadiness
 from tidybench.core.plan.watched import Watched
 from tidybench.core.quality import Quality
@@ -181,3 +183,51 @@ def test_a_channel_that_is_gone_is_said_and_ends_nothing() -> None:
 def test_ends_that_cannot_be(ends: dict[str, Any], said: str) -> None:
     with pytest.raises(ValidationError, match=said):
         RunPlan.model_validate({"name": "x", "ends": ends})
+
+
+def settling(band: float = 1.0, interval_s: float = 0.5) -> SettledChannel:
+    return SettledChannel(Watched(7, "Flow", "L/min", patience=2 * S), interval_s, band)
+
+
+def feed(watch: SettledWatch, first: int, last: int, value: Callable[[int], float]) -> None:
+    for n in range(first, last):
+        batch = Batch()
+        batch.add(7, Quality.OK, T0 + n * S // 2, value(n))
+        batch.add(8, Quality.OK, T0 + n * S // 2, float(n))
+        watch.take(batch)
+
+
+def test_a_readout_says_settled_in_the_sense_of_the_ends_of_runs() -> None:
+    watch = SettledWatch()
+    watch.employ([settling()])
+    feed(watch, 0, 40, lambda n: 50 + n % 2 * 0.9)
+    assert watch.settled(T0 + 39 * S // 2) == set()  # 19.5 s
+    feed(watch, 40, 41, lambda n: 50)
+    assert watch.settled(T0 + 40 * S // 2) == {7}
+    watch.employ([settling()])  # another set-up came, this channel stays as it is
+    assert watch.settled(T0 + 40 * S // 2) == {7}
+    assert watch.settled(T0 + 40 * S // 2 + 3 * S) == set()  # nothing comes any more
+    feed(watch, 41, 42, lambda n: 51.2)
+    assert watch.settled(T0 + 41 * S // 2) == set()
+    watch.employ([settling(band=2)])
+    feed(watch, 42, 90, lambda n: 51.2)
+    assert watch.settled(T0 + 89 * S // 2) == {7}
+
+
+def test_a_slow_channel_settles_over_its_five_values() -> None:
+    watch = SettledWatch()
+    watch.employ([SettledChannel(Watched(7, "Level", "m", patience=100 * S), 30.0, 0.1)])
+    for n in range(7):
+        batch = Batch()
+        batch.add(7, Quality.OK, T0 + n * 30 * S, 2.0)
+        watch.take(batch)
+        assert watch.settled(T0 + n * 30 * S) == ({7} if n >= 5 else set())
+
+
+@pytest.mark.parametrize(
+    ("stated", "decimals", "band"), [(None, 1, 1.0), (None, 3, 0.01), (None, 0, 10.0), (0.3, 1, 0.3)]
+)
+def test_the_band_is_the_stated_one_or_ten_last_digits(
+    stated: float | None, decimals: int, band: float
+) -> None:
+    assert settled_band(stated, decimals) == band

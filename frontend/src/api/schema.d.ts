@@ -2011,7 +2011,9 @@ export interface components {
              *       "caution": [],
              *       "alarm": [],
              *       "state": "",
-             *       "since": 0
+             *       "since": 0,
+             *       "band": 0,
+             *       "settled": false
              *     }
              */
             limits: components["schemas"]["LimitsStatus"];
@@ -2926,7 +2928,8 @@ export interface components {
         };
         /**
          * LimitsStatus
-         * @description Where a channel should stay, as in its set-up, and how it stands: its state, and since when.
+         * @description Where a channel should stay, as in its set-up, and how it stands: its state, and since when; `settled`: it has stayed within
+         *     `band` for a while.
          */
         LimitsStatus: {
             /** Low */
@@ -2977,6 +2980,16 @@ export interface components {
              * @default 0
              */
             since: number;
+            /**
+             * Band
+             * @default 0
+             */
+            band: number;
+            /**
+             * Settled
+             * @default false
+             */
+            settled: boolean;
         };
         /**
          * LinearStep

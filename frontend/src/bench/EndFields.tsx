@@ -130,9 +130,8 @@ export function EndFields({ ends, onChange, channels }: EndFieldsProps) {
   );
 }
 
-/** A band to begin with: the channel's own, or what its last digits allow. */
-const bandOf = (channel: Channel): number =>
-  channel.limits.settled_band ?? Number((10 * 10 ** -channel.decimals).toPrecision(1));
+/** A band to begin with: the one by which its readout says that it has settled. */
+const bandOf = (channel: Channel): number => channel.limits.band;
 
 type SettledEnd = NonNullable<Ends["settled"]>;
 

@@ -53,7 +53,7 @@ export interface PenEndProps {
   onPoint?: ((channel: number | null) => void) | undefined;
 }
 
-/** Milliseconds over which a value is judged to be rising, falling or settled. */
+/** Milliseconds over which a value is judged to be rising or falling. */
 const SETTLING = 20_000;
 
 /** The limit rail and the readouts. Digits and pointers are written past React, at most a few times a second. */
@@ -87,20 +87,20 @@ export function PenEnd(props: PenEndProps) {
       written = time;
       const judges = time - judged > 500;
       if (judges) judged = time;
-      const band = (current[1] - current[0]) * 0.05;
       for (const channel of lane.channels) {
         const shown = values.get(channel.number);
         const cell = cells.current.get(channel.number);
         if (!shown || !cell) continue;
         const from = cursor.from === null ? null : readings.of(channel, view.end, cursor.from).value;
-        const wide = channel.limits?.settled_band ?? Math.max(band, 4 * 10 ** -channel.decimals);
         const judged = readings.judged(cursor.at);
         if (judges) {
           const series = samples.of(channel.number);
+          const band = channel.limits?.band ?? (current[1] - current[0]) * 0.05;
           const before = trends.get(channel.number) ?? "";
-          trends.set(channel.number, trendOf(series, view.end, SETTLING, wide, before));
+          trends.set(channel.number, trendOf(series, view.end, SETTLING, band, before));
         }
-        const trend = judged && !isState(channel) ? (trends.get(channel.number) ?? "") : "";
+        const settled = channel.limits?.settled ? "settled" : (trends.get(channel.number) ?? "");
+        const trend = judged && !isState(channel) ? settled : "";
         write(channel, shown, cell, { from, trend, judged });
       }
       if (lane.channels.length > 1 && time - sorted > 1000) {

@@ -125,7 +125,7 @@ export function RowFields({ rule, onChange }: { rule: RowRule; onChange: (rule: 
           a file for each day
         </Tick>
         <NumberEntry
-          label="No file larger than, MB"
+          label="Largest file, MB"
           value={rule.file_mb || null}
           onValue={(file_mb) => set({ file_mb: file_mb ?? 0 })}
           least={0.001}

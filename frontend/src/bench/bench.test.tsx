@@ -328,7 +328,7 @@ describe("beginning and ending", () => {
     await userEvent.click(screen.getByRole("checkbox", { name: "mean" }));
     await userEvent.click(screen.getByRole("checkbox", { name: "latest" }));
     await userEvent.click(screen.getByRole("checkbox", { name: "a file for each day" }));
-    await userEvent.type(screen.getByLabelText("No file larger than, MB"), "50");
+    await userEvent.type(screen.getByLabelText("Largest file, MB"), "50");
     await userEvent.click(screen.getByRole("button", { name: /^Ends/ }));
     await userEvent.click(screen.getByRole("checkbox", { name: "After rows" }));
     const rows = screen.getByLabelText("Rows");

@@ -120,7 +120,7 @@ describe("places in a lane", () => {
 describe("where a value stands", () => {
   const limited = {
     ...channel("a", "bar"), ink: 0, dash: 0, low: 1, high: 5,
-    limits: { low: 1, high: 5, high_caution: 4, ...noLimits, state: "within" as const, since: 0 },
+    limits: { low: 1, high: 5, high_caution: 4, ...noLimits, state: "within" as const, since: 0, band: 1, settled: false },
   }; // prettier-ignore
   const at = (state: string, value: number, plainly = false) =>
     standing({ ...limited, limits: { ...limited.limits, state: state as "within" } }, value, plainly);
@@ -214,7 +214,7 @@ describe("a state's readout", () => {
 describe("a state that calls for somebody", () => {
   const mode = {
     ...channel("m", ""), ink: 0, dash: 0, states: ["IDLE", "RUN", "WAIT", "FAULT"], low: null, high: null,
-    limits: { ...noLimits, caution: ["WAIT"], alarm: ["FAULT"], state: "within" as const, since: 0 },
+    limits: { ...noLimits, caution: ["WAIT"], alarm: ["FAULT"], state: "within" as const, since: 0, band: 1, settled: false },
   }; // prettier-ignore
   it("is told by its word, not by its place", () => {
     expect(standing(mode, 1, false)).toEqual({ words: "", level: false });

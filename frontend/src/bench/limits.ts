@@ -8,6 +8,8 @@ export function limitsOf(channel: Channel): Limits {
   // How it stands is no limit.
   delete limits.state;
   delete limits.since;
+  delete limits.band;
+  delete limits.settled;
   return limits;
 }
 

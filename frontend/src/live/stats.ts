@@ -48,16 +48,15 @@ export function statsOf(series: Series, start: number, end: number): Stats {
 export type Trend = "rising" | "falling" | "settled" | "";
 
 /**
- * Where a value goes: settled where it has stayed within a band over the last `span` milliseconds, rising or falling where a
- * line through it changes by more than half of that; "" where it does neither, or too little is known. What it was `before`
- * stands a little longer, so that it does not flicker.
+ * Where a value goes: rising or falling where a line through it changes by more than half of its band over the last `span`
+ * milliseconds; "" where it does neither, or too little is known. What it was `before` stands a little longer, so that it does not
+ * flicker. Whether it has settled the recorder says.
  */
 export function trendOf(series: Series, now: number, span: number, band: number, before: Trend = ""): Trend {
   const first = series.indexAt(now - span);
   const known = first > 0 || (series.length > 0 && (series.times[0] ?? Infinity) <= now - span * 0.9);
-  const { count, min, max, slope } = statsOf(series, now - span, now);
+  const { count, slope } = statsOf(series, now - span, now);
   if (!known || count < 3) return "";
-  if (max - min <= band * (before === "settled" ? 1.3 : 1)) return "settled";
   const change = (slope * span) / 3_600_000;
   const way = change > 0 ? "rising" : "falling";
   return Math.abs(change) > (band / 2) * (before === way ? 0.7 : 1) ? way : "";

@@ -12,7 +12,7 @@ export function CsvList({ run }: { run: RunDetail }) {
           <tr>
             <th>File</th>
             <th>From</th>
-            <th>Size</th>
+            <th className="number">Size</th>
           </tr>
         </thead>
         <tbody>

@@ -66,6 +66,7 @@ export function LaterMarkWindow({ run, mark, onClose }: LaterMarkWindowProps) {
                 onValue={setAfter}
                 least={0}
                 most={length}
+                width={130}
                 units={["s", "min", "h", "d"]}
               />
               <span style={{ paddingBottom: 8, color: "var(--quiet)" }}>{dated(at / 1000)}</span>

@@ -66,7 +66,7 @@ function History({ run }: { run: string }) {
   if (!found.data) return <p role="status">Reading the tape …</p>;
   if (!found.data.length) return <p>No mark was corrected, and none set after the end.</p>;
   return (
-    <Table aria-label="History of the marks">
+    <Table aria-label="History of the marks" style={{ marginTop: 8 }}>
       <tbody>
         {found.data.map((one, index) => (
           <tr key={index}>

@@ -171,11 +171,13 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
                       </td>
                     ),
                   )}
-                  <td className="number wide">
-                    {one.statistics.sd == null
-                      ? stateCounts(one.statistics)
-                      : figure(one.statistics.sd, one.decimals + 2)}
-                  </td>
+                  {one.statistics.sd == null ? (
+                    <td className="wide" style={{ textAlign: "right" }}>
+                      {stateCounts(one.statistics)}
+                    </td>
+                  ) : (
+                    <td className="number wide">{figure(one.statistics.sd, one.decimals + 2)}</td>
+                  )}
                   <td className="number wide">
                     {count(one.statistics.measured)} of {count(one.statistics.samples)}
                   </td>
@@ -209,7 +211,8 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
       <ReadAgain run={run} />
       <p>
         <Path>
-          {run.folder}/{run.csv}
+          {run.folder}
+          {run.csv_files.length > 1 ? "" : `/${run.csv}`}
         </Path>
       </p>
     </Sheet>

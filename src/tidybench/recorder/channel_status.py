@@ -1,14 +1,15 @@
 """The bench's channels as they are told: their limits, zeros and calibrations."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from datetime import date
 
 from tidybench.core.channels.verdict import Limited
 from tidybench.core.derivation import Derivation
 from tidybench.core.path import patience
-from tidybench.core.setup import Setup
-from tidybench.core.setup.calculated import CALCULATED, Calculations
-from tidybench.core.setup.channel import LimitsPart
+from tidybench.core.plan.settled_watch import SettledChannel, settled_band
+from tidybench.core.plan.watched import ANSWER, Watched
+from tidybench.core.setup import ChannelPart, Setup
+from tidybench.core.setup.calculated import CALCULATED, CalculatedPart, Calculations
 from tidybench.core.values.channel import Channel
 from tidybench.recorder.state import Zero
 from tidybench.runs.run_channel import RunChannel, run_channel
@@ -21,8 +22,9 @@ def channel_statuses(
     derivation: Derivation,
     numbers: Mapping[str, int],
     zeros: Mapping[str, list[Zero]],
+    settled: Set[int] = frozenset(),
 ) -> list[ChannelStatus]:
-    """The channels in force, in the order of their set-ups; calculated ones last."""
+    """The channels in force, in the order of their set-ups; calculated ones last. `settled`: the numbers of those that are."""
     found = []
     for setup in setups:
         for channel in setup.channel:
@@ -42,7 +44,7 @@ def channel_statuses(
                     timed_by=numbers.get(setup.clock_of(channel) or "", 0),
                     states=list(channel.states),
                     usual=list(channel.usual or ()),
-                    limits=_limits(channel.limits, derivation, numbers[channel.id]),
+                    limits=_limits(channel, derivation, numbers[channel.id], settled),
                     zero=zero[-1].amount,
                     zeroed_at=zero[-1].at,
                     own_zero=channel.zero is not None,
@@ -62,7 +64,7 @@ def channel_statuses(
                 instrument=CALCULATED,
                 low=part.limits.low,
                 high=part.limits.high,
-                limits=_limits(part.limits, derivation, one.number),
+                limits=_limits(part, derivation, one.number, settled),
                 expression=part.expression,
                 problem=problem,
             )
@@ -88,10 +90,31 @@ def limited(setups: Sequence[Setup], derivation: Derivation, numbers: Mapping[st
     return found
 
 
-def _limits(part: LimitsPart, derivation: Derivation, number: int) -> LimitsStatus:
+def _limits(
+    part: ChannelPart | CalculatedPart, derivation: Derivation, number: int, settled: Set[int]
+) -> LimitsStatus:
     watch = derivation.watches.get(number)
     state, since = (watch.state, watch.since) if watch is not None else ("", 0)
-    return LimitsStatus(**part.model_dump(), state=state, since=since)
+    return LimitsStatus(
+        **part.limits.model_dump(),
+        state=state,
+        since=since,
+        band=settled_band(part.limits.settled_band, part.decimals),
+        settled=number in settled,
+    )
+
+
+def settling(channels: Sequence[ChannelStatus]) -> list[SettledChannel]:
+    """The channels whose readouts say when they have settled: all that have numbers."""
+    return [
+        SettledChannel(
+            Watched(one.number, one.name, one.unit, patience(one.interval_s, ANSWER)),
+            one.interval_s,
+            one.limits.band,
+        )
+        for one in channels
+        if not one.clock and not one.states
+    ]
 
 
 def run_channels(setups: Sequence[Setup], statuses: Sequence[ChannelStatus]) -> list[RunChannel]:

@@ -7,15 +7,12 @@ from tidybench.core.plan.condition import Condition
 from tidybench.core.plan.end_watch import EndWatch
 from tidybench.core.plan.ends import Ends, clock_time
 from tidybench.core.plan.steadiness import MIN_SAMPLES
-from tidybench.core.plan.watched import Watched
+from tidybench.core.plan.watched import ANSWER, Watched
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.figure import figure
 from tidybench.recorder.refused import RequestRefused
 from tidybench.runs.run_state import RunState
 from tidybench.wire.channels import ChannelStatus
-
-ANSWER = 0.5
-"""Seconds that an answer is waited for, where nothing else is known."""
 
 
 def checked_ends(ends: Ends, channels: Sequence[ChannelStatus], begins_at: int, now: int) -> None:

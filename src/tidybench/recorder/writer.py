@@ -23,11 +23,12 @@ from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.glance import SleepState
 from tidybench.core.plan.point_order import PointOrder
 from tidybench.core.plan.run_plan import RunPlan
+from tidybench.core.plan.settled_watch import SettledWatch
 from tidybench.core.tape.events import Note
 from tidybench.core.values.crossing import SERIOUS, Crossing
 from tidybench.core.values.finding import Finding
 from tidybench.recorder.armed_run import ArmedRun
-from tidybench.recorder.channel_status import channel_statuses, limited, run_channels
+from tidybench.recorder.channel_status import channel_statuses, limited, run_channels, settling
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.derivations import Derivations
 from tidybench.recorder.employed import Employed
@@ -97,7 +98,8 @@ class Writer(threading.Thread):
         self.employed = Employed()
         self._derivations = Derivations()
         self._crossings = crossings
-        self._state_marks = StateMarks()
+        self._state_marks, self._settled = StateMarks(), SettledWatch()
+        self._settled_now: frozenset[int] = frozenset()  # for other threads
         self._marking: Employed | None = None  # whose channels they watch
         self._outages = Outages()
         self._journal, self._clock, self._live = journal, clock, live
@@ -150,7 +152,7 @@ class Writer(threading.Thread):
             if crossings:
                 self._cross(crossings)
         self.run_in_progress.write(entries, now, self.employed)
-        self._look_for_marks(entries)
+        self._look_at_samples(entries)
         self.run_in_progress.points.look(now, self.employed, self._zeros())
         if reason := self.run_in_progress.due(now, self._is_beyond):
             run = self.run_in_progress.log
@@ -174,8 +176,8 @@ class Writer(threading.Thread):
             self.run_in_progress.sync(now)
             self.run_in_progress.conclude()
 
-    def _look_for_marks(self, entries: list[Entry]) -> None:
-        """Marks that instruments set."""
+    def _look_at_samples(self, entries: list[Entry]) -> None:
+        """Which channels have settled; marks that instruments set."""
         try:
             if self._marking is not self.employed:
                 self._marking = self.employed
@@ -184,11 +186,14 @@ class Writer(threading.Thread):
                     for setup in self.employed.setups
                     for part in setup.channel
                 )
+                self._settled.employ(settling(self.channels()))
             for entry in entries:
-                if entry.batch is not None and (marks := self._state_marks.feed(entry.batch)):
-                    self.run_in_progress.note(marks)
+                if entry.batch is not None:
+                    self._settled.take(entry.batch)
+                    if marks := self._state_marks.feed(entry.batch):
+                        self.run_in_progress.note(marks)
         except Exception:  # what was measured is logged all the same
-            logger.exception("an instrument's mark could not be set")
+            logger.exception("what is seen in the samples could not be told")
 
     def _look_at_the_clock(self) -> None:
         step = self._clock.check(may_go_back=not self.run_in_progress.goes_on)
@@ -204,6 +209,7 @@ class Writer(threading.Thread):
     def _tell(self, now: int) -> None:
         """How everything stands. That it cannot be told must not keep anything from being logged."""
         try:
+            self._settled_now = self._settled.settled(now)
             self._told = status = self.status()
             self._live.status(status)
             self._look_for_outages(status)
@@ -467,7 +473,12 @@ class Writer(threading.Thread):
         """The channels in force, in the order of their set-ups; calculated ones last."""
         employed = self.employed
         return channel_statuses(
-            employed.setups, employed.calculations, self._derivations.newest, employed.numbers, self._zeros()
+            employed.setups,
+            employed.calculations,
+            self._derivations.newest,
+            employed.numbers,
+            self._zeros(),
+            self._settled_now,
         )
 
     def limited(self) -> list[Limited]:

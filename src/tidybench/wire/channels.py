@@ -10,7 +10,8 @@ from tidybench.core.values.exact import Exact
 
 
 class LimitsStatus(Exact):
-    """Where a channel should stay, as in its set-up, and how it stands: its state, and since when."""
+    """Where a channel should stay, as in its set-up, and how it stands: its state, and since when; `settled`: it has stayed within
+    `band` for a while."""
 
     low: float | None = None
     high: float | None = None
@@ -25,6 +26,8 @@ class LimitsStatus(Exact):
     alarm: list[str] = []
     state: State = ""
     since: int = 0
+    band: float = 0.0
+    settled: bool = False
 
 
 class ChannelStatus(Channel):

@@ -2,6 +2,9 @@
 
 from dataclasses import dataclass
 
+ANSWER = 0.5
+"""Seconds that an answer is waited for, where nothing else is known."""
+
 
 @dataclass(slots=True, frozen=True)
 class Watched:
