@@ -1,5 +1,7 @@
 """The one command: starting, being killed, starting again, ending."""
 
+import contextlib
+import csv
 import json
 import os
 import re
@@ -10,14 +12,21 @@ import sys
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
 
 from tests.conftest import DEMO, ROOT, setup_text, wait_for
 from tidybench.cluster import Cluster
+from tidybench.core.derivation import RESTARTED
+from tidybench.core.samples import channels_of, qualities_of, unpack
+from tidybench.core.tape.events import Note
+from tidybench.runs.csv_files import csv_files
 from tidybench.runs.folder import run_folders
 from tidybench.runs.run_state import read_state
+from tidybench.runs.seal import verify
+from tidybench.runs.tape import read_kinds
 from tidybench.supervisor import listener
 
 
@@ -67,6 +76,11 @@ def get(url: str, path: str) -> httpx.Response:
 def post(url: str, path: str, body: object) -> httpx.Response:
     base, token = url.split("/?token=")
     return httpx.post(base + path, json=body, headers={"Authorization": f"Bearer {token}"})
+
+
+def put(url: str, path: str, body: object) -> httpx.Response:
+    base, token = url.split("/?token=")
+    return httpx.put(base + path, json=body, headers={"Authorization": f"Bearer {token}"})
 
 
 @pytest.fixture
@@ -151,6 +165,66 @@ def test_each_process_killed_and_then_all_of_them(data: Path) -> None:
     again.send_signal(signal.SIGINT)
     assert again.wait(20) == 0
     assert processes_of(data) == {}
+
+
+def test_a_plan_that_carries_on_survives_two_kills_of_everything(data: Path) -> None:
+    """Everything at once, PostgreSQL too; started again it goes on, and ends by its plan."""
+    process = tidy("demo", data=data)
+    url = address(process)
+    wait_for(lambda: get(url, "/api/health").json()["well"], "all to be well")
+    wait_for(lambda: get(url, "/api/bench").json()["status"]["channels"], "the set-ups to be in force")
+    plan = {
+        "name": "Wear test", "carry_on": True, "ends": {"rows": 100_000}, "row_rule": {"kind": "each reading", "file_mb": 0.02}
+    }  # fmt: skip
+    run = post(url, "/api/run", plan).json()
+    folder = Path(run["folder"])
+
+    def status() -> dict[str, Any]:
+        try:
+            return dict(get(url, "/api/bench").json().get("status", {}).get("run") or {})
+        except httpx.HTTPError:
+            return {}
+
+    for _ in range(2):
+        before = int(status().get("rows", 0))
+        wait_for(lambda b=before: status().get("rows", 0) > b + 40, "rows", 30)  # type: ignore[misc]
+        port = _database_port(data)
+        postgres = listener(port)
+        assert postgres is not None
+        for pid in (process.pid, *processes_of(data), postgres.pid):
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(pid, signal.SIGKILL)
+        process.wait()
+        wait_for(lambda: not processes_of(data), "all to be gone")
+        wait_for(lambda p=port: listener(p) is None, "PostgreSQL to be gone")  # type: ignore[misc]
+        assert read_state(folder).status == "logging"
+        process = tidy("demo", data=data)
+        url = address(process)
+        wait_for(lambda: status().get("id") == run["id"] and not status()["troubles"], "it to go on", 40)
+    soon = {"rows": status()["rows"] + 60}
+    assert put(url, "/api/run/ends", {"run": run["id"], "ends": soon}).status_code == 200
+    wait_for(lambda: (folder / "manifest.json").exists(), "its end and its seal", 40)
+    assert verify(folder).problems == []
+    state = read_state(folder)
+    assert state.reason == f"ended by its plan: {soon['rows']} rows"
+    told = [event for _, _, event in read_kinds(folder / "tape", "note") if isinstance(event, Note)]
+    assert [note.what for note in told].count(RESTARTED) == 2
+    rows = [row for path in csv_files(folder, state.csv) for row in csv.DictReader(path.open(newline=""))]
+    assert len(rows) == soon["rows"]
+    # Every value of the CSV is a sample, in order; and every sample of its channels is in the CSV.
+    records = unpack((folder / "samples.bin").read_bytes())
+    for channel in ("loop-flow", "motor-input"):
+        mine = records[channels_of(records) == state.numbers[channel]]
+        title = next(one.title for one in state.channels if one.id == channel)
+        logged = [float(row[title]) for row in rows if row[title]]
+        good = mine["value"][qualities_of(mine) <= 1].tolist()
+        assert len(logged) > 20
+        assert logged == pytest.approx(good[: len(logged)], rel=1e-12)
+        assert len(good) - len(logged) < 30  # measured behind the last row
+    wait_for(lambda: get(url, f"/api/runs/{run['id']}").json().get("complete"), "the records", 30)
+    assert get(url, f"/api/runs/{run['id']}").json()["samples"] == len(records)
+    process.send_signal(signal.SIGINT)
+    assert process.wait(20) == 0
 
 
 def _database_port(data: Path) -> int:

@@ -54,11 +54,6 @@ def test_a_planned_run_ends_is_sealed_and_repeated(page: Page, server: Server) -
     lines = csv.read_text("utf-8").splitlines()
     assert len(lines) > 1
     assert "Loop flow mean [L/min]" in lines[0]
-    data = bytearray(csv.read_bytes())
-    data[-5] ^= 1
-    csv.write_bytes(data)
-    page.press("check the seal")
-    page.see(f"{csv.name} has changed. What differs was written")
     # The next one begins with the same plan.
     page.press("Repeat with a new test item")
     page.see("every 1 s: latest, mean")

@@ -1,4 +1,5 @@
-"""Test points in a real browser: five of them, one that waits and gives up, a correction; their table in the Logbook."""
+"""An acceptance run in a real browser: planned from the last one, five test points (one waits and gives up, one is corrected), an end
+by itself when settled, the seal, and one byte changed."""
 
 import csv
 import io
@@ -25,15 +26,33 @@ def take(page: Page, name: str, valve: str) -> None:
     wait_for(lambda: not page.driver.find_elements(By.CSS_SELECTOR, "[role=dialog]"), "the window to close")
 
 
+def last_one(server: Server) -> str:
+    """A run as it was planned before, of another test item; gives its id."""
+    plan = {
+        "name": "Acceptance by points",
+        "item": "P7-0412",
+        "row_rule": {"kind": "each reading"},
+        "ends": {"settled": {"bands": {"loop-flow": 1e-6}, "for_s": 5}},
+    }
+    run = server.post("/api/run", plan).json()
+    assert server.post("/api/run/end", {"run": run["id"]}).status_code == 204
+    wait_for(lambda: server.get(f"/api/runs/{run['id']}").json().get("complete"), "the records")
+    return str(run["id"])
+
+
 def test_an_acceptance_run_takes_five_points(page: Page, server: Server) -> None:
     wait_for(server.recorder.all_passing, "the instruments")
+    before = last_one(server)
     page.open()
     page.press("points")
     page.see("Test points belong to a run")
-    page.press("Begin a run")
-    page.type_into("Name", "Acceptance by points")
+    page.open(f"/logbook/{before}")
+    page.press("Repeat with a new test item")
+    page.see("when settled for 5 s (Loop flow)")
+    page.type_into("Test item", "P7-0413")
     page.press("Begin logging")
     page.see("Logging since")
+    page.press("points")
     page.press("Take a point")
     page.press("add a set value")
     page.type_into("Set value", "Valve")
@@ -81,15 +100,30 @@ def test_an_acceptance_run_takes_five_points(page: Page, server: Server) -> None
         "the table",
     )
     page.accessible()
-    page.press("End run")
-    page.press("End the run")
+    # Its readout says what the run waits for; within that band it never settles, within this one it has.
+    page.see("settled (not yet Loop flow)")
+    page.find("[data-testid=ends]").click()
+    page.type_into("Loop flow within", "1000")
+    page.press("Apply")
+    page.see("“Acceptance by points” has ended")
+    page.see("ended by its plan: settled for 5 s: Loop flow")
     page.press("Look at the run")
     page.see("1 corrected; what stood there before is in points.jsonl")
     page.see("given up: not steady for 1 s: Loop flow")
     page.accessible()
 
-    [run] = [one for one in server.get("/api/runs").json()["runs"] if one["name"] == "Acceptance by points"]
+    all_runs = server.get("/api/runs").json()["runs"]
+    [run] = [one for one in all_runs if one["name"] == "Acceptance by points" and one["id"] != before]
+    assert run["item"] == "P7-0413"
     folder = Path(server.get(f"/api/runs/{run['id']}").json()["folder"])
+    page.press("check the seal")
+    page.see("nothing has changed since")
+    path = folder / read_state(folder).csv
+    data = bytearray(path.read_bytes())
+    data[-5] ^= 1
+    path.write_bytes(data)
+    page.press("check the seal")
+    page.see(f"{path.name} has changed. What differs was written")
     table = list(
         csv.DictReader(io.StringIO(server.get(f"/api/runs/{run['id']}/points.csv").text, newline=""))
     )
