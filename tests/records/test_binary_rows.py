@@ -53,11 +53,11 @@ def test_what_is_written_is_what_is_read(
 ) -> None:
     one = uuid.uuid4()
     e = [a, 0, -a - 1]
-    row = [
+    fields = [
         key(one), plain("int4", a), plain("int8", b), plain("float8", c), array("int2", d), array("int4", np.array(e)),
         array("int8", np.array(f, np.int64)), array("float8", np.array(g, np.float64)),
     ]  # fmt: skip
-    found = table(lambda session: binary_rows.copy_rows(session, "tried", NAMES, [row, row]))
+    found = table(lambda session: binary_rows.copy_rows(session, "tried", NAMES, [b"".join(fields)] * 2))
     assert repr(found) == repr([(one, a, b, c, d, e, f, g)] * 2)  # nan is nan
 
 
@@ -81,7 +81,7 @@ def test_more_than_is_sent_at_once(
     table: Callable[..., list[tuple[Any, ...]]], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(binary_rows, "GATHERED", 100)
-    rows = [[plain("int8", n)] for n in range(500)]
+    rows = [plain("int8", n) for n in range(500)]
     found = table(lambda session: binary_rows.copy_rows(session, "tried", ["b"], rows), "b bigint")
     assert sorted(one[0] for one in found) == list(range(500))
 
@@ -93,10 +93,10 @@ def test_a_connection_that_breaks_is_an_operational_error(engine: Engine) -> Non
         session.commit()
         backend = session.scalar(text("SELECT pg_backend_pid()"))
 
-        def rows() -> Iterator[list[bytes]]:
-            yield [plain("int8", 1)]
+        def rows() -> Iterator[bytes]:
+            yield plain("int8", 1)
             other.execute(text(f"SELECT pg_terminate_backend({backend})"))
-            yield [plain("int8", 2)]
+            yield plain("int8", 2)
 
         with pytest.raises(OperationalError):
             binary_rows.copy_rows(session, "tried", ["b"], rows())

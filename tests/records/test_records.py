@@ -69,6 +69,11 @@ def test_migrations_make_the_models_tables_and_go_down_again(engine: Engine) -> 
     for name, table in Base.metadata.tables.items():
         have = {c["name"]: c["nullable"] for c in inspect(engine).get_columns(name)}
         assert have == {c.name: bool(c.nullable) for c in table.columns}
+    compression = text(
+        "SELECT attname FROM pg_attribute WHERE attrelid = 'sample_block'::regclass AND attcompression = 'l'"
+    )
+    with Session(engine) as session:
+        assert set(session.scalars(compression)) == {"times", "values", "qualities"}
     downgrade(engine)
     assert set(inspect(engine).get_table_names()) == {"alembic_version"}
     upgrade(engine)
@@ -80,7 +85,7 @@ def test_blocks_hold_every_sample_once_whatever_the_pieces(engine: Engine, piece
         run = new_run(session)
         at = 0
         for size in pieces:
-            blocks.append(session, run, at, records(size, at))
+            blocks.append(session, blocks.prepare(run, at, records(size, at)))
             at += size
             blocks.merge(session, run)
         blocks.merge(session, run, all_of_it=True)
@@ -106,7 +111,7 @@ def test_summaries_agree_with_the_samples(engine: Engine) -> None:
         at = 0
         while at < 9000:
             size = random.randint(1, 400)
-            blocks.append(session, run, at, records(size, at))
+            blocks.append(session, blocks.prepare(run, at, records(size, at)))
             at += size
         for width in blocks.WIDTHS:
             rows = session.scalars(select(Summary).where(Summary.run_id == run, Summary.width == width)).all()
@@ -124,7 +129,7 @@ def test_a_long_run_is_drawn_from_summaries(engine: Engine) -> None:
         batch = Batch()
         for i in range(60_000):
             batch.add(1, 0, NOW + i * 100_000, 5.0 if i != 31_234 else 99.0)
-        blocks.append(session, run, 0, unpack(batch.pack(1)))
+        blocks.append(session, blocks.prepare(run, 0, unpack(batch.pack(1))))
         few = blocks.picture(session, run, 1, NOW, NOW + 6_000_000_000, 100)
         assert len(few.times) < 1500
         assert few.values.max() == 99.0  # no spike is lost
@@ -142,7 +147,7 @@ def test_the_sample_view_gives_plain_rows(engine: Engine) -> None:
             ),
             {"run": run},
         )
-        blocks.append(session, run, 0, records(100))
+        blocks.append(session, blocks.prepare(run, 0, records(100)))
         count, nulls = session.execute(text("SELECT count(*), count(*) - count(value) FROM sample")).one()
         assert (count, nulls) == (50, 0)
 
@@ -167,7 +172,7 @@ def test_views_give_states_in_words_and_the_times_of_devices(engine: Engine) -> 
             batch.add(1, 0, NOW, value)
             batch.add(2, 0, NOW, late)
         batch.add(1, 8, NOW + 1)
-        blocks.append(session, run, 0, unpack(batch.pack(1)))
+        blocks.append(session, blocks.prepare(run, 0, unpack(batch.pack(1))))
         states = session.scalars(text("SELECT state FROM sample WHERE channel = 'valve'")).all()
         assert states == ["shut", "open", None, None]
         rows = session.execute(
@@ -252,7 +257,7 @@ def test_a_month_is_drawn_from_summaries_over_all_runs(engine: Engine) -> None:
                 batch.add(
                     number, 8 if lost else 0, begun + minute * 60_000_000, float("nan") if lost else value
                 )
-            blocks.append(session, run, 0, unpack(batch.pack(1)))
+            blocks.append(session, blocks.prepare(run, 0, unpack(batch.pack(1))))
         session.flush()
         found = history(session, bench, NOW - 10 * hour, NOW + 200 * hour, 210)
         assert [one.key for one in found] == ["flow", "flow"]

@@ -28,7 +28,7 @@ def test_any_stretch_by_numpy(engine: Engine, start: int, end: int, older: bool)
     with Session(engine) as session, session.begin():
         run = new_run(session)
         for first in range(0, len(packed), 3_001):
-            blocks.append(session, run, first, packed[first : first + 3_001])
+            blocks.append(session, blocks.prepare(run, first, packed[first : first + 3_001]))
         if older:  # blocks of before have no sums
             session.execute(update(SampleBlock).values(spread=None, by_quality=None))
         found = gather(session, run, {1: (), 2: ()}, start, end)
@@ -59,7 +59,7 @@ def test_states_are_counted_by_their_words(engine: Engine) -> None:
         run = new_run(session)
         packed = records(40).copy()
         packed["value"] = np.where(np.isnan(packed["value"]), packed["value"], packed["value"] % 3)
-        blocks.append(session, run, 0, packed)
+        blocks.append(session, blocks.prepare(run, 0, packed))
         got = gather(session, run, {1: ("IDLE", "RUN")}, 0, 10**18)[1].statistics
     own = packed[(channels_of(packed) == 1) & (qualities_of(packed) == 0)]["value"]
     assert got.states == {w: int((own == v).sum()) for v, w in ((0.0, "IDLE"), (1.0, "RUN"), (2.0, "2"))}

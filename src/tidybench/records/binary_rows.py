@@ -50,14 +50,14 @@ def key(value: uuid.UUID) -> bytes:
     return struct.pack(">i", 16) + value.bytes
 
 
-def copy_rows(session: Session, table: str, columns: Sequence[str], rows: Iterable[Sequence[bytes]]) -> None:
-    """Insert rows of fields, in the order of `columns`."""
+def copy_rows(session: Session, table: str, columns: Sequence[str], rows: Iterable[bytes]) -> None:
+    """Insert rows, each with its fields in the order of `columns`."""
     count = struct.pack(">h", len(columns))
     with _copying(session, table, columns) as copy:
         waiting = bytearray(HEAD)
         for row in rows:
             waiting += count
-            waiting += b"".join(row)
+            waiting += row
             if len(waiting) > GATHERED:
                 copy.write(waiting)
                 waiting = bytearray()

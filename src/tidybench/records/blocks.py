@@ -36,8 +36,19 @@ class Series:
     qualities: npt.NDArray[np.int64]
 
 
-def append(session: Session, run: uuid.UUID, first_record: int, records: Records) -> None:
-    """Add records of samples.bin, the first of which stands at place `first_record`."""
+@dataclass(slots=True, frozen=True)
+class Prepared:
+    """Records of samples.bin as they go into the database: rows of blocks, and what their summaries get. `count`: how many records."""
+
+    run: uuid.UUID
+    count: int
+    rows: list[bytes]
+    summaries: "list[_Summaries]"
+
+
+def prepare(run: uuid.UUID, first_record: int, records: Records) -> Prepared:
+    """Make what goes into the database of these records, the first of which stands at place `first_record` of samples.bin. It touches no
+    database: any thread may do it while another one writes."""
     numbers, qualities = channels_of(records), qualities_of(records)
     blocks: list[dict[str, Any]] = []
     summaries: list[_Summaries] = []
@@ -50,9 +61,14 @@ def append(session: Session, run: uuid.UUID, first_record: int, records: Records
         own = Series(records["time"][where], records["value"][where], qualities[where].astype(np.int64))
         for width in WIDTHS:
             summaries.append(_summaries(int(number), width, own))
-    if blocks:
-        _insert(session, blocks)
-        _add_summaries(session, run, summaries)
+    return Prepared(run, len(records), [_row(one) for one in blocks], summaries)
+
+
+def append(session: Session, prepared: Prepared) -> None:
+    """Add them."""
+    if prepared.rows:
+        _insert(session, prepared.rows)
+        _add_summaries(session, prepared.run, prepared.summaries)
 
 
 def clear(session: Session, run: uuid.UUID) -> None:
@@ -95,17 +111,20 @@ COLUMNS = {
 ARRAYS = {"by_quality": "int4", "times": "int8", "values": "float8", "qualities": "int2"}
 
 
-def _insert(session: Session, blocks: list[dict[str, Any]]) -> None:
-    """Blocks as `_block` makes them."""
-    rows = (
-        [
-            binary_rows.key(one["run_id"]),
-            binary_rows.plain("int4", one["number"]),
-            *(binary_rows.plain(kind, one[name]) for name, kind in COLUMNS.items()),
-            *(binary_rows.array(kind, one[name]) for name, kind in ARRAYS.items()),
-        ]
-        for one in blocks
+def _row(block: dict[str, Any]) -> bytes:
+    """A block as `_block` makes it."""
+    return b"".join(
+        (
+            binary_rows.key(block["run_id"]),
+            binary_rows.plain("int4", block["number"]),
+            *(binary_rows.plain(kind, block[name]) for name, kind in COLUMNS.items()),
+            *(binary_rows.array(kind, block[name]) for name, kind in ARRAYS.items()),
+        )
     )
+
+
+def _insert(session: Session, rows: list[bytes]) -> None:
+    """Rows of blocks, as `_row` makes them."""
     columns = ["run_id", "number", *COLUMNS, *ARRAYS]
     binary_rows.copy_rows(session, SampleBlock.__tablename__, columns, rows)
 
@@ -290,7 +309,11 @@ def _merge(session: Session, run: uuid.UUID, number: int, keys: list[int], all_o
         return
     firsts = np.cumsum([0, *(b.count for b in blocks)])
     rows = [
-        _block(run, number, _record_at(blocks, firsts, start), _cut(series, start, min(start + FULL, total)))
+        _row(
+            _block(
+                run, number, _record_at(blocks, firsts, start), _cut(series, start, min(start + FULL, total))
+            )
+        )
         for start in range(0, total, FULL)
     ]
     session.execute(delete(SampleBlock).where(*short).execution_options(synchronize_session=False))

@@ -4,6 +4,7 @@ import logging
 import threading
 import time
 import uuid
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import asdict
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from tidybench.core.batch import RECORD_SIZE
 from tidybench.core.samples import unpack
 from tidybench.core.values.channel import Channel
 from tidybench.records import blocks
+from tidybench.records.blocks import Prepared
 from tidybench.records.database import upgrade
 from tidybench.records.marks import keep_marks
 from tidybench.records.models import Run, RunChannel
@@ -126,20 +128,23 @@ class Clerk(threading.Thread):
         key = uuid.UUID(state.id)
         if followed * RECORD_SIZE > (folder / SAMPLES).stat().st_size:
             followed = self._begin_anew(key)
-        while not self._stopping.is_set():
-            with open(folder / SAMPLES, "rb") as file:
-                file.seek(followed * RECORD_SIZE)
-                records = unpack(file.read(PIECE * RECORD_SIZE))
-            if state.status == "logging":
-                size = (folder / SAMPLES).stat().st_size // RECORD_SIZE
-                self.behind = max(0, size - followed - len(records))
-            if not len(records):
-                break
-            with Session(self._engine) as session, session.begin():
-                blocks.append(session, key, followed, records)
-                followed += len(records)
-                session.execute(update(Run).where(Run.id == key).values(followed=followed))
-                blocks.merge(session, key)
+        with ThreadPoolExecutor(1) as ahead:
+            coming: Future[Prepared] | None = None
+            while not self._stopping.is_set():
+                piece = coming.result() if coming is not None else _piece(folder, key, followed)
+                coming = None
+                if state.status == "logging":
+                    size = (folder / SAMPLES).stat().st_size // RECORD_SIZE
+                    self.behind = max(0, size - followed - piece.count)
+                if not piece.count:
+                    break
+                if piece.count == PIECE:  # the next one is made ready while PostgreSQL takes this one
+                    coming = ahead.submit(_piece, folder, key, followed + PIECE)
+                with Session(self._engine) as session, session.begin():
+                    blocks.append(session, piece)
+                    followed += piece.count
+                    session.execute(update(Run).where(Run.id == key).values(followed=followed))
+                    blocks.merge(session, key)
         with Session(self._engine) as session, session.begin():
             keep_marks(session, key, marks_of(folder))
             # The state was read before the samples: if it had ended, they are whole now.
@@ -226,6 +231,13 @@ def _has_run(folder: Path, run: str) -> bool:
         return read_state(folder).id == run
     except (OSError, ValueError):
         return False
+
+
+def _piece(folder: Path, run: uuid.UUID, first: int) -> Prepared:
+    """The next samples of a run, from this record on, made ready."""
+    with open(folder / SAMPLES, "rb") as file:
+        file.seek(first * RECORD_SIZE)
+        return blocks.prepare(run, first, unpack(file.read(PIECE * RECORD_SIZE)))
 
 
 def _first_line(error: Exception) -> str:
