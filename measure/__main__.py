@@ -7,12 +7,12 @@ import sys
 import time
 from dataclasses import asdict
 
-from measure.acquisition import poll, stream, wire
+from measure.acquisition import poll, poll_plan, stream, wire
 from measure.calculated import calculated
 from measure.clerk import clerk
 from measure.command import read_start
 from measure.disk import slow_disk
-from measure.flood import flood_32
+from measure.flood import flood_32, flood_32_plan
 from measure.machine import calmest, with_stolen
 from measure.page import bundle, first_load, render, web_32
 from measure.reading import hostile, propose_200, propose_odd, read_binary, read_eight, read_four
@@ -20,15 +20,18 @@ from measure.recovery import recovery, tape_size
 from measure.result import Result, Row
 from measure.runs import rows, seal_row
 from measure.screen import frames, frames_many, page_memory, pixel_latency, window_30d
-from measure.timing import jitter, socket_latency
+from measure.timing import jitter, jitter_plan, socket_latency
 
 ROWS: dict[str, Row] = {
     "poll": poll,
+    "poll-plan": poll_plan,
     "stream": stream,
     "wire": wire,
     "jitter": jitter,
+    "jitter-plan": jitter_plan,
     "socket-latency": socket_latency,
     "flood-32": flood_32,
+    "flood-32-plan": flood_32_plan,
     "slow-disk": slow_disk,
     "recovery": recovery,
     "tape-size": tape_size,
@@ -54,7 +57,16 @@ ROWS: dict[str, Row] = {
     "bundle": bundle,
 }
 
-LATENESS = {"jitter", "socket-latency", "pixel-latency", "frames", "frames-128", "first-load", "slow-disk"}
+LATENESS = {
+    "jitter",
+    "jitter-plan",
+    "socket-latency",
+    "pixel-latency",
+    "frames",
+    "frames-128",
+    "first-load",
+    "slow-disk",
+}
 """Rows that a host which takes the cores away spoils altogether."""
 
 

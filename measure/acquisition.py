@@ -4,13 +4,16 @@ import subprocess
 import sys
 import tempfile
 import time
+from contextlib import nullcontext
 from pathlib import Path
 
 from measure.bench import recorder, setup, wait_for
 from measure.loops import bare_polls, bare_polls_at, scripted_polls, scripted_stream
 from measure.peers import ECHO, STREAM, peer
+from measure.plan import full_plan, points_taken
 from measure.result import Result, median
 from measure.stack import private_cluster
+from tidybench.core.compile.load import load
 from tidybench.records.database import engine_for
 from tidybench.web.clerk import Clerk
 
@@ -19,8 +22,16 @@ LINE = r"+0148.27,12.345,-7.25,1013.2\n"
 LINES = 200_000
 
 
-def _polls(path: str, seconds: float) -> float:
-    with recorder([setup("flow", path, "FL=<a> L/min <s:word>", query=QUERY, channels=["a"])]) as bench:
+def _polls(path: str, seconds: float, planned: bool = False) -> float:
+    """Polls a second; `planned`: with conditions, ends and test points."""
+    plan, texts = None, [setup("flow", path, "FL=<a> L/min <s:word>", query=QUERY, channels=["a"])]
+    channels = [part.id for part in load(texts[0].text).channel]
+    if planned:
+        plan = full_plan(channels)
+    with (
+        recorder(texts, plan=plan) as bench,
+        points_taken(bench.places, channels) if planned else nullcontext(),
+    ):
         wait_for(lambda: bench.log.rows > 100)
         counts = bench.worker(path).reader.counts
         before, began = counts.messages, time.perf_counter()
@@ -45,6 +56,21 @@ def poll() -> Result:
     return Result(
         "poll", value, "cycles/s", "2 x script, 0.4 x bare", to_a >= 2 and to_b >= 0.4,
         {"script": a, "bare": b}, {"script": to_a, "bare": to_b},
+    )  # fmt: skip
+
+
+def poll_plan() -> Result:
+    """The same with a plan, conditions and test points on, beside it without."""
+    plain, planned = [], []
+    for _ in range(5):
+        with peer(ECHO, REPLY) as (paths, _):
+            plain.append(_polls(paths[0], 3.0))
+        with peer(ECHO, REPLY) as (paths, _):
+            planned.append(_polls(paths[0], 3.0, planned=True))
+    ratio = median([b / a for a, b in zip(plain, planned, strict=True)])
+    return Result(
+        "poll-plan", median(planned), "cycles/s", "at least 0.9 x without a plan", ratio >= 0.9,
+        {"without": median(plain)}, {"without": ratio},
     )  # fmt: skip
 
 

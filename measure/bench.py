@@ -77,6 +77,7 @@ def recorder(
     places: Places | None = None,
     row_rule: RowRule | None = None,
     calculations: str = "",
+    plan: RunPlan | None = None,
 ) -> Iterator[Measured]:
     """A running recorder in this process, with a run begun; in a folder of its own unless one is given."""
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
@@ -87,8 +88,9 @@ def recorder(
         made = Recorder(places, carry_on=False)
         made.employment.apply(setups, calculations)
         made.start()
-        writer, plan = made.writer, RunPlan(name="measure", row_rule=row_rule or RowRule(kind="each reading"))
-        writer.mailbox.ask(lambda: writer.begin(plan))
+        writer = made.writer
+        plain = RunPlan(name="measure", row_rule=row_rule or RowRule(kind="each reading"))
+        writer.mailbox.ask(lambda: writer.begin(plan or plain))
         try:
             yield Measured(made)
         finally:

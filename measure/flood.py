@@ -7,11 +7,14 @@ import subprocess
 import sys
 import tempfile
 import time
+from contextlib import nullcontext
+from dataclasses import dataclass
 from pathlib import Path
 
 from measure.bench import setup, wait_for
 from measure.peers import peer
-from measure.result import Result
+from measure.plan import full_plan, points_taken
+from measure.result import Result, median
 from tidybench.core.samples import channels_of, unpack
 from tidybench.runs.tape import read_tape
 from tidybench.wire.client import Client
@@ -106,9 +109,53 @@ def _by_hand(seconds: float) -> float:
     return float(used) / seconds
 
 
+@dataclass(slots=True, frozen=True)
+class _Flood:
+    """What came of one: cores used, lines sent, logged and on the tape of each instrument, bytes overrun."""
+
+    used: float
+    sent: list[int]
+    logged: list[int]
+    taped: list[int]
+    overrun: int
+
+    @property
+    def whole(self) -> bool:
+        return self.overrun == 0 and self.logged == self.taped == sorted(self.sent)
+
+    @property
+    def words(self) -> str:
+        return (
+            f"{sum(self.sent)} lines sent, {sum(self.logged)} logged, {sum(self.taped)} on the tape, "
+            f"{self.overrun} bytes overrun"
+        )
+
+
 def flood_32(seconds: float = SECONDS) -> Result:
     """Cores that the recorder uses, with run, tape, samples and CSV on; and whether anything was lost."""
     by_hand = _by_hand(min(10.0, seconds))
+    flood = _flood(seconds)
+    return Result(
+        "flood-32", flood.used, "cores", "1 core, nothing lost", flood.used <= 1.0 and flood.whole,
+        {"by hand": by_hand}, {"by hand": flood.used / by_hand}, flood.words,
+    )  # fmt: skip
+
+
+def flood_32_plan(seconds: float = 20) -> Result:
+    """The same with a plan, conditions and test points of all channels on, beside it without."""
+    plain, planned = [], []
+    for _ in range(2):
+        plain.append(_flood(seconds))
+        planned.append(_flood(seconds, planned=True))
+    before, used = (median([one.used for one in some]) for some in (plain, planned))
+    whole = all(one.whole for one in (*plain, *planned))
+    return Result(
+        "flood-32-plan", used, "cores", "at most 1.15 x without a plan, nothing lost", used <= 1.15 * before and whole,
+        {"without": before}, {"without": used / before}, planned[-1].words,
+    )  # fmt: skip
+
+
+def _flood(seconds: float, planned: bool = False) -> _Flood:
     with (
         tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder,
         peer(TALKERS, str(seconds), count=PORTS, stdin=True) as (paths, talkers),
@@ -127,14 +174,17 @@ def flood_32(seconds: float = SECONDS) -> Result:
             assert client.ask(ApplySetups(setups=texts))[0].trouble == ""
             wait_for(lambda: all(i.stages[0].state == "passing" for i in _known(client).instruments), 30)
             time.sleep(0.8)  # what comes half a second after the opening counts as whole from its first byte
-            run = client.ask(BeginRun(name="flood"))[0].run
+            channels = [one.id for one in _known(client).channels]
+            begin = BeginRun(**full_plan(channels).model_dump()) if planned else BeginRun(name="flood")
+            run = client.ask(begin)[0].run
             assert run is not None
             assert talkers.stdin is not None
             assert talkers.stdout is not None
             before, began = _cpu(recorder.pid), time.monotonic()
             talkers.stdin.write("go\n")
             talkers.stdin.flush()
-            told = json.loads(talkers.stdout.readline())
+            with points_taken(places, channels) if planned else nullcontext():
+                told = json.loads(talkers.stdout.readline())
             used = (_cpu(recorder.pid) - before) / (time.monotonic() - began)
             time.sleep(1)
             client.ask(EndRun(run=run.id))
@@ -144,13 +194,7 @@ def flood_32(seconds: float = SECONDS) -> Result:
             client.close()
             recorder.terminate()
             recorder.wait()
-    sent = sum(told["lines"])
-    complete = logged == taped == sorted(told["lines"])
-    met = used <= 1.0 and told["lost"] == 0 and complete
-    note = f"{sent} lines sent, {sum(logged)} logged, {sum(taped)} on the tape, {told['lost']} bytes overrun"
-    return Result(
-        "flood-32", used, "cores", "1 core, nothing lost", met, {"by hand": by_hand}, {"by hand": used / by_hand}, note
-    )  # fmt: skip
+    return _Flood(used, told["lines"], logged, taped, told["lost"])
 
 
 def _status(client: Client) -> Status | None:

@@ -5,7 +5,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 
 import psycopg
 from websockets.asyncio.client import connect
@@ -13,6 +13,7 @@ from websockets.asyncio.client import connect
 from measure.bench import setup
 from measure.browser import browser
 from measure.peers import COUNTING, FLOOD, MANY, peer
+from measure.plan import full_plan, points_taken
 from measure.result import Result, percentile
 from measure.stack import TOKEN, stack
 from tidybench.core.samples import unpack
@@ -58,6 +59,15 @@ def _database_query(url: str) -> Iterator[None]:
 
 def jitter() -> Result:
     """How late 16 polls at 10 Hz begin, with a browser listening, a query running and one link flooded."""
+    return _jitter("jitter", planned=False)
+
+
+def jitter_plan() -> Result:
+    """The same with a plan, conditions and test points on."""
+    return _jitter("jitter-plan", planned=True)
+
+
+def _jitter(name: str, planned: bool) -> Result:
     with peer(MANY, count=POLLS) as (paths, many), peer(FLOOD, "460800", nice=5) as (flooded, _):
         setups = [
             setup(f"p{n}", path, "<v>", query="V?\n", every=EVERY / 1e6) for n, path in enumerate(paths)
@@ -65,10 +75,15 @@ def jitter() -> Result:
         setups.append(setup("flood", flooded[0], "<a>,<b>,<c>,<d>", baud=460_800))
         with stack(setups) as bench, browser(bench.page), _database_query(bench.database):
             sleeper = subprocess.Popen([sys.executable, "-c", SLEEPER], stdout=subprocess.PIPE, text=True)
-            answer, _ = bench.client.ask(BeginRun(name="jitter"))
+            status, _ = bench.client.ask(GetStatus())
+            assert status.status is not None
+            channels = [one.id for one in status.status.channels]
+            begin = BeginRun(**full_plan(channels).model_dump()) if planned else BeginRun(name="jitter")
+            answer, _ = bench.client.ask(begin)
             assert answer.run is not None, answer.why
             began = time.time_ns()
-            time.sleep(SECONDS)
+            with points_taken(bench.places, channels) if planned else nullcontext():
+                time.sleep(SECONDS)
             status, _ = bench.client.ask(GetStatus())
             assert status.status is not None
             assert status.status.run is not None
@@ -82,7 +97,7 @@ def jitter() -> Result:
     late = sorted(at % (EVERY * 1000) / 1e6 for at in heard if at > began)
     worst = percentile(late, 0.99)
     return Result(
-        "jitter", worst, "ms late (99 %)", "2 ms", worst <= 2 and missed == 0,
+        name, worst, "ms late (99 %)", "2 ms", worst <= 2 and missed == 0,
         {"bare sleeper": bare}, {"bare sleeper": worst / bare},
         f"{len(late)} polls, median {percentile(late, 0.5):.2f} ms, worst {late[-1]:.1f} ms, {missed} missed",
     )  # fmt: skip

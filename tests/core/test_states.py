@@ -70,7 +70,7 @@ def test_a_run_has_the_words_in_its_csv(rule: str) -> None:
     came = batch((1, 1_795_416_792_000_000, 1.5, Quality.OK), (2, 1_795_416_792_000_000, 1.0, Quality.OK))
     got = rows.feed(1_795_416_792_000_000, came) + rows.until(1_795_416_792_000_000 + SETTLE)
     assert cells(got)[0][1:] == ["1.5", "RUN, slow", ""]
-    column = json.loads(metadata(made))["tableSchema"]["columns"][3]
+    column = json.loads(metadata(made, made.csv))["tableSchema"]["columns"][3]
     assert (column["titles"], column["datatype"]) == ("Mode", "string")
 
 

@@ -1,6 +1,6 @@
 """Which channels have settled just now: the sign at their readouts. Steady in the one sense there is, within a band over some time."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from tidybench.core.batch import Batch
@@ -30,6 +30,7 @@ class SettledWatch:
 
     def __init__(self) -> None:
         self._all: dict[int, tuple[SettledChannel, Steadiness]] = {}
+        self._takers: dict[int, Callable[[int, int, float], None]] = {}
 
     def employ(self, channels: Iterable[SettledChannel]) -> None:
         """These channels from here on; what is known of one that stays as it was is kept."""
@@ -42,13 +43,15 @@ class SettledWatch:
             else:
                 span = max(SPAN_S, one.interval_s * MIN_SAMPLES)
                 self._all[number] = one, Steadiness(round(span * 1e6), one.band, one.watched.patience)
+        self._takers = {number: steady.take for number, (_, steady) in self._all.items()}
 
     def take(self, batch: Batch) -> None:
         """The samples of one event."""
+        takers = self._takers
         for word, at, value in zip(batch.words, batch.times, batch.values, strict=True):
-            found = self._all.get(word >> 8)
-            if found is not None:
-                found[1].take(at, word & 0xFF, value)
+            take = takers.get(word >> 8)
+            if take is not None:
+                take(at, word & 0xFF, value)
 
     def settled(self, now: int) -> frozenset[int]:
         """The numbers of those that are settled at `now`."""

@@ -2,8 +2,6 @@
 
 from collections import deque
 
-from tidybench.core.quality import Quality
-
 MIN_SAMPLES = 5
 """Measured samples within the time below which nothing is called steady."""
 
@@ -17,42 +15,45 @@ class Steadiness:
         self._for, self._band, self._patience = for_us, band, patience
         self._highs: deque[tuple[int, float]] = deque()  # falling: the first is the highest of the window
         self._lows: deque[tuple[int, float]] = deque()
-        self._times: deque[int] = deque()
+        self._recent: deque[int] = deque(maxlen=MIN_SAMPLES)  # the times of the last ones
+        self._newest = 0
         self._since: int | None = None
 
     def _clear(self) -> None:
         self._highs.clear()
         self._lows.clear()
-        self._times.clear()
+        self._recent.clear()
         self._since = None
 
     def take(self, at: int, quality: int, value: float) -> None:
         """One sample; `at` in microseconds."""
-        if self._times and at - self._times[-1] > self._patience:
+        if self._since is not None and at - self._newest > self._patience:
             self._clear()
-        if quality > Quality.FLAGGED or value != value:
+        if quality > 1 or value != value:  # worse than Quality.FLAGGED
             self._clear()
             return
         if self._since is None:
             self._since = at
-        while self._highs and self._highs[-1][1] <= value:
-            self._highs.pop()
-        while self._lows and self._lows[-1][1] >= value:
-            self._lows.pop()
-        self._highs.append((at, value))
-        self._lows.append((at, value))
-        self._times.append(at)
+        highs, lows, entry = self._highs, self._lows, (at, value)
+        while highs and highs[-1][1] <= value:
+            highs.pop()
+        highs.append(entry)
+        while lows and lows[-1][1] >= value:
+            lows.pop()
+        lows.append(entry)
         start = at - self._for
-        for kept in (self._highs, self._lows):
-            while kept[0][0] < start:
-                kept.popleft()
-        while self._times[0] < start:
-            self._times.popleft()
+        while highs[0][0] < start:
+            highs.popleft()
+        while lows[0][0] < start:
+            lows.popleft()
+        self._recent.append(at)
+        self._newest = at
 
     def holds(self, now: int) -> bool:
         """Whether it is steady at `now`."""
-        if self._since is None or now - self._times[-1] > self._patience:
+        if self._since is None or now - self._newest > self._patience:
             return False
-        newest = self._times[-1]
-        covered = newest - self._since >= self._for and len(self._times) >= MIN_SAMPLES
+        newest, recent = self._newest, self._recent
+        enough = len(recent) == MIN_SAMPLES and recent[0] >= newest - self._for
+        covered = enough and newest - self._since >= self._for
         return covered and self._highs[0][1] - self._lows[0][1] <= self._band

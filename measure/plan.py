@@ -1,0 +1,48 @@
+"""A run with all that a plan can want of every channel: conditions, ends, test points one after the other."""
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from threading import Event, Thread
+
+from tidybench.core.plan.ends import Ends
+from tidybench.core.plan.run_plan import RunPlan
+from tidybench.core.values.row_rule import RowRule
+from tidybench.wire.client import Client
+from tidybench.wire.places import Places
+from tidybench.wire.runs import TakePoint
+
+RULE = {"steady_s": 1, "average_s": 1, "give_up_s": 5}
+
+
+def full_plan(channels: Sequence[str]) -> RunPlan:
+    """Levels that are never reached, bands that nothing stays within, for all of these channels."""
+    ends = {
+        "after_s": 86_400,
+        "rows": 10**9,
+        "when": [{"channel": key, "side": "above", "value": 1e12, "for_s": 5} for key in channels[:16]],
+        "settled": {"bands": dict.fromkeys(channels, 1e-09), "for_s": 20},
+    }
+    return RunPlan(
+        name="measure", row_rule=RowRule(kind="each reading"), ends=Ends.model_validate(ends), carry_on=True
+    )
+
+
+@contextmanager
+def points_taken(places: Places, channels: Sequence[str]) -> Iterator[None]:
+    """Test points of all these channels, one after the other, each averaged or given up."""
+    done = Event()
+
+    def take() -> None:
+        client = Client(places.control, patience=20)
+        wide = {key: {"band": 1e9} for key in channels}
+        while not done.wait(0.5):
+            client.ask(TakePoint.model_validate({"order": {"rule": {**RULE, "channels": wide}}}))
+        client.close()
+
+    thread = Thread(target=take)
+    thread.start()
+    try:
+        yield
+    finally:
+        done.set()
+        thread.join()
