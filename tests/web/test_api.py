@@ -330,6 +330,62 @@ def test_marks_of_a_run_that_has_ended_are_set_and_corrected(server: Server) -> 
     assert server.post(f"{place}/verify", {}).json()["problems"] == []
 
 
+def test_points_of_a_run_beside_those_of_another(server: Server) -> None:
+    rule = {
+        "channels": {"loop-flow": {}, "motor-input": {}},
+        "steady_s": 0.5,
+        "average_s": 0.7,
+        "give_up_s": 20,
+    }
+    runs = []
+    for names in (["a", "b"], ["b", "c"]):
+        run = begin(server, f"Points {names}")
+        for name in names:
+            before = server.get("/api/bench").json()["status"]["run"]["points"]
+            assert server.post("/api/run/points", {"rule": rule, "name": name}).status_code == 201
+            wait_for(
+                lambda n=before: server.get("/api/bench").json()["status"]["run"]["points"] > n,  # type: ignore[misc]
+                "the point",
+            )
+        end(server, run)
+        wait_for(lambda key=run["id"]: server.get(f"/api/runs/{key}").json().get("complete"), "the records")  # type: ignore[misc]
+        runs.append(server.get(f"/api/runs/{run['id']}").json())
+    first, second = runs
+    others = server.get(f"/api/runs/{first['id']}/points/others").json()
+    assert others[0]["id"] == second["id"]
+    assert first["id"] not in {one["id"] for one in others}
+    pairs = server.get(f"/api/runs/{first['id']}/points/beside/{second['id']}").json()["pairs"]
+    assert [(one["name"], one["first"], one["second"]) for one in pairs] == [
+        ("a", 1, None),
+        ("b", 2, 1),
+        ("c", None, 2),
+    ]
+    flow = next(one for one in pairs[1]["channels"] if one["id"] == "loop-flow")
+    [old], [new] = (
+        [
+            mean
+            for point in run["points"]["points"]
+            if point["name"] == "b"
+            for mean in point["means"]
+            if mean["id"] == "loop-flow"
+        ]
+        for run in runs
+    )
+    assert flow["difference"] == pytest.approx(new["mean"] - old["mean"])
+    assert flow["expanded"] == pytest.approx((old["expanded"] ** 2 + new["expanded"] ** 2) ** 0.5)
+    assert flow["finding"] == (
+        "apart" if abs(flow["difference"]) > flow["expanded"] else "within its uncertainty"
+    )
+    plain = begin(server, "No points")
+    end(server, plain)
+    wait_for(lambda: server.get(f"/api/runs/{plain['id']}").json().get("complete"), "the records")
+    none = server.get(f"/api/runs/{first['id']}/points/beside/{plain['id']}")
+    assert (none.status_code, "has no test points" in none.json()["detail"]) == (404, True)
+    assert plain["id"] not in {
+        one["id"] for one in server.get(f"/api/runs/{first['id']}/points/others").json()
+    }
+
+
 def test_odd_names_are_kept_and_never_leave_their_folder(server: Server) -> None:
     for name in ('=HYPERLINK("x")', "../../../tmp/x", "a/b\\c", "😀", "'quoted' \"twice\"", "."):
         run = begin(server, name)

@@ -1399,6 +1399,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{key}/points/others": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Others With Points
+         * @description Other runs that have test points, newest first.
+         */
+        get: operations["others_with_points"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/points/beside/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Points Beside
+         * @description The run's test points beside those of another one: each difference with its uncertainty, where certificates state one.
+         */
+        get: operations["points_beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/live/tape": {
         parameters: {
             query?: never;
@@ -3584,6 +3624,39 @@ export interface components {
             high?: number | null;
         };
         /**
+         * PointDifference
+         * @description A channel at a point of two runs: both means, the second less the first, and the expanded uncertainty (k = 2) of each. None where it is not
+         *     known, or the units differ.
+         */
+        PointDifference: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Decimals */
+            decimals: number;
+            /** First */
+            first?: number | null;
+            /** First Expanded */
+            first_expanded?: number | null;
+            /** Second */
+            second?: number | null;
+            /** Second Expanded */
+            second_expanded?: number | null;
+            /** Difference */
+            difference?: number | null;
+            /** Expanded */
+            expanded?: number | null;
+            /**
+             * Finding
+             * @default
+             * @enum {string}
+             */
+            finding: "" | "apart" | "within its uncertainty";
+        };
+        /**
          * PointMean
          * @description A channel over the stretch that a point averages. `mean`, `sd` (standard deviation of a sample, n - 1), `minimum` and `maximum`:
          *     None where too little was measured. `count`: measured samples; `missing`: those that were not. `low`, `high`: the tolerance.
@@ -3674,6 +3747,23 @@ export interface components {
              * @default []
              */
             typed: components["schemas"]["Quantity"][];
+        };
+        /**
+         * PointPair
+         * @description Two points that belong together, by their numbers; None where only one of the runs has it. `name`: what it is called.
+         */
+        PointPair: {
+            /** Name */
+            name: string;
+            /** First */
+            first?: number | null;
+            /** Second */
+            second?: number | null;
+            /**
+             * Channels
+             * @default []
+             */
+            channels: components["schemas"]["PointDifference"][];
         };
         /**
          * PointRule
@@ -3797,6 +3887,31 @@ export interface components {
              * @enum {string}
              */
             encoding: "ascii" | "latin-1" | "cp437" | "utf-8";
+        };
+        /**
+         * PointsBeside
+         * @description Points of two runs: those that belong together, and those that only one has. Differences are the second's less the first's.
+         */
+        PointsBeside: {
+            /** Pairs */
+            pairs: components["schemas"]["PointPair"][];
+        };
+        /**
+         * PointsRun
+         * @description A run that has test points.
+         */
+        PointsRun: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Item */
+            item: string;
+            /** Begun At */
+            begun_at: number;
         };
         /**
          * PointsStep
@@ -8246,6 +8361,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MarkChange"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    others_with_points: {
+        parameters: {
+            query?: {
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsRun"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    points_beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsBeside"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

@@ -1,57 +1,14 @@
 import styled from "styled-components";
-import { mono } from "../look/theme";
+import { pointsLooks } from "../points/pointsLooks";
 import { Chip } from "../parts/Button";
 import { type Calibration, type Row, rowWords, shownAs, signed } from "./calibration";
 
 const Table = styled.table`
-  border-collapse: collapse;
-  width: 100%;
-  font-size: 13px;
-  th {
-    font-weight: 600;
-    color: var(--quiet);
-    text-align: right;
-    padding: 3px 8px;
-    vertical-align: bottom;
-  }
-  th.text {
-    text-align: left;
-  }
-  td {
-    padding: 4px 8px;
-    text-align: right;
-    font: 13px/1.4 ${mono};
-    white-space: nowrap;
-    border-top: 1px solid var(--ruling);
-  }
-  thead td {
-    border: 0;
-  }
-  td.text {
-    text-align: left;
-    font: inherit;
-    white-space: normal;
-  }
-  td small {
-    display: block;
-    color: var(--quiet);
-  }
-  tr[data-void] td:not(.outcome) {
-    color: var(--quiet);
-    text-decoration: line-through;
-  }
+  ${pointsLooks}
   tr.stage th {
     color: var(--ink);
     padding-top: 12px;
     font-size: 13px;
-  }
-  .off {
-    color: var(--fault);
-    font-weight: 700;
-  }
-  .unknown {
-    color: var(--caution);
-    font-weight: 600;
   }
 `;
 

@@ -3,6 +3,7 @@ import type { Schemas } from "../api/client";
 import { ChipLink } from "../parts/Button";
 import { PointsCurve } from "../points/PointsCurve";
 import { PointsTable } from "../points/PointsTable";
+import { PointsBeside } from "./PointsBeside";
 
 const Two = styled.div`
   display: grid;
@@ -35,6 +36,7 @@ export function TestPoints({ run }: { run: Pick<Schemas["RunDetail"], "id" | "po
         </div>
         <PointsCurve points={points} />
       </Two>
+      <PointsBeside run={run.id} />
     </section>
   );
 }

@@ -8,6 +8,7 @@ import type { Comparison, RunDetail, RunRow } from "../api/client";
 import { themes } from "../look/theme";
 import { blank, remembered } from "../bench/plan";
 import { Logbook } from "./Logbook";
+import { PointsBeside } from "./PointsBeside";
 import { ReadAgain } from "./ReadAgain";
 import { RunPage } from "./RunPage";
 
@@ -60,6 +61,7 @@ beforeEach(() => {
     "ResizeObserver",
     class {
       observe(): void {}
+      unobserve(): void {}
       disconnect(): void {}
     },
   );
@@ -248,6 +250,44 @@ describe("one run", () => {
     const list = await screen.findByRole("table", { name: "History of the marks" });
     expect(list.textContent).toContain("valve 60 → valve to 60 %");
     expect(list.textContent).toContain("taken out: a knock");
+  });
+  it("shows test points beside those of another run, with what is sure of the difference", async () => {
+    const key = row().id;
+    const other = "6a1f6f0e-0000-4000-8000-000000000002";
+    const channel = {
+      id: "eff", name: "Efficiency", unit: "%", decimals: 1, first: 54.1, first_expanded: 0.9, second: 56.4,
+      second_expanded: 1.1, difference: 2.3, expanded: 1.42, finding: "apart" as const,
+    }; // prettier-ignore
+    const alone = {
+      ...channel,
+      second: null,
+      second_expanded: null,
+      difference: null,
+      expanded: null,
+      finding: "" as const,
+    };
+    serve({
+      [`/api/runs/${key}/points/others`]: {
+        body: [{ id: other, name: "The repeat", item: "P7-0413", begun_at: 1_795_416_791_000_000 }],
+      },
+      [`/api/runs/${key}/points/beside/${other}`]: {
+        body: {
+          pairs: [
+            { name: "valve 40 %", first: 1, second: 2, channels: [channel] },
+            { name: "valve 30 %", first: 2, second: null, channels: [alone] },
+          ],
+        },
+      },
+    });
+    show(<PointsBeside run={key} />);
+    await userEvent.click(await screen.findByRole("button", { name: /Beside the points of/ }));
+    await userEvent.click(await screen.findByRole("option", { name: /The repeat, P7-0413/ }));
+    const table = await screen.findByRole("table", { name: "Points beside those of the other run" });
+    const cells = within(table).getAllByRole("cell");
+    expect(cells[1]?.textContent).toBe("+2.30 ± 1.454.10 → 56.40");
+    expect(cells[1]?.className).toBe("apart");
+    expect(cells[3]?.textContent).toBe("–54.10 → –");
+    expect(table.textContent).toContain("only in this run");
   });
   it("checks the seal, and says what has changed", async () => {
     const place = `/api/runs/${row().id}`;

@@ -38,6 +38,7 @@ from tidybench.web import (
     mark_routes,
     page_errors,
     plan_routes,
+    point_routes,
     port_routes,
     register_routes,
     run_routes,
@@ -121,6 +122,7 @@ def make_app(
     app.include_router(run_routes.router)
     app.include_router(again_routes.router)
     app.include_router(mark_routes.router)
+    app.include_router(point_routes.router)
     app.include_router(tape_routes.router)
     app.include_router(health_routes.router)
     app.include_router(page_errors.router)
