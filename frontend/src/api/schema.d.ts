@@ -2859,10 +2859,7 @@ export interface components {
              */
             weight: number;
             /** Scale */
-            scale?: [
-                number,
-                number
-            ] | null;
+            scale?: number[] | null;
             /**
              * Log
              * @default false
@@ -3926,10 +3923,7 @@ export interface components {
              */
             kind: "points";
             /** Points */
-            points: [
-                number,
-                number
-            ][];
+            points: number[][];
             /**
              * Fit
              * @default between points

@@ -100,7 +100,7 @@ export function arranged(channels: Bare[], layout: Layout): LaneSpec[] {
       unit: units.join(", "),
       channels: own,
       weight: lane.weight,
-      scale: lane.scale ?? null,
+      scale: (lane.scale ?? null) as [number, number] | null,
       log: lane.log,
       undrawn: lane.undrawn ?? [],
       band: lane.band ?? false,

@@ -10,7 +10,7 @@ import { NumberEntry } from "../parts/NumberEntry";
 import { Trouble } from "../parts/Trouble";
 import { usePoints } from "../points/usePoints";
 import { PointTaking } from "../points/PointTaking";
-import { type Calibration, type Fit, REFERENCE, type Stage, stageWords } from "./calibration";
+import { type Fit, REFERENCE, type Stage, stageWords } from "./calibration";
 import { CalibrationTable } from "./CalibrationTable";
 import { CorrectionPanel } from "./CorrectionPanel";
 import { DeviationChart } from "./DeviationChart";
@@ -74,8 +74,7 @@ export function CalibrationBench({ run, channel, reference, heard }: Calibration
   const { points, earlier } = usePoints();
   const found = useQuery({
     queryKey: ["calibration", run.id, run.points, run.marks.length, fit, degree],
-    queryFn: async () =>
-      (await got(api.GET("/api/run/calibration", { params: { query: { fit, degree } } }))) as Calibration,
+    queryFn: () => got(api.GET("/api/run/calibration", { params: { query: { fit, degree } } })),
     placeholderData: keepPreviousData,
     retry: false,
   });

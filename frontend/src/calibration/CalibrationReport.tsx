@@ -53,7 +53,7 @@ export function CalibrationReport() {
   const found = useQuery({
     queryKey: ["calibration", id, run.data?.complete],
     placeholderData: keepPreviousData,
-    queryFn: async () => (await got(api.GET("/api/runs/{key}/calibration", path))) as Calibration,
+    queryFn: () => got(api.GET("/api/runs/{key}/calibration", path)),
     retry: false,
   });
   const error = run.error ?? found.error;
