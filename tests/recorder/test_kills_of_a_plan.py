@@ -34,7 +34,7 @@ def test_ten_kills_of_a_planned_run(recorder: RecorderProcess, shop: Shop) -> No
     time.sleep(2)
     plan = {
         "begins": {"before_s": 1.5},
-        "row_rule": {"every_s": EVERY, "values": ["mean", "minimum", "maximum"], "file_mb": 0.003},
+        "row_rule": {"every_s": EVERY, "values": ["mean", "minimum", "maximum"], "file_mb": 0.0015},
         "ends": {
             "rows": 10_000,
             "when": [{"channel": "loop-flow", "side": "below", "value": -1, "for_s": 1}],
@@ -79,7 +79,7 @@ def test_ten_kills_of_a_planned_run(recorder: RecorderProcess, shop: Shop) -> No
     assert len(rows) == state.rows
     files = csv_files(folder, state.csv)
     assert len(files) > 2
-    assert max(path.stat().st_size for path in files) <= 3000
+    assert max(path.stat().st_size for path in files) <= 1500
     times = [parse(row["time"]) for row in rows]
     assert times == sorted(set(times))
     for row, at in zip(rows, times, strict=True):

@@ -36,6 +36,11 @@ def rows(server: Server) -> int:
     return int(run["rows"]) if run else 0
 
 
+def points(server: Server) -> int:
+    run = server.get("/api/bench").json()["status"]["run"]
+    return int(run["points"]) if run else 0
+
+
 # ---- who may come in
 
 
@@ -340,13 +345,9 @@ def test_points_of_a_run_beside_those_of_another(server: Server) -> None:
     runs = []
     for names in (["a", "b"], ["b", "c"]):
         run = begin(server, f"Points {names}")
-        for name in names:
-            before = server.get("/api/bench").json()["status"]["run"]["points"]
+        for count, name in enumerate(names, 1):
             assert server.post("/api/run/points", {"rule": rule, "name": name}).status_code == 201
-            wait_for(
-                lambda n=before: server.get("/api/bench").json()["status"]["run"]["points"] > n,  # type: ignore[misc]
-                "the point",
-            )
+            wait_for(lambda n=count: points(server) == n, "the point")  # type: ignore[misc]
         end(server, run)
         wait_for(lambda key=run["id"]: server.get(f"/api/runs/{key}").json().get("complete"), "the records")  # type: ignore[misc]
         runs.append(server.get(f"/api/runs/{run['id']}").json())
