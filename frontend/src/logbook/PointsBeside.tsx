@@ -41,10 +41,14 @@ export function PointsBeside({ run }: { run: string }) {
     })),
   ];
   return (
-    <div style={{ display: "grid", gap: 8, overflowX: "auto" }}>
+    <div style={{ display: "grid", gap: 8, marginTop: 14 }}>
       <Select label="Beside the points of" value={other} options={options} onChange={setOther} width={420} />
       {beside.isError && <Trouble>{beside.error.message}</Trouble>}
-      {beside.data && <Differences pairs={beside.data.pairs} />}
+      {beside.data && (
+        <div style={{ overflowX: "auto" }}>
+          <Differences pairs={beside.data.pairs} />
+        </div>
+      )}
     </div>
   );
 }
@@ -90,8 +94,9 @@ export function Differences({ pairs }: { pairs: readonly Pair[] }) {
 }
 
 const signed = (value: number, decimals: number): string => {
-  const text = figure(value, decimals);
-  return value > 0 ? `+${text}` : text;
+  const rounded = Number(value.toFixed(decimals));
+  const text = figure(rounded || 0, decimals); // nothing has no sign
+  return rounded > 0 ? `+${text}` : text;
 };
 
 function Cell({ one }: { one: Difference | undefined }) {
