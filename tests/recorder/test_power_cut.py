@@ -126,7 +126,7 @@ def test_nothing_is_invented_or_doubled_and_what_one_file_has_is_put_back(
     check = proven(folder)
     assert check is not None
     assert check == newest_checks(folder)[-1]
-    assert broken(folder, mended.state.id) is None
+    assert broken(folder, mended.state.id, ended=True) is None
     assert len(records) * RECORD_SIZE >= check.ends["samples.bin"]  # nothing that was proven is gone
     assert mended.rows == rows_in(folder).count(b"\r\n") - 1
     assert mended.stats.of(1).samples == int((records["word"] >> np.uint64(8) & np.uint64(0xFFFF) == 1).sum())

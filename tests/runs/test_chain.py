@@ -82,8 +82,8 @@ def test_every_check_has_its_link(folder: Path) -> None:
     links = [check.chain for check in all_checks(folder)]
     assert len(set(links)) == len(links) > 10
     assert links == by_hand(folder)
-    assert broken(folder, read_state(folder).id) is None
-    assert broken(folder, "another run") is not None
+    assert broken(folder, read_state(folder).id, ended=True) is None
+    assert broken(folder, "another run", ended=True) is not None
 
 
 Edit = Callable[[bytes], list[bytes]]
@@ -115,16 +115,34 @@ def test_a_line_changed_is_found_though_the_seal_was_made_anew(folder: Path, edi
     [problem] = verify(folder).problems
     assert problem.startswith("The tape is not what was recorded between ")
     assert problem == told[-1]
-    found = broken(folder, read_state(folder).id)
+    found = broken(folder, read_state(folder).id, ended=True)
     assert found is not None
-    before, after = found
-    assert before is not None
-    assert before.at <= at <= after.at
+    assert found.before is not None
+    assert found.after is not None
+    assert found.before.at <= at <= found.after.at
 
 
 def test_a_check_that_was_taken_out_is_found(folder: Path) -> None:
     lines = (folder / CHECKS).read_text().splitlines(keepends=True)
     (folder / CHECKS).write_text("".join(lines[:3] + lines[4:]))
+    seal(folder)
+    assert "its chain is broken" in verify(folder).problems[0]
+
+
+def test_links_that_were_taken_off_and_lines_behind_the_last_one_are_found(folder: Path) -> None:
+    newest = sorted((folder / "tape").glob("*.jsonl"))[-1]
+    whole = newest.read_bytes()
+    newest.write_bytes(whole + whole.splitlines(keepends=True)[-1])
+    seal(folder)
+    assert "has no link in its chain" in verify(folder).problems[0]
+    newest.write_bytes(whole)
+    kept = (folder / CHECKS).read_text().splitlines(keepends=True)
+    off = [
+        check_line(one.sequence, one.at, one.rows, folder, list(one.pieces), one.ends)
+        for one in all_checks(folder)
+    ]
+    (folder / CHECKS).write_text("".join([*kept[:5], *off[5:]]))
+    changed(folder, EDITS["changed"])
     seal(folder)
     assert "its chain is broken" in verify(folder).problems[0]
 

@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import { css } from "styled-components";
 import { mono } from "../look/theme";
-import { ticks } from "../points/points";
+import { ticks } from "./ticks";
 
 const WIDTH = 440;
 const HEIGHT = 205;

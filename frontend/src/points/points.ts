@@ -67,19 +67,6 @@ export function curveOf(
     .sort((one, other) => one.x - other.x);
 }
 
-/** Round values from `low` to `high`, at most `most` of them. */
-export function ticks(low: number, high: number, most: number): number[] {
-  const wide = high - low || Math.abs(high) || 1;
-  const raw = wide / most;
-  const size = 10 ** Math.floor(Math.log10(raw));
-  const step = [1, 2, 5, 10].map((one) => one * size).find((one) => one >= raw) ?? raw;
-  const first = Math.ceil(low / step - 1e-9);
-  const last = Math.floor(high / step + 1e-9);
-  return Array.from({ length: Math.max(0, last - first + 1) }, (_, n) =>
-    Number(((first + n) * step).toPrecision(12)),
-  );
-}
-
 /** A rule to begin with: all channels that have a mean; those with a band of their own are waited for. */
 export function ruleOf(channels: readonly Channel[]): Rule {
   const parts = channels

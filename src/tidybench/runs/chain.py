@@ -7,6 +7,7 @@ first link before is the SHA-256 of the run's id.
 import gzip
 import hashlib
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, cast
 
@@ -67,23 +68,34 @@ def _ends(check: Check | None) -> list[tuple[str, int]]:
     )
 
 
-def broken(folder: Path, run: str) -> tuple[Check | None, Check] | None:
-    """Between which two checks the chain of a run (`run`: its id) does not hold, the first pair; None where it does, or
-    where the run has none, as those of before 2026-11-27. It takes as long as reading the tape. Raises OSError, gzip's errors
-    and all."""
+@dataclass(slots=True, frozen=True)
+class Break:
+    """Where a chain does not hold: behind the check `before` (None: from the beginning on), up to the check `after` (None: what stands
+    behind the last one has no link)."""
+
+    before: Check | None
+    after: Check | None
+
+
+def broken(folder: Path, run: str, ended: bool) -> Break | None:
+    """The first place where the chain of a run (`run`: its id) does not hold; None where it does, or where the run has none, as those
+    of before 2026-11-27. Of one that has `ended` the whole tape must have its links. It takes as long as reading the tape. Raises
+    OSError, gzip's errors and all."""
     tape = TapeBytes(folder)
     before: Check | None = None
     link = first_link(run)
     try:
         for check in all_checks(folder):
             if not check.chain:
-                return None
+                return None if before is None else Break(before, check)
             chain = Chain(link)
             for data in tape.up_to(place_of(check)):
                 chain.add(data)
             if (link := chain.link()) != check.chain:
-                return before, check
+                return Break(before, check)
             before = check
+        if ended and before is not None and any(tape.rest()):
+            return Break(before, None)
     finally:
         tape.close()
     return None

@@ -144,14 +144,18 @@ def tape_words(folder: Path) -> str:
 def _chain_problem(folder: Path) -> list[str]:
     """Where the tape's chain is broken, in a sentence; none where it holds."""
     try:
-        found = broken(folder, read_state(folder).id)
+        state = read_state(folder)
+        found = broken(folder, state.id, ended=state.status != "logging")
     except (OSError, EOFError, zlib.error) as error:
         return [f"The tape cannot be read: {error}."]
     if found is None:
         return []
-    before, check = found
+    before, after = found.before, found.after
+    if after is None:
+        assert before is not None
+        return [f"What the tape has behind {_clock(before.at)} has no link in its chain."]
     since = f"between {_clock(before.at)} and" if before is not None else "before"
-    return [f"The tape is not what was recorded {since} {_clock(check.at)}: its chain is broken there."]
+    return [f"The tape is not what was recorded {since} {_clock(after.at)}: its chain is broken there."]
 
 
 _clock = Stamps().milli

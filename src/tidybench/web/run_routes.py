@@ -27,6 +27,7 @@ from tidybench.records.marks import kept_marks
 from tidybench.records.models import Run, RunChannel, SampleBlock
 from tidybench.runs.crossings import read_crossings
 from tidybench.runs.csv_files import CsvFile, csv_name, files_of
+from tidybench.runs.later_marks import marks_of
 from tidybench.runs.points import TABLE, RunPoints, run_points
 from tidybench.runs.run_state import plan_of, read_state
 from tidybench.runs.seal import Seal, SealError, Verified, seal_of, verify
@@ -170,12 +171,20 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             counts=RunCounts(**run.counts),
             repairs=run.repairs,
             numbers=[_numbers(c, one.statistics) for c, one in zip(own, found, strict=True)],
-            marks=kept_marks(session, key),
+            marks=_marks(session, key, Path(run.folder)),
             crossings=read_crossings(Path(run.folder)),
             points=_points(Path(run.folder)),
             calibrates=_calibrates(Path(run.folder)),
             csv_files=files_of(Path(run.folder), run.csv),
         )
+
+
+def _marks(session: Session, key: uuid.UUID, folder: Path) -> list[Mark]:
+    """As the folder has them; as the records knew them where it is gone."""
+    try:
+        return marks_of(folder)
+    except (OSError, ValueError):
+        return kept_marks(session, key)
 
 
 def _points(folder: Path) -> RunPoints:
