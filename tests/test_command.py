@@ -218,7 +218,7 @@ def test_a_plan_that_carries_on_survives_two_kills_of_everything(data: Path) -> 
         title = next(one.title for one in state.channels if one.id == channel)
         logged = [float(row[title]) for row in rows if row[title]]
         good = mine["value"][qualities_of(mine) <= 1].tolist()
-        assert len(logged) > 20
+        assert len(logged) > 8  # how many of the rows are of this channel is chance; none would prove nothing
         assert logged == pytest.approx(good[: len(logged)], rel=1e-12)
         assert len(good) - len(logged) < 30  # measured behind the last row
     wait_for(lambda: get(url, f"/api/runs/{run['id']}").json().get("complete"), "the records", 30)

@@ -105,7 +105,7 @@ class TapeBytes:
     """What is on the tape, in order, from one place to the next."""
 
     def __init__(self, folder: Path, place: tuple[int, int] = (1, 0)) -> None:
-        self._paths = {number_of(path): path for path in segments(folder / TAPE)}
+        self._paths = {number_of(path): path for path in segments(folder / TAPE, place[0])}
         self._number, self._at = place
         self._file: IO[bytes] | None = None
 

@@ -15,6 +15,7 @@ from pydantic import BaseModel
 from tidybench.runs.columns import header
 from tidybench.runs.continued_file import ContinuedFile, ignored
 from tidybench.runs.disk import Disk, synced
+from tidybench.runs.files import MAX_LINE
 from tidybench.runs.run_state import RunState
 from tidybench.runs.sidecar import metadata
 from tidybench.runs.stamps import parse
@@ -155,6 +156,6 @@ class CsvFiles(ContinuedFile):
 def _first_time(path: Path) -> str:
     """The time of a file's first row; "" where it has no whole row."""
     with open(path, "rb") as file:
-        file.readline()
-        row = file.readline()
+        file.readline(MAX_LINE)
+        row = file.readline(MAX_LINE)  # after a power cut it may be a stretch of zeros without an end
     return row.split(b",", 1)[0].decode("ascii", "replace") if row.endswith(b"\n") else ""

@@ -45,7 +45,7 @@ from tidybench.runs.run_state import RunState, read_state, write_state
 from tidybench.runs.seal import seal
 from tidybench.runs.stamps import parse
 from tidybench.runs.stats import RunStats
-from tidybench.runs.tape import number_of, read_tape, segments
+from tidybench.runs.tape import first_number, number_of, read_tape, segments
 from tidybench.runs.whole import adopt, complete_lines
 
 CHUNK = 1_000_000
@@ -199,11 +199,11 @@ def _mend_tape(folder: Path, check: Check | None) -> list[str]:
     """Cut every segment that is not proven behind its last line that proves itself."""
     repairs = []
     number = check.sequence if check is not None else 0
-    found = segments(folder / TAPE)
     proven_segment = max((number_of(Path(name).relative_to(TAPE)) for name in _tapes(check)), default=0)
+    found = segments(folder / TAPE, proven_segment)
     for place, path in enumerate(found):
         start = check.ends.get(f"{TAPE}/{path.name}", 0) if check is not None else 0
-        if path.suffix != ".jsonl" or number_of(path) < proven_segment:
+        if path.suffix != ".jsonl":
             continue
         with open(path, "rb") as file:
             file.seek(start)
@@ -288,9 +288,7 @@ def _tape_behind(folder: Path, run: str, check: Check | None) -> tuple[list[Piec
     first, begun = end = place_of(check)
     pieces = []
     tape = TapeBytes(folder, end)
-    for number in [number_of(path) for path in segments(folder / TAPE)]:
-        if number < first:
-            continue
+    for number in [number_of(path) for path in segments(folder / TAPE, first)]:
         start = begun if number == first else 0
         size, crc = start, 0
         for data in tape.up_to((number, 1 << 62)):
@@ -378,8 +376,8 @@ def _first_segment(folder: Path, check: Check | None, counted: int) -> int:
         return 1
     first = 1
     for segment in reversed(segments(folder / TAPE)):
-        head = next(read_tape(folder / TAPE, number_of(segment)), None)
-        if head is not None and head[0] <= min(check.sequence, counted):
+        number = first_number(segment)
+        if number is not None and number <= min(check.sequence, counted):
             first = number_of(segment) - 1
             break
     return max(first, 1)

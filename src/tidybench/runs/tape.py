@@ -19,6 +19,8 @@ from tidybench.runs.files import Appender
 SEGMENT_SIZE = 8 * 1024 * 1024
 """Bytes of a segment: what is read again after a crash is one or two of them, some seconds."""
 
+_SEGMENT = re.compile(r"(\d{4,})\.jsonl(\.gz)?")
+
 
 class TapeWriter(ContinuedFile):
     """Appends lines to the newest segment and begins another when it is full. Only one thread may use it."""
@@ -118,13 +120,18 @@ def number_of(segment: Path) -> int:
     return int(segment.name.partition(".")[0])
 
 
-def segments(folder: Path) -> list[Path]:
-    """The segments of a tape in order; of one that is there twice, the compressed one."""
-    found: dict[int, Path] = {}
-    for path in sorted(folder.glob("[0-9]*.jsonl*")):
-        if re.fullmatch(r"\d{4,}\.jsonl(\.gz)?", path.name):
-            found[number_of(path)] = path
-    return [found[number] for number in sorted(found)]
+def segments(folder: Path, first: int = 1) -> list[Path]:
+    """The segments of a tape in order, from number `first` on; of one that is there twice, the compressed one. A month has tens of
+    thousands: names are sorted by number, and a Path is made only of those that are wanted."""
+    found: dict[int, str] = {}
+    try:
+        names = os.listdir(folder)
+    except FileNotFoundError:
+        return []
+    for name in names:
+        if (match := _SEGMENT.fullmatch(name)) and (number := int(match[1])) >= first:
+            found[number] = max(name, found.get(number, ""))  # "0001.jsonl" sorts before "0001.jsonl.gz"
+    return [folder / found[number] for number in sorted(found)]
 
 
 def read_tape(folder: Path, first_segment: int = 1) -> Iterator[tuple[int, str, Event]]:
@@ -132,15 +139,20 @@ def read_tape(folder: Path, first_segment: int = 1) -> Iterator[tuple[int, str, 
 
     Raises TapeError with segment and line for a line that cannot be read.
     """
-    for path in segments(folder):
-        if number_of(path) < first_segment:
-            continue
+    for path in segments(folder, first_segment):
         with _lines_of(path) as lines:
             for number, line in enumerate(lines, 1):
                 try:
                     yield parse_tape_line(line)
                 except TapeError as error:
                     raise TapeError(f"{path.name}, line {number}: {error}") from error
+
+
+def first_number(segment: Path) -> int | None:
+    """The sequence number of a segment's first event; None where it has none. Raises TapeError."""
+    with _lines_of(segment) as lines:
+        line = next(lines, None)
+    return parse_tape_line(line)[0] if line is not None else None
 
 
 def read_kinds(folder: Path, *kinds: str) -> Iterator[tuple[int, str, Event]]:
