@@ -120,7 +120,7 @@ def test_every_sheet_loads(document: str, text: str) -> None:
     if not {"query", "listen", "modbus"} & made.keys():
         # A channel shown by itself: its field comes from somewhere.
         fields = ";".join(f"<{channel['field']}>" for channel in made.get("channel", []))
-        made["listen"] = {"patterns": [fields]}
+        made["listen"] = {"patterns": [fields] if fields else []}
     if "listen" in made:
         made["instrument"].setdefault("talks", "on its own")
     assert from_data(made).instrument.id == "i"

@@ -8,6 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tidybench.core.tape.events import (
+    CommandEnded,
+    CommandGiven,
     Event,
     GaveUp,
     Hole,
@@ -30,6 +32,7 @@ from tidybench.core.tape.lines import TapeError, parse_tape_line, tape_line
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark
 from tidybench.core.values.origin import (
+    Acting,
     Asked,
     ByHand,
     Heard,
@@ -50,6 +53,9 @@ EVENTS: list[Event] = [
     Sent(5, b"TR\r", 0, Triggered("loop", "flow")),
     Sent(5, b"ID\r", 0, ByHand(7)),
     Sent(5, b"ID\r", 0, IdentityQuery("command")),
+    Sent(5, b"VP 060.0\r", 0, Acting("command", "start", 3)),
+    CommandGiven(5, 3, "valve", "opening", {"opening": 60.5, "mode": "é\r"}, "M. Okafor", 4),
+    CommandEnded(6, 3, "valve", "opening", "answered", "answered “OK”", {"opening": 60.5}),
     Sent(5, b"ID\r", 0, StartCommand("command", 3)),
     Sent(5, b"ID\r", 0, ReleaseCommand("start", 2)),
     Sent(5, b"?\r"),

@@ -585,6 +585,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Commands
+         * @description The commands of all instruments in use; those that have some.
+         */
+        get: operations["commands"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{key}/commands/{command}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give
+         * @description Give a command between two polls, and wait for what comes of it.
+         */
+        post: operations["give"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calculated": {
         parameters: {
             query?: never;
@@ -1557,6 +1597,41 @@ export interface components {
             by: string;
         };
         /**
+         * ActStatus
+         * @description A command of a set-up on its way, or at its end. Times in microseconds; `outcome` is "waiting" and `ended_at` null until then.
+         *     `sent`, `lines`: one character a byte. `words`: what came of it.
+         */
+        ActStatus: {
+            /** Number */
+            number: number;
+            /** Instrument */
+            instrument: string;
+            /** Command */
+            command: string;
+            /** Values */
+            values: {
+                [key: string]: number | string;
+            };
+            /** By */
+            by: string;
+            /** Asked At */
+            asked_at: number;
+            /** Sent */
+            sent: string;
+            /** Outcome */
+            outcome: ("answered" | "sent" | "refused" | "no answer" | "not understood" | "not sent" | "not known") | "waiting";
+            /** Words */
+            words: string;
+            /** Lines */
+            lines: string[];
+            /** Fields */
+            fields: {
+                [key: string]: number | string;
+            };
+            /** Ended At */
+            ended_at: number | null;
+        };
+        /**
          * AgainBody
          * @description A corrected set-up to read a run again with; kept as another version, or only tried.
          */
@@ -1587,6 +1662,58 @@ export interface components {
             /** Channels */
             channels: components["schemas"]["Comparison"][];
             kept: components["schemas"]["Version"] | null;
+        };
+        /**
+         * ArgumentInfo
+         * @description What is typed for one field of a command. `numeric`: it is a number.
+         */
+        ArgumentInfo: {
+            /** Field */
+            field: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Numeric */
+            numeric: boolean;
+            /** Lowest */
+            lowest: number | null;
+            /** Highest */
+            highest: number | null;
+            /** Choices */
+            choices: (number | string)[];
+            /** Default */
+            default: number | string | null;
+        };
+        /**
+         * ArgumentPart
+         * @description What is typed for one field of a command: its name on the screen, unit, range, or the choices it has; `default` is what
+         *     stands there at first.
+         */
+        ArgumentPart: {
+            /** Field */
+            field: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Lowest */
+            lowest?: number | null;
+            /** Highest */
+            highest?: number | null;
+            /**
+             * Choices
+             * @default []
+             */
+            choices: (number | string)[];
+            /** Default */
+            default?: number | string | null;
         };
         /**
          * ArmedStatus
@@ -2217,6 +2344,27 @@ export interface components {
             wait_ms: number;
         };
         /**
+         * CommandInfo
+         * @description A command that an instrument can be given.
+         */
+        CommandInfo: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Does
+             * @enum {string}
+             */
+            does: "reads" | "sets" | "cannot be undone";
+            /** Button */
+            button: boolean;
+            /** Note */
+            note: string;
+            /** Arguments */
+            arguments: components["schemas"]["ArgumentInfo"][];
+        };
+        /**
          * CommandPart
          * @description A command sent on connecting or on release. `expect`: text that must stand in its answer.
          */
@@ -2461,6 +2609,25 @@ export interface components {
             settled?: components["schemas"]["Settled"] | null;
         };
         /**
+         * ErrorQueuePart
+         * @description Where an instrument keeps what it refused (SCPI-99, volume 2, 21.8: SYSTem:ERRor?): asked after each command that sets,
+         *     until the answer begins with `none`.
+         */
+        ErrorQueuePart: {
+            /** Send */
+            send: string;
+            /**
+             * None
+             * @default 0
+             */
+            none: string;
+            /**
+             * Wait S
+             * @default 0.5
+             */
+            wait_s: number;
+        };
+        /**
          * ExponentialFilter
          * @description A first-order lag of this time constant, in seconds.
          */
@@ -2641,6 +2808,29 @@ export interface components {
             text: string;
         };
         /**
+         * Given
+         * @description What was typed, and who asks. `sure`: it may be one that cannot be undone.
+         */
+        Given: {
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: number | string;
+            };
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Sure
+             * @default false
+             */
+            sure: boolean;
+        };
+        /**
          * Health
          * @description Whether everything is well. `errors`: the newest first; `logs`: the folder that has all of them. `question`: what a person
          *     is asked about the database.
@@ -2737,6 +2927,77 @@ export interface components {
             certificate: components["schemas"]["CalibrationPart"] | null;
         };
         /**
+         * InstrumentCommandPart
+         * @description One command: what is sent, as a pattern with a field for each argument, or a register of the map that is written.
+         *
+         *     `patterns`: how its answer reads, one of which must fit; none: nothing need come. `errors`: how a refusal reads, besides
+         *     those of the queries. `button`: it stands on the Bench.
+         */
+        InstrumentCommandPart: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Does
+             * @default sets
+             * @enum {string}
+             */
+            does: "reads" | "sets" | "cannot be undone";
+            /**
+             * Send
+             * @default
+             */
+            send: string;
+            /**
+             * Writes
+             * @default
+             */
+            writes: string;
+            /**
+             * Argument
+             * @default []
+             */
+            argument: components["schemas"]["ArgumentPart"][];
+            /**
+             * Patterns
+             * @default []
+             */
+            patterns: string[];
+            /**
+             * Errors
+             * @default []
+             */
+            errors: string[];
+            /**
+             * Give Up After S
+             * @default 1
+             */
+            give_up_after_s: number;
+            /**
+             * Button
+             * @default false
+             */
+            button: boolean;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * InstrumentCommands
+         * @description All commands of an instrument, as its set-up has them.
+         */
+        InstrumentCommands: {
+            /** Instrument */
+            instrument: string;
+            /** Name */
+            name: string;
+            /** Commands */
+            commands: components["schemas"]["CommandInfo"][];
+        };
+        /**
          * InstrumentPart
          * @description What the instrument is called. The id never changes, the name may. `group`: what it stands together with on screens
          *     ("stand 1"). `warm_up_s`: for so long after its link was opened its values are not judged.
@@ -2777,7 +3038,7 @@ export interface components {
         /**
          * InstrumentStatus
          * @description An instrument as it is right now. `asked_per_s` is null where nothing is asked on a grid, or
-         *     without pause.
+         *     without pause. `acts`: the newest of each of its commands that was given.
          */
         InstrumentStatus: {
             /** Id */
@@ -2818,6 +3079,8 @@ export interface components {
             released: boolean;
             modem: components["schemas"]["ModemStatus"] | null;
             identity: components["schemas"]["IdentityStatus"] | null;
+            /** Acts */
+            acts: components["schemas"]["ActStatus"][];
         };
         /**
          * JsonPart
@@ -5057,6 +5320,12 @@ export interface components {
              * @default []
              */
             channel: components["schemas"]["ChannelPart"][];
+            /**
+             * Command
+             * @default []
+             */
+            command: components["schemas"]["InstrumentCommandPart"][];
+            error_queue?: components["schemas"]["ErrorQueuePart"] | null;
         };
         /**
          * SetupBody
@@ -6868,6 +7137,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RegisterWritten"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    commands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentCommands"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    give: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                command: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Given"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActStatus"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

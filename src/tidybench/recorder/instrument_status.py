@@ -8,11 +8,14 @@ from tidybench.core.setup import SerialPart, Setup
 from tidybench.links.ports import SIMULATED
 from tidybench.recorder.rates import Rates
 from tidybench.recorder.worker import Worker
+from tidybench.wire.commands import ActStatus
 from tidybench.wire.instruments import IdentityStatus, InstrumentStatus, ModemStatus, StageStatus
 
 
-def instrument_status(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -> InstrumentStatus:
-    """Everything that is known of one instrument. `shared`: others are on its link."""
+def instrument_status(
+    setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool, acts: list[ActStatus]
+) -> InstrumentStatus:
+    """Everything that is known of one instrument. `shared`: others are on its link. `acts`: the newest of its commands."""
     address = setup.link.address
     facts = _facts(setup, worker, rates, now, shared)
     gridded = setup.grid
@@ -46,6 +49,7 @@ def instrument_status(setup: Setup, worker: Worker, rates: Rates, now: int, shar
         identity=IdentityStatus(lines=list(who.lines), expected=who.expected, matches=who.matches)
         if who and who.heard
         else None,
+        acts=acts,
     )
 
 

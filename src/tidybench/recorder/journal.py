@@ -15,6 +15,8 @@ class Journal:
         self._entries: list[Entry] = []
         self._sequence = first - 1
         self._waiting = threading.Event()
+        self._settled = threading.Condition()
+        self._kept = first - 1
 
     def start_after(self, sequence: int) -> None:
         """Go on with the numbers of a tape that is there. Before anything is put."""
@@ -43,6 +45,19 @@ class Journal:
     def wait(self, timeout: float) -> None:
         """Wait until something is there."""
         self._waiting.wait(timeout)
+
+    def settle(self, sequence: int, timeout: float) -> bool:
+        """Wait until the event of this number has been handed to the operating system, if a run is on; whether it was, within so many
+        seconds. Any thread but the writer's."""
+        self._waiting.set()
+        with self._settled:
+            return self._settled.wait_for(lambda: self._kept >= sequence, timeout)
+
+    def kept(self, sequence: int) -> None:
+        """All up to this number have been handed on. The writer's thread alone."""
+        with self._settled:
+            self._kept = sequence
+            self._settled.notify_all()
 
     def take(self) -> list[Entry]:
         """All events since the last call."""

@@ -6,6 +6,7 @@ from contextlib import suppress
 
 import zmq
 
+from tidybench.recorder.acts import Acts
 from tidybench.recorder.awake import Awake
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.disk_room import DiskRoom
@@ -67,6 +68,7 @@ class Recorder:
         elif self.state.now.run is not None:
             with suppress(OSError):
                 self.state.remember(run=None)
+        acts = Acts()
         self.writer = Writer(
             self._run,
             self.journal,
@@ -74,7 +76,7 @@ class Recorder:
             self.clock,
             LiveStream(self._context, places.live),
             zeros=lambda: self.state.now.zeros,
-            status_of=StatusTeller(self.clock, self.ports, self.state, self._room),
+            status_of=StatusTeller(self.clock, self.ports, self.state, self._room, acts),
             crossings=OpenCrossings(
                 WholeFile(
                     places.open_alarms,
@@ -103,6 +105,7 @@ class Recorder:
             ports=held,
             searches=SearchDesk(places.simulated, held.workers_on),
             commands=HandCommands(),
+            acts=acts,
             state=self.state,
             clock=self.clock,
         )

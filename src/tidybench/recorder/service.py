@@ -20,6 +20,7 @@ from tidybench import __version__
 from tidybench.core.diagnosis.addresses import AddressError, query_maker
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.logs import last_errors
+from tidybench.recorder.acts import Acts
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.employment import Employment
 from tidybench.recorder.hand_commands import HandCommands
@@ -33,7 +34,7 @@ from tidybench.recorder.writer import Writer
 from tidybench.recorder.zeros import Zeros
 from tidybench.runs.run_state import RunEnd
 from tidybench.wire.channels import ZeroChannel
-from tidybench.wire.commands import CommandStatus, GetCommand, SendCommand
+from tidybench.wire.commands import ActStatus, CommandStatus, GetAct, GetCommand, GiveCommand, SendCommand
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, ReleasePort, TakeBackPort
@@ -79,6 +80,7 @@ class Parts:
     ports: HeldPorts
     searches: SearchDesk
     commands: HandCommands
+    acts: Acts
     state: StateFile
     clock: Clock
 
@@ -132,6 +134,8 @@ class Service(threading.Thread):
             TakeBackPort: self._release,
             LabelPort: self._label,
             SendCommand: self._command,
+            GiveCommand: self._give,
+            GetAct: lambda r: _known(self._parts.acts.look(r.number), "command"),
             GetCommand: lambda r: _known(self._parts.commands.look(r.command), "command"),
             ReadOnce: self._read_once,
             StartSearch: self._start_search,
@@ -379,6 +383,10 @@ class Service(threading.Thread):
             raise RequestRefused("conflict", "A file takes no commands.")
         return Answer(command=self._parts.commands.give(worker, data, request.wait_ms))
 
+    def _give(self, request: GiveCommand) -> Answer:
+        parts = self._parts
+        return Answer(act=parts.acts.give(request, parts.employment.now, parts.clock.now()))
+
     def _read_once(self, request: ReadOnce) -> Answer:
         setup = self._parts.employment.now.setup_of(request.instrument)
         if setup is None:
@@ -404,9 +412,11 @@ class Service(threading.Thread):
         return Answer(search=self._parts.searches.start(request))
 
 
-def _known(found: CommandStatus | SearchStatus | None, what: str) -> Answer:
+def _known(found: CommandStatus | ActStatus | SearchStatus | None, what: str) -> Answer:
     if found is None:
         raise RequestRefused("not found", f"This {what} is not known any more.")
+    if isinstance(found, ActStatus):
+        return Answer(act=found)
     return Answer(command=found) if isinstance(found, CommandStatus) else Answer(search=found)
 
 

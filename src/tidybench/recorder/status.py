@@ -6,6 +6,7 @@ from datetime import date
 
 from tidybench import __version__
 from tidybench.core.channels.verdict import judge
+from tidybench.recorder.acts import Acts
 from tidybench.recorder.channel_status import overdue
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.disk_room import DiskRoom
@@ -26,9 +27,10 @@ SHORT = 0.003
 class StatusTeller:
     """Called in the writer's thread; it looks at nothing but memory."""
 
-    def __init__(self, clock: Clock, ports: PortList, state: StateFile, room: DiskRoom) -> None:
+    def __init__(self, clock: Clock, ports: PortList, state: StateFile, room: DiskRoom, acts: Acts) -> None:
         self.session = str(uuid.uuid4())
         self._clock, self._ports, self._state, self._room = clock, ports, state, room
+        self._acts = acts
         self._rates = Rates()
         self._zone = zone_name()
 
@@ -56,7 +58,14 @@ class StatusTeller:
         links = [setup.link.address for setup in employed.setups]
         now = self._clock.now()
         return [
-            instrument_status(s, employed.workers[address], self._rates, now, links.count(address) > 1)
+            instrument_status(
+                s,
+                employed.workers[address],
+                self._rates,
+                now,
+                links.count(address) > 1,
+                self._acts.newest_of(s.instrument.id),
+            )
             for s, address in zip(employed.setups, links, strict=True)
         ]
 

@@ -6,12 +6,23 @@ import time
 from collections import deque
 from collections.abc import Callable
 
+from tidybench.core.acting.act import InstrumentAct
 from tidybench.core.compile.link_plan import LinkPlan
 from tidybench.core.exchange.command import Command
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.exchange.link_talk import LinkTalk
 from tidybench.core.exchange.session import SessionManager
-from tidybench.core.tape.events import Event, Lost, Opened, Received, Sent, Start, Zeroed
+from tidybench.core.tape.events import (
+    CommandEnded,
+    CommandGiven,
+    Event,
+    Lost,
+    Opened,
+    Received,
+    Sent,
+    Start,
+    Zeroed,
+)
 from tidybench.core.values.origin import ByHand
 from tidybench.links import BegunAnew, Link, LinkError, ModemLines
 from tidybench.recorder.clock import STEP, Clock
@@ -27,6 +38,9 @@ BREATH = 0.004
 
 ENDS_WITHIN = 8.0
 """Seconds that ending may take, release commands included."""
+
+KEPT_WITHIN = 0.25
+"""Seconds that a command waits until it stands on the tape of the run that is on."""
 
 Order = Callable[[], None]
 
@@ -67,6 +81,7 @@ class Worker:
         self._clock = clock
         self._restarted = restarted
         self._answering: dict[int, Answering] = {}
+        self._acts: dict[int, InstrumentAct] = {}
         self._link: Link | None = None
         self._orders: deque[Order] = deque()
         self._attention = threading.Event()
@@ -159,6 +174,18 @@ class Worker:
                 return
             self._answering[answering.number] = answering
             self._talk.enqueue([answering.command])
+
+        self._order(order)
+
+    def act(self, act: InstrumentAct) -> None:
+        """Carry out a command of a set-up between two polls; `act` says what comes of it."""
+
+        def order() -> None:
+            if self._link is None or self._parting is not None:
+                self._put(act.lost(self._clock.now(), self.sentence or "The port is not open."))
+                return
+            self._acts[act.number] = act
+            self._talk.enqueue([act.command()])
 
         self._order(order)
 
@@ -256,9 +283,15 @@ class Worker:
         link.close()
         self._link = None
         self._lose(why, trouble)
-        for answering in self._answering.values():  # no answer will come to these
-            answering.why, answering.done = self.sentence, True
+        self._no_answers(self.sentence)
+
+    def _no_answers(self, why: str) -> None:
+        """No answer will come to the commands that were given."""
+        for answering in self._answering.values():
+            answering.why, answering.done = why, True
         self._answering.clear()
+        for act in list(self._acts.values()):
+            self._put(act.lost(self._clock.now(), why))
 
     def _talk_on(self, link: Link) -> None:
         """Wait, feed, carry out; until the port may be closed."""
@@ -270,6 +303,7 @@ class Worker:
                 now < before - STEP
             ):  # the clock was set back: what is due by the old time must not be waited for
                 self._put_all(talk.flush(), link)
+                self._no_answers("The clock was set back meanwhile.")
                 self._begin(link)
             before = now
             if attention.is_set():
@@ -286,6 +320,7 @@ class Worker:
                 data = link.read(None if due is None else 0 if late else (due - now) / 1e6)
             except BegunAnew:
                 self._put_all(talk.flush(), link)
+                self._no_answers("The link began anew.")
                 self._begin(link)
                 continue
             if data:
@@ -313,7 +348,13 @@ class Worker:
 
     def _put(self, event: Event) -> int:
         """Feed an event, and put it with its samples into the journal; gives its number."""
-        return self._journal.put(self.plan.key, event, self._talk.feed(event))
+        if type(event) is CommandEnded:
+            self._acts.pop(event.number, None)
+        sequence = self._journal.put(self.plan.key, event, self._talk.feed(event))
+        if type(event) is CommandGiven:
+            # What acts stands on the tape before it goes out. A disk that hangs must not hold up a safe state.
+            self._journal.settle(sequence, KEPT_WITHIN)
+        return sequence
 
     def _answered(self) -> None:
         for number, lines in self._talk.answers:

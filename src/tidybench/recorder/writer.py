@@ -152,6 +152,8 @@ class Writer(threading.Thread):
             if crossings:
                 self._cross(crossings)
         self.run_in_progress.write(entries, now, self.employed)
+        if entries:
+            self._journal.kept(entries[-1].sequence)
         self._look_at_samples(entries)
         self.run_in_progress.points.look(now, self.employed, self._zeros())
         if reason := self.run_in_progress.due(now, self._is_beyond):

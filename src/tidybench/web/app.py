@@ -31,6 +31,7 @@ from tidybench.web import (
     bench_routes,
     calibration_routes,
     channel_routes,
+    command_routes,
     demo_routes,
     health_routes,
     instrument_routes,
@@ -112,6 +113,7 @@ def make_app(
     app.include_router(instrument_routes.library)
     app.include_router(teaching_routes.router)
     app.include_router(register_routes.router)
+    app.include_router(command_routes.router)
     app.include_router(channel_routes.router)
     app.include_router(calibration_routes.router)
     app.include_router(layout_routes.router)

@@ -6,6 +6,7 @@ from pydantic import BaseModel
 
 from tidybench.core.path import Offer, StageName, StageState
 from tidybench.core.values.exact import Exact
+from tidybench.wire.commands import ActStatus
 
 
 class StageStatus(Exact):
@@ -38,7 +39,7 @@ class IdentityStatus(BaseModel):
 
 class InstrumentStatus(BaseModel):
     """An instrument as it is right now. `asked_per_s` is null where nothing is asked on a grid, or
-    without pause."""
+    without pause. `acts`: the newest of each of its commands that was given."""
 
     id: str
     name: str
@@ -57,6 +58,7 @@ class InstrumentStatus(BaseModel):
     released: bool
     modem: ModemStatus | None
     identity: IdentityStatus | None
+    acts: list[ActStatus]
 
 
 class ReadOnce(BaseModel):

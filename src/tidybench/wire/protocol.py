@@ -12,7 +12,7 @@ from tidybench.core.values.exact import Exact
 from tidybench.core.values.finding import Finding
 from tidybench.logs import LoggedError
 from tidybench.wire.channels import ZeroChannel
-from tidybench.wire.commands import CommandStatus, GetCommand, SendCommand
+from tidybench.wire.commands import ActStatus, CommandStatus, GetAct, GetCommand, GiveCommand, SendCommand
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
@@ -75,6 +75,8 @@ Request = Annotated[
     | TakeBackPort
     | LabelPort
     | SendCommand
+    | GiveCommand
+    | GetAct
     | GetCommand
     | ReadOnce
     | StartSearch
@@ -101,6 +103,7 @@ class Answer(BaseModel):
     glance: list[Finding] = []
     ports: list[PortInfo] = []
     command: CommandStatus | None = None
+    act: ActStatus | None = None
     search: SearchStatus | None = None
     setups: list[SetupText] = []
     calculations: str = ""

@@ -3,6 +3,7 @@
 import tomllib
 from typing import Any
 
+from tidybench.core.compile.command import compile_command
 from tidybench.core.reading.forms import make_forms, single_forms
 from tidybench.core.reading.pattern import Pattern, PatternError
 from tidybench.core.reading.shadows import Shadows
@@ -50,6 +51,11 @@ def problems_of(setup: Setup) -> list[str]:
         fields[key] = known
     if setup.modbus is not None:
         fields[None] = {register.name for register in setup.modbus.registers}
+    for told in setup.command:
+        try:
+            compile_command(setup, told)
+        except ValueError as error:
+            problems.append(f"command “{told.name}”: {error}")
     if problems:
         return problems
     for channel in setup.channel:

@@ -15,7 +15,8 @@ from tidybench.core.values.origin import Asked, Heard, ReaderKey
 
 
 def same_work(one: Sequence[Setup], other: Sequence[Setup]) -> bool:
-    """Whether a link has the same to do for both: names, limits and the like apart, which no byte depends on."""
+    """Whether a link has the same to do for both: names, limits, commands and the like apart, which nothing depends on
+    that goes on by itself."""
     return [_work(setup) for setup in one] == [_work(setup) for setup in other]
 
 
@@ -31,7 +32,9 @@ def _work(setup: Setup) -> Setup:
     channels = [channel.model_copy(update=plain) for channel in setup.channel]
     told = {"name": "x", "group": "", "note": "", "warm_up_s": 0.0, "calibration": None}
     instrument = setup.instrument.model_copy(update=told)
-    return setup.model_copy(update={"channel": channels, "instrument": instrument})
+    return setup.model_copy(
+        update={"channel": channels, "instrument": instrument, "command": [], "error_queue": None}
+    )
 
 
 def plan_links(

@@ -18,7 +18,7 @@ from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.exchange.schedule import Schedule
 from tidybench.core.exchange.session import SessionManager
 from tidybench.core.exchange.state import AWAITING, State
-from tidybench.core.tape.events import Event, GaveUp, Quiet, Received, Sent, Tick
+from tidybench.core.tape.events import CommandEnded, Event, GaveUp, Quiet, Received, Sent, Tick
 from tidybench.core.values.origin import ByHand, Triggered
 
 QUIET = 20_000
@@ -134,10 +134,16 @@ class LinkTalk:
         if self.reader.withheld:
             self.enqueue(self.session.idle(self.reader, now))
         if self._commands:
-            command = self._command = self._commands.popleft()
+            command = self._commands.popleft()
+            act = command.act
+            first = act is not None and act.given is None
+            if act is not None and (late := act.go(now)) is not None:
+                return [*self.flush(), late]
+            self._command = command
             self._until = now + command.wire_time + command.wait
             self._end = self._until + MAX_ANSWER
-            return [*self.flush(), Sent(now, command.data, 0, command.origin)]
+            told = [act.given] if act is not None and first and act.given is not None else []
+            return [*self.flush(), *told, Sent(now, command.data, 0, command.origin)]
         query, missed = self.schedule.next(now)
         self._query = query
         if query is None:
@@ -218,6 +224,12 @@ class LinkTalk:
         if isinstance(command.origin, ByHand):
             self.answers.append((command.origin.number, lines))
             return []
+        if command.act is not None:
+            following = command.act.heard(lines, now)
+            if isinstance(following, CommandEnded):
+                return [following]
+            self._commands.appendleft(following)
+            return []
         events, commands = self.session.finished(command.origin, lines, now)
         self.enqueue(commands)
         return list(events)
@@ -263,8 +275,14 @@ class LinkTalk:
         elif kind is Received:
             if before is State.COMMANDED and self._command is not None:
                 command = self._command
-                whole = command.lines and len(exchange.answer) >= command.lines
-                self._until = event.at if whole else min(event.at + command.quiet, self._end)
+                answer, act = exchange.answer, command.act
+                whole = command.lines and len(answer) >= command.lines
+                if act is not None and answer:
+                    whole = whole or any(map(act.is_answer, answer))
+                if whole:
+                    self._until = event.at
+                elif command.quiet:
+                    self._until = min(event.at + command.quiet, self._end)
             elif before is State.DRAINING:
                 wait = self._silence if exchange.debts.owed else QUIET
                 self._until = min(event.at + wait, self._end)

@@ -47,7 +47,8 @@ def _field(element: Element, value: Value) -> bytes:
     raw = _number(element, value) if element.kind in NUMBERS else _text(element, value)
     if element.width and len(raw) != element.width:
         what = "too long" if len(raw) > element.width else "too short"
-        raise ValueError(f"{value} is {what} for {element.name}: it has {element.width} characters.")
+        shown = value if isinstance(value, str) else f"{value:.12g}"
+        raise ValueError(f"{shown} is {what} for {element.name}: it has {element.width} characters.")
     return raw
 
 

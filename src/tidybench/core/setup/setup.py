@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from tidybench.core.setup.channel import ChannelPart
+from tidybench.core.setup.commands import ErrorQueuePart, InstrumentCommandPart
 from tidybench.core.setup.framing import FramingPart
 from tidybench.core.setup.link import LinkPart
 from tidybench.core.setup.modbus import ModbusPart
@@ -33,6 +34,8 @@ class Setup(Part):
     listen: ListenPart | None = None
     modbus: ModbusPart | None = None
     channel: Annotated[list[ChannelPart], Field(max_length=200)] = []
+    command: Annotated[list[InstrumentCommandPart], Field(max_length=200)] = []
+    error_queue: ErrorQueuePart | None = None
 
     @model_validator(mode="after")
     def _fits_together(self) -> "Setup":
@@ -59,6 +62,10 @@ class Setup(Part):
         ids = [query.id for query in self.query]
         problems += [
             f"[[query]]: the id “{i}” is used twice" for i in sorted({i for i in ids if ids.count(i) > 1})
+        ]
+        told = [one.id for one in self.command]
+        problems += [
+            f"[[command]]: the id “{i}” is used twice" for i in sorted({i for i in told if told.count(i) > 1})
         ]
         names = [c.id for c in self.channel]
         problems += [

@@ -13,7 +13,8 @@ Patterns = Annotated[list[str], Field(max_length=20)]
 Bytes = Annotated[str, Field(min_length=1, max_length=1000)]
 
 
-def _bytes_only(value: str) -> str:
+def bytes_only(value: str) -> str:
+    """What is sent is made of bytes, one character each; raises ValueError."""
     if not all(ord(char) < 256 for char in value):
         raise ValueError("a command is made of bytes: this one has a character that is none")
     return value
@@ -86,7 +87,7 @@ class QueryPart(Part):
             )
         return self
 
-    _bytes = field_validator("send", "trigger", "until")(_bytes_only)
+    _bytes = field_validator("send", "trigger", "until")(bytes_only)
 
 
 class ListenPart(Part):
@@ -116,7 +117,7 @@ class CommandPart(Part):
     expect: Annotated[str, Field(max_length=200)] = ""
     wait_s: Annotated[float, Field(ge=0, le=60)] = 0.3
 
-    _bytes = field_validator("send")(_bytes_only)
+    _bytes = field_validator("send")(bytes_only)
 
 
 class IdentityPart(Part):
@@ -128,4 +129,4 @@ class IdentityPart(Part):
     lines: Annotated[int, Field(ge=0, le=50)] = 0
     wait_s: Annotated[float, Field(gt=0, le=60)] = 0.6
 
-    _bytes = field_validator("send")(_bytes_only)
+    _bytes = field_validator("send")(bytes_only)

@@ -10,6 +10,7 @@ from typing import Any, ClassVar
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.mark import Mark
 from tidybench.core.values.origin import Asked, Origin
+from tidybench.core.values.outcome import Outcome
 
 
 @dataclass(slots=True)
@@ -149,6 +150,35 @@ class MarkCorrected:
 
 
 @dataclass(slots=True)
+class CommandGiven:
+    """A command goes out. `number` tells it from all others of the recorder; `values`: what was typed; `by`: who or what asked for
+    it; `asked_at`: when."""
+
+    kind: ClassVar[str] = "command"
+    at: int
+    number: int
+    instrument: str
+    command: str
+    values: dict[str, float | str]
+    by: str
+    asked_at: int
+
+
+@dataclass(slots=True)
+class CommandEnded:
+    """What came of a command: an outcome (values.outcome), in words, and the fields of its answer."""
+
+    kind: ClassVar[str] = "command ended"
+    at: int
+    number: int
+    instrument: str
+    command: str
+    outcome: Outcome
+    words: str
+    fields: dict[str, float | str] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
 class Hole:
     """From line `first` to this one nothing could be kept: so many events and samples. Links count again from their next
     starting state."""
@@ -188,6 +218,8 @@ Event = (
     | MarkCorrected
     | PointTaken
     | Crossing
+    | CommandGiven
+    | CommandEnded
     | Hole
     | Note
 )

@@ -3,6 +3,8 @@
 from pydantic import BaseModel
 
 from tidybench.core.tape.events import (
+    CommandEnded,
+    CommandGiven,
     Event,
     GaveUp,
     Identified,
@@ -60,6 +62,14 @@ def words_of(event: Event) -> str | None:
         done = f"given up: {point.gave_up}" if point.gave_up else point.verdict or "taken"
         what = "taken out" if point.void else "corrected" if point.version > 1 else done
         return f"point {point.number}{f' “{point.name}”' if point.name else ''}: {what}"
+    if isinstance(event, CommandGiven):
+        said = ", ".join(
+            f"{name} {value if isinstance(value, str) else f'{value:.12g}'}"
+            for name, value in event.values.items()
+        )
+        return f"command {event.instrument} {event.command}{f' ({said})' if said else ''}, asked for by {event.by}"
+    if isinstance(event, CommandEnded):
+        return f"command {event.instrument} {event.command}: {event.words}"
     if isinstance(event, Crossing):
         return f"{'alarm' if event.state in OUTAGES else 'limit'}: {event.words}"
     if isinstance(event, Note):

@@ -60,6 +60,20 @@ class ByHand:
 
 
 @dataclass(slots=True, frozen=True)
+class Acting:
+    """A command of an instrument's set-up, by its id and the number it was given."""
+
+    instrument: str
+    command: str
+    number: int
+
+    @property
+    def text(self) -> str:
+        """As it stands on the tape."""
+        return f"{self.instrument}/command/{self.command}/{self.number}"
+
+
+@dataclass(slots=True, frozen=True)
 class IdentityQuery:
     """An instrument is asked who it is."""
 
@@ -100,7 +114,7 @@ class ReleaseCommand:
 ReaderKey = Asked | Heard
 """What has a reader of its own on a link."""
 
-Origin = Asked | Triggered | ByHand | IdentityQuery | StartCommand | ReleaseCommand
+Origin = Asked | Triggered | ByHand | Acting | IdentityQuery | StartCommand | ReleaseCommand
 """Why something was sent."""
 
 
@@ -117,4 +131,7 @@ def origin_of(text: str, poll: bool) -> Origin | None:
         return (StartCommand if what == "start" else ReleaseCommand)(first, int(number))
     if number == "trigger":
         return Triggered(first, what)
+    if what == "command" and number:
+        command, _, which = number.rpartition("/")
+        return Acting(first, command, int(which)) if command and which.isdecimal() else None
     return ByHand(int(rest)) if first == "command" and rest.isdecimal() else None

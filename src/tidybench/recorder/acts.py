@@ -1,0 +1,90 @@
+"""The commands of set-ups that were given, and what came of them, for as long as someone may ask."""
+
+from collections import OrderedDict
+
+from tidybench.core.acting.act import InstrumentAct
+from tidybench.core.compile.command import compile_command
+from tidybench.core.setup import Setup
+from tidybench.core.setup.commands import InstrumentCommandPart
+from tidybench.recorder.employed import Employed
+from tidybench.recorder.refused import RequestRefused, without_controls
+from tidybench.recorder.worker import Worker
+from tidybench.wire.commands import ActStatus, GiveCommand
+
+KEPT = 500
+
+
+class Acts:
+    """Numbers commands. The service's alone; `newest_of` may be called by any thread."""
+
+    def __init__(self) -> None:
+        self._given: OrderedDict[int, InstrumentAct] = OrderedDict()
+        self._newest: dict[tuple[str, str], InstrumentAct] = {}
+        self._last = 0
+
+    def give(self, request: GiveCommand, employed: Employed, at: int) -> ActStatus:
+        """Have a command carried out between two polls; it was asked for at `at`. Raises RequestRefused."""
+        worker, setup, part = _allowed(request, employed)
+        by = without_controls(request.by.strip(), "The name") or "a person"
+        try:
+            act = InstrumentAct(compile_command(setup, part), self._last + 1, dict(request.values), by, at)
+        except ValueError as error:
+            raise RequestRefused("invalid", str(error)) from error
+        self._last += 1
+        self._given[act.number] = act
+        while len(self._given) > KEPT:
+            self._given.popitem(last=False)
+        self._newest[act.origin.instrument, act.origin.command] = act
+        worker.act(act)
+        return act_status(act)
+
+    def look(self, number: int) -> ActStatus | None:
+        """How a command goes; None for one that is not known (any more)."""
+        act = self._given.get(number)
+        return None if act is None else act_status(act)
+
+    def newest_of(self, instrument: str) -> list[ActStatus]:
+        """The newest of each command of an instrument."""
+        return [act_status(act) for (who, _), act in list(self._newest.items()) if who == instrument]
+
+
+def _allowed(request: GiveCommand, employed: Employed) -> tuple[Worker, Setup, InstrumentCommandPart]:
+    """Whether a command may go to its instrument as it is now. Raises RequestRefused."""
+    setup = employed.setup_of(request.instrument)
+    if setup is None:
+        raise RequestRefused("not found", f"There is no instrument “{request.instrument}” on the bench.")
+    name = setup.instrument.name
+    part = next((one for one in setup.command if one.id == request.command), None)
+    if part is None:
+        raise RequestRefused("not found", f"{name} has no command “{request.command}”.")
+    worker = employed.workers[setup.link.address]
+    if worker.trouble:
+        raise RequestRefused("conflict", f"“{part.name}” cannot be sent. {worker.sentence}")
+    who = worker.session.identities.get(setup.instrument.id)
+    if who is not None and who.expected and not (who.heard and who.matches):
+        said = f"says it is “{' / '.join(who.lines)}”" if who.lines else "has not said who it is"
+        raise RequestRefused(
+            "conflict", f"“{part.name}” was not sent: what is on this port {said}, so it may not be {name}."
+        )
+    if part.does == "cannot be undone" and not request.sure:
+        raise RequestRefused("conflict", f"“{part.name}” cannot be undone. Send it with sure = true.")
+    return worker, setup, part
+
+
+def act_status(act: InstrumentAct) -> ActStatus:
+    """As it is told."""
+    ended = act.ended  # read first: it is written last
+    return ActStatus(
+        number=act.number,
+        instrument=act.origin.instrument,
+        command=act.origin.command,
+        values=act.values,
+        by=act.by,
+        asked_at=act.asked_at,
+        sent=act.sent.decode("latin-1"),
+        outcome=ended.outcome if ended is not None else "waiting",
+        words=ended.words if ended is not None else "",
+        lines=[line.decode("latin-1") for line in act.lines],
+        fields=ended.fields if ended is not None else {},
+        ended_at=ended.at if ended is not None else None,
+    )
