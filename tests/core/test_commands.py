@@ -89,6 +89,7 @@ def test_arguments_become_bytes() -> None:
     [
         ("target", {"target": 19.9}, "target is 19.9 °C: the lowest it can be is 20 °C."),
         ("target", {"target": 1250.1}, "target is 1250.1 °C: the highest it can be is 1250 °C."),
+        ("target", {"target": 20.05}, "target is 20.05: it is sent with 1 digit behind the point."),
         ("target", {"goal": 1.0}, "“Set target” has no argument “goal”."),
         ("target", {"target": "hot"}, "target wants a number; 'hot' is none."),
         ("label", {}, "Give a value for text."),

@@ -34,6 +34,13 @@ export type StartSearch = Schemas["StartSearch"];
 export type Comparison = Schemas["Comparison"];
 export type RunRow = Schemas["RunRow"];
 export type RunDetail = Schemas["RunDetail"];
+export type ActStatus = Schemas["ActStatus"];
+export type InstrumentCommands = Schemas["InstrumentCommands"];
+export type Command = Schemas["CommandInfo"];
+export type Argument = Schemas["ArgumentInfo"];
+export type InstrumentCommandPart = Schemas["InstrumentCommandPart"];
+export type ArgumentPart = Schemas["ArgumentPart"];
+export type TableRead = Schemas["TableRead"];
 export type Health = Schemas["Health"];
 
 export const api = createClient<paths>({

@@ -625,6 +625,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instruments/{key}/command-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Table
+         * @description Read a command table for an instrument. Nothing is kept: a person checks it first.
+         */
+        post: operations["table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calculated": {
         parameters: {
             query?: never;
@@ -5747,6 +5767,51 @@ export interface components {
             why: string;
         };
         /**
+         * Table
+         * @description A command table, as it was copied from a manual.
+         */
+        Table: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * TableCommand
+         * @description A line of it as a command, to be checked: what it was taken from, and what is not known.
+         */
+        TableCommand: {
+            /** Line */
+            line: number;
+            /** Source */
+            source: string;
+            part: components["schemas"]["InstrumentCommandPart"];
+            /** Evidence */
+            evidence: string[];
+            /** Doubts */
+            doubts: string[];
+        };
+        /**
+         * TableRead
+         * @description A table, line by line.
+         */
+        TableRead: {
+            /** Commands */
+            commands: components["schemas"]["TableCommand"][];
+            /** Skipped */
+            skipped: components["schemas"]["TableSkipped"][];
+        };
+        /**
+         * TableSkipped
+         * @description A line that became no command, and why.
+         */
+        TableSkipped: {
+            /** Line */
+            line: number;
+            /** Source */
+            source: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * TakeIn
          * @description The correction that is to be taken into the set-up: of which run, how its points are fitted, and what the new certificate says (null: what
          *     is known stays).
@@ -7202,6 +7267,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ActStatus"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Table"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableRead"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

@@ -2,8 +2,11 @@ import { memo, useCallback, useState } from "react";
 import { Button } from "react-aria-components";
 import { Link, useNavigate } from "react-router";
 import styled from "styled-components";
-import type { Instrument, Stage } from "../api/client";
+import type { Command, Instrument, Stage } from "../api/client";
 import { useAct } from "../api/useAct";
+import { CommandButtons } from "../commands/CommandButtons";
+import { InstrumentName } from "../commands/InstrumentName";
+import { useCommands } from "../commands/useCommands";
 import { how, readOnce } from "../instruments/actions";
 import { type Group, grouped, meant, troubleOf } from "../instruments/grouped";
 import { Chip } from "../parts/Button";
@@ -142,6 +145,9 @@ export function InstrumentColumn({ instruments, stale = false }: InstrumentColum
   const { run, trouble } = useAct();
   const [find, setFind] = useState("");
   const read = useCallback((instrument: Instrument): void => run(() => readOnce(instrument.id)), [run]);
+  const all = useCommands();
+  const told = (one: Instrument): Command[] =>
+    all.find(({ instrument }) => instrument === one.id)?.commands ?? NOTHING;
   const short = instruments.length > WHOLE;
   const searched = instruments.length > SEARCHED;
   const shown = searched ? instruments.filter((one) => meant(one, find.trim())) : instruments;
@@ -162,11 +168,12 @@ export function InstrumentColumn({ instruments, stale = false }: InstrumentColum
         />
       )}
       {whole.map((one) => (
-        <WholeInstrument key={one.id} instrument={one} stale={stale} onRead={read} />
+        <WholeInstrument key={one.id} instrument={one} stale={stale} commands={told(one)} onRead={read} />
       ))}
       {(rest.length ? grouped(rest, rest.some((one) => one.group) ? "group" : "none") : []).map((group) => (
-        <GroupLines key={group.key} group={group} stale={stale} onRead={read} />
+        <GroupLines key={group.key} group={group} stale={stale} told={told} onRead={read} />
       ))}
+      <CommandButtons instruments={instruments} />
       {shown.length === 0 && instruments.length > 0 && <p>No instrument matches “{find.trim()}”.</p>}
       {trouble && <Trouble>{trouble}</Trouble>}
       <Link to="/instruments/new" style={{ padding: "6px 12px", fontWeight: 600 }}>
@@ -179,10 +186,14 @@ export function InstrumentColumn({ instruments, stale = false }: InstrumentColum
 interface OneProps {
   instrument: Instrument;
   stale: boolean;
+  /** What it can be told. */
+  commands: Command[];
   onRead: (instrument: Instrument) => void;
 }
 
-const WholeInstrument = memo(function WholeInstrument({ instrument, stale, onRead }: OneProps) {
+const NOTHING: Command[] = [];
+
+const WholeInstrument = memo(function WholeInstrument({ instrument, stale, commands, onRead }: OneProps) {
   const go = useNavigate();
   const fault = firstFault(instrument.stages);
   const stopped = fault?.state === "stopped";
@@ -190,7 +201,7 @@ const WholeInstrument = memo(function WholeInstrument({ instrument, stale, onRea
   return (
     <Card $bad={stopped} style={{ opacity: stale ? 0.5 : 1 }} data-testid={`instrument-${instrument.id}`}>
       <h2 title={instrument.name}>
-        <Link to={`/instruments/${instrument.id}`}>{instrument.name}</Link>
+        <InstrumentName id={instrument.id} name={instrument.name} commands={commands} />
       </h2>
       <ReadingPath
         stages={instrument.stages}
@@ -216,12 +227,13 @@ const WholeInstrument = memo(function WholeInstrument({ instrument, stale, onRea
 
 interface GroupLinesProps extends Pick<OneProps, "stale" | "onRead"> {
   group: Group;
+  told: (instrument: Instrument) => Command[];
 }
 
 const CLOSED = "tidybench-closed-group-";
 
 /** The instruments of a group, a line each; closed, the group is a line. */
-function GroupLines({ group, stale, onRead }: GroupLinesProps) {
+function GroupLines({ group, stale, told, onRead }: GroupLinesProps) {
   const [open, setOpen] = useState(() => localStorage.getItem(CLOSED + group.key) === null);
   const toggle = (): void => {
     if (open) localStorage.setItem(CLOSED + group.key, "");
@@ -239,7 +251,13 @@ function GroupLines({ group, stale, onRead }: GroupLinesProps) {
       {(open || !group.name) && (
         <Lines style={{ opacity: stale ? 0.5 : 1 }}>
           {group.instruments.map((one) => (
-            <InstrumentLine key={one.id} instrument={one} stale={stale} onRead={onRead} />
+            <InstrumentLine
+              key={one.id}
+              instrument={one}
+              stale={stale}
+              commands={told(one)}
+              onRead={onRead}
+            />
           ))}
         </Lines>
       )}
@@ -250,11 +268,11 @@ function GroupLines({ group, stale, onRead }: GroupLinesProps) {
 const beadWords = (stages: Stage[]): string =>
   stages.every((stage) => stage.state === "passing") ? "all five stages passing" : "nothing has come yet";
 
-const InstrumentLine = memo(function InstrumentLine({ instrument, stale, onRead }: OneProps) {
+const InstrumentLine = memo(function InstrumentLine({ instrument, stale, commands, onRead }: OneProps) {
   const { id, name, stages } = instrument;
   return (
     <li data-testid={`instrument-${id}`}>
-      <Link to={`/instruments/${id}`}>{name}</Link>
+      <InstrumentName id={id} name={name} commands={commands} />
       <span className="beads" role="img" aria-label={beadWords(stages)}>
         {stages.map((stage) => (
           <BeadShape key={stage.name} state={stage.state} size={9} />

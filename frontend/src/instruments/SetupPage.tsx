@@ -26,6 +26,7 @@ import { Tape } from "../tape/Tape";
 import { useTapeLines } from "../tape/useTapeLines";
 import { duplicate, how, readOnce, releaseOrTakeBack, remove } from "./actions";
 import { afterSave, changesOf } from "./draft";
+import { CommandsCard } from "./CommandsCard";
 import { ChannelsStage } from "./ChannelsStage";
 import { framingWords } from "./FramingFields";
 import { MessagesStage } from "./MessagesStage";
@@ -176,6 +177,7 @@ function Form({ newest }: { newest: SetupForm }) {
         staleTime: 0,
       });
       setForm(fresh);
+      void client.invalidateQueries({ queryKey: ["commands"] });
       setDraft((now) => afterSave(saving, now, fresh.setup));
     });
   };
@@ -292,6 +294,14 @@ function Form({ newest }: { newest: SetupForm }) {
             {bodies[name][1]}
           </StageCard>
         ))}
+        <CommandsCard
+          setup={draft}
+          change={change}
+          instrumentKey={form.key}
+          end={instrument?.sends_end ?? "\r\n"}
+          open={open === "Commands"}
+          onOpen={() => setAddress({ stage: open === "Commands" ? "none" : "Commands" }, { replace: true })}
+        />
         <div className="acts">
           <Chip onPress={() => setNaming(true)}>name and group</Chip>
           {instrument?.has_queries && (

@@ -32,7 +32,8 @@ const Row = styled.div`
   }
 `;
 
-const Card = styled.section<{ $open: boolean; $bad: boolean }>`
+/** A part of a set-up that opens and closes. */
+export const Card = styled.section<{ $open: boolean; $bad: boolean }>`
   background: var(--panel);
   border: 1px solid
     ${({ $open, $bad }) => ($bad ? "var(--fault)" : $open ? "var(--action)" : "var(--hairline)")};

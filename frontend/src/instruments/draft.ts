@@ -1,5 +1,6 @@
 /** A set-up being changed: what differs from the one kept, as the server's changes. */
 
+import { leanCommand } from "./commandDraft";
 import { leanLimits } from "./limits";
 import type { Setup, SetupForm } from "../api/client";
 
@@ -60,6 +61,7 @@ export function changesOf(form: SetupForm, draft: Setup): Table {
           Array.isArray(before) ? before[index] : undefined,
           one,
         );
+        if (key === "command") return leanCommand(made);
         return key === "channel" ? lean(made) : made;
       });
     } else if (isTable(after) && isTable(before) && after.kind === before.kind) {

@@ -48,7 +48,7 @@ const setup = (): Setup => ({
   framing: framing(),
   identity: null, start: [], release: [],
   query: [query({ patterns: ["<a>"] })],
-  listen: null, channel: [],
+  listen: null, channel: [], command: [],
 }); // prettier-ignore
 
 const form = (): SetupForm => ({

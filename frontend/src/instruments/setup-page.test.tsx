@@ -37,6 +37,7 @@ const setup: Setup = {
   identity: null, start: [], release: [],
   query: [query()],
   listen: null,
+  command: [],
   channel: [
     channelPart({ limits: { ...noLimits, low: 60, high: 200 } }),
   ],

@@ -10,11 +10,12 @@ from starlette.concurrency import run_in_threadpool
 
 from tidybench.core.compile.command import compile_command
 from tidybench.core.compile.load import load
-from tidybench.core.setup.commands import Does, Plain
+from tidybench.core.setup.commands import Does, InstrumentCommandPart, Plain
+from tidybench.core.teaching.command_table import read_table
 from tidybench.core.values.exact import Exact
 from tidybench.web.context import answered, context_of
 from tidybench.web.given import Key
-from tidybench.web.instrument_routes import setups_in_force
+from tidybench.web.instrument_routes import setups_in_force, stored_setup
 from tidybench.web.refusals import REFUSALS
 from tidybench.wire.commands import ActStatus, GetAct, GiveCommand
 
@@ -60,6 +61,37 @@ class Given(Exact):
     values: Annotated[dict[str, Plain], Field(max_length=20)] = {}
     by: Annotated[str, Field(max_length=80)] = ""
     sure: bool = False
+
+
+class Table(Exact):
+    """A command table, as it was copied from a manual."""
+
+    text: Annotated[str, Field(max_length=100_000)]
+
+
+class TableCommand(BaseModel):
+    """A line of it as a command, to be checked: what it was taken from, and what is not known."""
+
+    line: int
+    source: str
+    part: InstrumentCommandPart
+    evidence: list[str]
+    doubts: list[str]
+
+
+class TableSkipped(BaseModel):
+    """A line that became no command, and why."""
+
+    line: int
+    source: str
+    why: str
+
+
+class TableRead(BaseModel):
+    """A table, line by line."""
+
+    commands: list[TableCommand]
+    skipped: list[TableSkipped]
 
 
 router = APIRouter(prefix="/api", responses=REFUSALS)
@@ -118,3 +150,23 @@ async def give(request: Request, key: Key, command: Key, body: Given) -> ActStat
         act = (await answered(request, GetAct(number=act.number))).act
         assert act is not None
     return act
+
+
+@router.post("/instruments/{key}/command-table")
+async def table(request: Request, key: Key, body: Table) -> TableRead:
+    """Read a command table for an instrument. Nothing is kept: a person checks it first."""
+    setup = load((await stored_setup(request, key)).text)
+    found, skipped = await run_in_threadpool(read_table, setup, body.text)
+    return TableRead(
+        commands=[
+            TableCommand(
+                line=one.line,
+                source=one.source,
+                part=one.part,
+                evidence=list(one.evidence),
+                doubts=list(one.doubts),
+            )
+            for one in found
+        ],
+        skipped=[TableSkipped(line=one.line, source=one.source, why=one.why) for one in skipped],
+    )

@@ -83,12 +83,22 @@ class CompiledCommand:
         if self.pattern is None:
             return self._register(values[REGISTER])
         for element in self.pattern.fields:
+            value = values[element.name]
             if not element.is_number:
-                self._check_text(element, str(values[element.name]))
+                self._check_text(element, str(value))
+            elif element.kind == "number" and element.width and not isinstance(value, str):
+                self._check_digits(element, value)
         try:
             return self.pattern.write(values)
         except ValueError as error:
             raise CommandError(str(error)) from None
+
+    def _check_digits(self, element: Element, value: float) -> None:
+        """What goes out is what was typed, and no rounded number."""
+        if round(value, element.decimals) != value:
+            title = next(one.title for one in self.arguments if one.field == element.name)
+            digits = "1 digit" if element.decimals == 1 else f"{element.decimals} digits"
+            raise CommandError(f"{title} is {value:.12g}: it is sent with {digits} behind the point.")
 
     def _check_text(self, element: Element, text: str) -> None:
         assert self.pattern is not None

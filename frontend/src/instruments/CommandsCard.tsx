@@ -1,0 +1,230 @@
+import { useState } from "react";
+import { Button as Head } from "react-aria-components";
+import styled from "styled-components";
+import type { InstrumentCommandPart, Setup } from "../api/client";
+import { Button, Chip } from "../parts/Button";
+import { BytesEntry } from "../parts/BytesEntry";
+import { escaped } from "../parts/escapes";
+import { Fold } from "../parts/Fold";
+import { ListEntry } from "../parts/ListEntry";
+import { milli } from "../parts/number";
+import { NumberEntry } from "../parts/NumberEntry";
+import { Entry, Fields, Select } from "../parts/Select";
+import { Tick } from "../parts/Tick";
+import { argumentOf, fieldsOf, freshCommand, plain, sending, withArgument } from "./commandDraft";
+import { CommandTable } from "./CommandTable";
+import { Card } from "./StageCard";
+
+const Row = styled.div`
+  padding-left: 32px;
+  h4 {
+    margin: 2px 0 6px;
+    font-size: 13px;
+    color: var(--quiet);
+  }
+  .buttons {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+  }
+  .buttons button {
+    min-height: 32px;
+  }
+`;
+
+const DOES = [
+  { value: "reads" as const, text: "only reads" },
+  { value: "sets" as const, text: "sets something" },
+  { value: "cannot be undone" as const, text: "cannot be undone" },
+];
+
+export interface CommandsCardProps {
+  setup: Setup;
+  change: (changes: Partial<Setup>) => void;
+  instrumentKey: string;
+  end: string;
+  open: boolean;
+  onOpen: () => void;
+}
+
+/** What the instrument can be told: its commands, their arguments and answers, and which stand on the Bench. */
+export function CommandsCard({ setup, change, instrumentKey, end, open, onOpen }: CommandsCardProps) {
+  const [pasting, setPasting] = useState(false);
+  const { command: commands } = setup;
+  const set = (index: number, command: InstrumentCommandPart): void =>
+    change({ command: commands.map((one, n) => (n === index ? command : one)) });
+  return (
+    <Row>
+      <Card $open={open} $bad={false} data-testid="commands">
+        <Head className="head" onPress={onOpen} aria-expanded={open}>
+          <h2>Commands</h2>
+          <span className="summary">{commands.map((one) => one.name).join(", ") || "none yet"}</span>
+        </Head>
+        {open && (
+          <div className="body">
+            <div>
+              {commands.map((one, index) => (
+                <Fold key={one.id} title={one.name} summary={summary(one)} open={one.send.startsWith("?")}>
+                  <CommandFields
+                    setup={setup}
+                    command={one}
+                    onCommand={(command) => set(index, command)}
+                    onRemove={() => change({ command: commands.filter((_, n) => n !== index) })}
+                  />
+                </Fold>
+              ))}
+            </div>
+            <div className="buttons">
+              <Button onPress={() => change({ command: [...commands, freshCommand(setup, end)] })}>
+                Add a command
+              </Button>
+              {!setup.modbus && (
+                <Button onPress={() => setPasting(!pasting)} aria-expanded={pasting}>
+                  Paste a command table
+                </Button>
+              )}
+            </div>
+            {pasting && (
+              <CommandTable
+                instrumentKey={instrumentKey}
+                taken={commands.map((one) => one.id)}
+                onTake={(more) => {
+                  change({ command: [...commands, ...more] });
+                  setPasting(false);
+                }}
+              />
+            )}
+          </div>
+        )}
+      </Card>
+    </Row>
+  );
+}
+
+const summary = (command: InstrumentCommandPart): string =>
+  (command.writes ? `writes ${command.writes}` : escaped(command.send)) +
+  (command.button ? ", on the Bench" : "");
+
+interface CommandFieldsProps {
+  setup: Setup;
+  command: InstrumentCommandPart;
+  onCommand: (command: InstrumentCommandPart) => void;
+  onRemove: () => void;
+}
+
+function CommandFields({ setup, command, onCommand, onRemove }: CommandFieldsProps) {
+  const set = (part: Partial<InstrumentCommandPart>): void => onCommand({ ...command, ...part });
+  const writable = setup.modbus?.registers.filter((one) => one.writable).map((one) => one.name) ?? [];
+  const fields = fieldsOf(command);
+  return (
+    <>
+      <Fields>
+        <Entry label="Name" value={command.name} onChange={(name) => set({ name })} width={170} />
+        {setup.modbus ? (
+          <Select
+            label="Writes the register"
+            value={command.writes}
+            options={writable}
+            onChange={(writes) => onCommand(sending(command, { writes, send: "" }))}
+            width={150}
+          />
+        ) : (
+          <BytesEntry
+            label="Sends"
+            value={command.send}
+            onChange={(send) => send && onCommand(sending(command, { send }))}
+            width={260}
+          />
+        )}
+        <Select
+          label="It"
+          value={command.does}
+          options={DOES}
+          onChange={(does) => set({ does })}
+          width={160}
+        />
+        <Tick on={command.button} onChange={(button) => set({ button })}>
+          button on the Bench
+        </Tick>
+        <Chip style={{ minHeight: 34 }} onPress={onRemove}>
+          Remove
+        </Chip>
+      </Fields>
+      {!setup.modbus && (
+        <Fields>
+          <BytesEntry
+            label="Its answer must read"
+            value={command.patterns[0] ?? ""}
+            placeholder="nothing need come"
+            onChange={(one) => set({ patterns: one ? [one, ...command.patterns.slice(1)] : [] })}
+            width={260}
+          />
+          <NumberEntry
+            label="Answer timeout, ms"
+            value={milli(command.give_up_after_s)}
+            onValue={(ms) => set({ give_up_after_s: (ms ?? 1000) / 1000 })}
+            width={125}
+            least={5}
+          />
+        </Fields>
+      )}
+      {fields.map(({ name, numeric }) => {
+        const one = argumentOf(command, name);
+        const put = (part: Partial<typeof one>): void => onCommand(withArgument(command, name, part));
+        const listed = one.choices.length > 0;
+        return (
+          <div key={name} role="group" aria-label={`Argument ${name}`}>
+            <h4>{`<${name}>`}</h4>
+            <Fields>
+              <Entry
+                label="On its field"
+                value={one.name}
+                placeholder={name}
+                onChange={(next) => put({ name: next })}
+                width={130}
+              />
+              <Entry label="Unit" value={one.unit} onChange={(unit) => put({ unit })} width={70} />
+              {numeric && !listed && (
+                <>
+                  <NumberEntry
+                    label="Lowest"
+                    value={one.lowest}
+                    onValue={(lowest) => put({ lowest })}
+                    width={90}
+                    empty
+                  />
+                  <NumberEntry
+                    label="Highest"
+                    value={one.highest}
+                    onValue={(highest) => put({ highest })}
+                    width={90}
+                    empty
+                  />
+                </>
+              )}
+              {one.lowest == null && one.highest == null && (
+                <ListEntry
+                  label="Or one of"
+                  values={one.choices.map(String)}
+                  onValues={(words) =>
+                    put({
+                      choices: words.map((word) => plain(word, numeric)).filter((word) => word !== null),
+                    })
+                  }
+                  width={170}
+                />
+              )}
+              <Entry
+                label="At first"
+                value={one.default == null ? "" : String(one.default)}
+                onChange={(text) => put({ default: plain(text, numeric) })}
+                width={90}
+              />
+            </Fields>
+          </div>
+        );
+      })}
+      <Entry label="What a person should know" value={command.note} onChange={(note) => set({ note })} />
+    </>
+  );
+}
