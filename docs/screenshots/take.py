@@ -110,6 +110,32 @@ def points(camera: Camera) -> None:
     shop(valve=0.6)
 
 
+TABLE = """Command\tParameter\tMeaning
+VP <opening>\t0 to 100 %, default 40\tSet the opening. Returns OK
+VM <mode>\tFAST|SLOW\tSpeed of the drive
+"""
+
+
+def commands(camera: Camera) -> None:
+    """The commands of the valve positioner, and a table from its manual."""
+    driver = camera.driver
+    driver.get(f"{camera.base}/instruments/valve-positioner?stage=Commands")
+    time.sleep(3)
+    camera.press("Paste a command table")
+    field = driver.find_element("css selector", "textarea[aria-label='Command table to paste']")
+    driver.execute_script(
+        "Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, 'value').set.call(arguments[0], arguments[1]);"
+        "arguments[0].dispatchEvent(new Event('input', {bubbles: true}))",
+        field,
+        TABLE,
+    )
+    camera.press("Read it")
+    time.sleep(1.5)
+    driver.execute_script("document.querySelector('[data-testid=commands]').scrollIntoView()")
+    time.sleep(0.5)
+    camera.take("commands")
+
+
 def main() -> None:
     """Take them all."""
     camera = Camera()
@@ -210,11 +236,8 @@ def main() -> None:
     camera.take("proposals")
     camera.press("Use this pattern")
     camera.press("Save")
-    shop(**{"stand-in": "seal-rig", "fault": "dashes"})
-    time.sleep(4)
-    camera.take("not-understood")
-    shop(**{"stand-in": "seal-rig", "fault": "dashes", "on": False})
     camera.press("remove")
+    commands(camera)
     driver.get(camera.base)
     time.sleep(2)
     camera.size(390, 844)

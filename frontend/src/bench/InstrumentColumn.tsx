@@ -109,7 +109,8 @@ const Lines = styled.ul`
   li:first-child {
     border-top: 0;
   }
-  a {
+  a,
+  li > button:first-child {
     color: inherit;
     font-weight: 600;
     font-size: 13px;

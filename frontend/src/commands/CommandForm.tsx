@@ -90,13 +90,15 @@ export function CommandForm({ instrument, command, by, narrow = false }: Command
         </Button>
       </div>
       {asking && (
-        <p role="alert">
-          {command.name}? This cannot be undone.{" "}
-          <Chip autoFocus onPress={send}>
-            {command.name}
-          </Chip>{" "}
-          <Chip onPress={() => setAsking(false)}>Cancel</Chip>
-        </p>
+        <div role="alert">
+          <p>{command.name}? This cannot be undone.</p>
+          <div className="fields">
+            <Chip autoFocus onPress={send}>
+              {command.name}
+            </Chip>
+            <Chip onPress={() => setAsking(false)}>Cancel</Chip>
+          </div>
+        </div>
       )}
       {hindered.words && (!narrow || closed) && (
         <p className="said">
@@ -149,7 +151,7 @@ function ArgumentField({ argument, value, onValue, narrow }: ArgumentFieldProps)
       label={label}
       value={typeof value === "number" ? value : null}
       onValue={onValue}
-      width={narrow ? 178 : 150}
+      width={narrow ? 188 : 150}
       {...(lowest == null ? {} : { least: lowest })}
       {...(highest == null ? {} : { most: highest })}
     />

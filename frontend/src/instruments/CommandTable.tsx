@@ -36,6 +36,12 @@ const Box = styled.div`
     font-size: 13px;
     white-space: pre-wrap;
   }
+  .row {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 2px 14px;
+  }
   .sent {
     font-family: "Atkinson Hyperlegible Mono Variable", monospace;
     font-weight: 600;
@@ -121,10 +127,14 @@ export function CommandTable({ instrumentKey, taken, onTake }: CommandTableProps
                 <div className="source">
                   Line {one.line}: {one.source}
                 </div>
-                <Tick on={ticked.has(one.line)} onChange={(on) => tick(one.line, on)}>
-                  {one.part.name}
-                </Tick>{" "}
-                sends <span className="sent">{escaped(one.part.send)}</span>
+                <div className="row">
+                  <Tick on={ticked.has(one.line)} onChange={(on) => tick(one.line, on)}>
+                    {one.part.name}
+                  </Tick>
+                  <span>
+                    sends <span className="sent">{escaped(one.part.send)}</span>
+                  </span>
+                </div>
                 <ul>
                   {one.evidence.map((words) => (
                     <li key={words} style={{ border: 0, padding: 0 }}>
@@ -144,7 +154,7 @@ export function CommandTable({ instrumentKey, taken, onTake }: CommandTableProps
                 <div className="source">
                   Line {one.line}: {one.source}
                 </div>
-                <div className="doubt">{one.why}</div>
+                <div className={one.why.startsWith("This is the ") ? "source" : "doubt"}>{one.why}</div>
               </li>
             ))}
           </ol>

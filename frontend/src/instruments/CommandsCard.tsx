@@ -1,7 +1,9 @@
 import { useState } from "react";
 import { Button as Head } from "react-aria-components";
 import styled from "styled-components";
-import type { InstrumentCommandPart, Setup } from "../api/client";
+import type { Command, Instrument, InstrumentCommandPart, Setup } from "../api/client";
+import { CommandForm } from "../commands/CommandForm";
+import { ofInstrument, useCommands } from "../commands/useCommands";
 import { Button, Chip } from "../parts/Button";
 import { BytesEntry } from "../parts/BytesEntry";
 import { escaped } from "../parts/escapes";
@@ -17,9 +19,20 @@ import { Card } from "./StageCard";
 
 const Row = styled.div`
   padding-left: 32px;
+  .body > * {
+    min-width: 0;
+  }
   h4 {
     margin: 2px 0 6px;
     font-size: 13px;
+    color: var(--quiet);
+  }
+  .last {
+    display: flex;
+    align-items: center;
+    gap: 16px;
+  }
+  .later {
     color: var(--quiet);
   }
   .buttons {
@@ -42,15 +55,28 @@ export interface CommandsCardProps {
   setup: Setup;
   change: (changes: Partial<Setup>) => void;
   instrumentKey: string;
-  end: string;
+  /** Its commands as they are kept. */
+  before: InstrumentCommandPart[];
+  instrument: Instrument | undefined;
   open: boolean;
   onOpen: () => void;
 }
 
 /** What the instrument can be told: its commands, their arguments and answers, and which stand on the Bench. */
-export function CommandsCard({ setup, change, instrumentKey, end, open, onOpen }: CommandsCardProps) {
+export function CommandsCard({
+  setup,
+  change,
+  instrumentKey,
+  before,
+  instrument,
+  open,
+  onOpen,
+}: CommandsCardProps) {
   const [pasting, setPasting] = useState(false);
   const { command: commands } = setup;
+  const inForce = ofInstrument(useCommands(), instrumentKey);
+  const isKept = (one: InstrumentCommandPart): boolean =>
+    before.some((other) => JSON.stringify(other) === JSON.stringify(one));
   const set = (index: number, command: InstrumentCommandPart): void =>
     change({ command: commands.map((one, n) => (n === index ? command : one)) });
   return (
@@ -62,11 +88,13 @@ export function CommandsCard({ setup, change, instrumentKey, end, open, onOpen }
         </Head>
         {open && (
           <div className="body">
-            <div>
+            <div style={{ minWidth: 0 }}>
               {commands.map((one, index) => (
                 <Fold key={one.id} title={one.name} summary={summary(one)} open={one.send.startsWith("?")}>
                   <CommandFields
                     setup={setup}
+                    instrument={instrument}
+                    kept={isKept(one) ? inForce.find((other) => other.id === one.id) : undefined}
                     command={one}
                     onCommand={(command) => set(index, command)}
                     onRemove={() => change({ command: commands.filter((_, n) => n !== index) })}
@@ -75,7 +103,11 @@ export function CommandsCard({ setup, change, instrumentKey, end, open, onOpen }
               ))}
             </div>
             <div className="buttons">
-              <Button onPress={() => change({ command: [...commands, freshCommand(setup, end)] })}>
+              <Button
+                onPress={() =>
+                  change({ command: [...commands, freshCommand(setup, instrument?.sends_end ?? "\r\n")] })
+                }
+              >
                 Add a command
               </Button>
               {!setup.modbus && (
@@ -107,12 +139,15 @@ const summary = (command: InstrumentCommandPart): string =>
 
 interface CommandFieldsProps {
   setup: Setup;
+  instrument: Instrument | undefined;
+  /** As it is in force; none where it was changed. */
+  kept: Command | undefined;
   command: InstrumentCommandPart;
   onCommand: (command: InstrumentCommandPart) => void;
   onRemove: () => void;
 }
 
-function CommandFields({ setup, command, onCommand, onRemove }: CommandFieldsProps) {
+function CommandFields({ setup, instrument, kept, command, onCommand, onRemove }: CommandFieldsProps) {
   const set = (part: Partial<InstrumentCommandPart>): void => onCommand({ ...command, ...part });
   const writable = setup.modbus?.registers.filter((one) => one.writable).map((one) => one.name) ?? [];
   const fields = fieldsOf(command);
@@ -137,18 +172,12 @@ function CommandFields({ setup, command, onCommand, onRemove }: CommandFieldsPro
           />
         )}
         <Select
-          label="It"
+          label="What it does"
           value={command.does}
           options={DOES}
           onChange={(does) => set({ does })}
           width={160}
         />
-        <Tick on={command.button} onChange={(button) => set({ button })}>
-          button on the Bench
-        </Tick>
-        <Chip style={{ minHeight: 34 }} onPress={onRemove}>
-          Remove
-        </Chip>
       </Fields>
       {!setup.modbus && (
         <Fields>
@@ -177,7 +206,7 @@ function CommandFields({ setup, command, onCommand, onRemove }: CommandFieldsPro
             <h4>{`<${name}>`}</h4>
             <Fields>
               <Entry
-                label="On its field"
+                label="Label"
                 value={one.name}
                 placeholder={name}
                 onChange={(next) => put({ name: next })}
@@ -204,7 +233,7 @@ function CommandFields({ setup, command, onCommand, onRemove }: CommandFieldsPro
               )}
               {one.lowest == null && one.highest == null && (
                 <ListEntry
-                  label="Or one of"
+                  label="Choices"
                   values={one.choices.map(String)}
                   onValues={(words) =>
                     put({
@@ -215,7 +244,7 @@ function CommandFields({ setup, command, onCommand, onRemove }: CommandFieldsPro
                 />
               )}
               <Entry
-                label="At first"
+                label="Default"
                 value={one.default == null ? "" : String(one.default)}
                 onChange={(text) => put({ default: plain(text, numeric) })}
                 width={90}
@@ -225,6 +254,20 @@ function CommandFields({ setup, command, onCommand, onRemove }: CommandFieldsPro
         );
       })}
       <Entry label="What a person should know" value={command.note} onChange={(note) => set({ note })} />
+      <div className="last">
+        <Tick on={command.button} onChange={(button) => set({ button })}>
+          button on the Bench
+        </Tick>
+        <Chip onPress={onRemove}>Remove</Chip>
+      </div>
+      {kept ? (
+        <div role="group" aria-label={`Try ${command.name}`}>
+          <h4>Try it</h4>
+          <CommandForm instrument={instrument} command={kept} by="" />
+        </div>
+      ) : (
+        <p className="later">It can be tried when it is saved.</p>
+      )}
     </>
   );
 }

@@ -298,7 +298,8 @@ function Form({ newest }: { newest: SetupForm }) {
           setup={draft}
           change={change}
           instrumentKey={form.key}
-          end={instrument?.sends_end ?? "\r\n"}
+          before={form.setup.command}
+          instrument={instrument}
           open={open === "Commands"}
           onOpen={() => setAddress({ stage: open === "Commands" ? "none" : "Commands" }, { replace: true })}
         />
