@@ -69,7 +69,8 @@ class _Memory:
 
 @dataclass(slots=True)
 class Program:
-    """`inputs`: the channels it needs, by id, in the order they are first named. `unit`: what its values are in."""
+    """`inputs`: the channels it needs, by id, in the order they are first named. `unit`: what its values are in. `condition`: it is one,
+    and gives 1 or 0."""
 
     text: str
     inputs: list[str]
@@ -77,6 +78,7 @@ class Program:
     _evaluate: Evaluate
     _memories: list[_Memory] = field(default_factory=list)
     _slots: int = 0
+    condition: bool = False
 
     def value(self, at: int, inputs: Values) -> float:
         """Its value at a time (microseconds), from those of its inputs (None: there is none).
@@ -111,12 +113,15 @@ class Program:
             memory.window.restore(kept)
 
 
-def compiled(text: str, units: Mapping[str, str], target: str | None = None) -> Program:
-    """An expression made ready. `units`: of every channel there is, by id; `target`: the unit its values are wanted in.
+def compiled(
+    text: str, units: Mapping[str, str], target: str | None = None, constant: bool = False
+) -> Program:
+    """An expression made ready. `units`: of every channel there is, by id; `target`: the unit its values are wanted in; `constant`: it
+    may name no channel.
 
     Raises ExpressionError with the column.
     """
-    return _Compiler(text, units).program(target)
+    return _Compiler(text, units).program(target, constant)
 
 
 def _nearest(name: str, names: Mapping[str, object] | set[str]) -> str:
@@ -132,7 +137,7 @@ class _Compiler:
         self._pending: list[tuple[Window, Evaluate, list[int]]] = []
         self._nodes = 0
 
-    def program(self, target: str | None) -> Program:
+    def program(self, target: str | None, constant: bool) -> Program:
         tree = parse(self._text)
         part = self._part(tree)
         unit = part.unit if part.unit is not None else unit_of("")
@@ -148,13 +153,14 @@ class _Compiler:
                     1, f"it comes out in {unit}, but {wanted} is wanted. {error}"
                 ) from error
             evaluate, unit = _scaled(evaluate, scale, offset), wanted
-        if not self._inputs:
+        if not self._inputs and not constant:
             raise ExpressionError(1, "it names no channel: a channel is calculated from others")
         count = len(self._inputs)
         for index, (window, of, box) in enumerate(self._pending):
             box[0] = count + index
             self._memories.append(_Memory(window, of, count + index))
-        return Program(self._text, self._inputs, unit, evaluate, self._memories, count + len(self._pending))
+        slots = count + len(self._pending)
+        return Program(self._text, self._inputs, unit, evaluate, self._memories, slots, part.unit is None)
 
     @staticmethod
     def _conversion(source: Unit, target: Unit) -> tuple[float, float]:

@@ -1,0 +1,448 @@
+"""Carrying a procedure out: a state machine that is told what happened, and says what it wants done.
+
+It does nothing by itself: whoever drives it (recorder.conductor, a rehearsal, a test) feeds it time, samples and what came of its
+wishes, and carries those out. The same in gives the same out.
+"""
+
+import math
+import re
+from collections.abc import Callable, Generator, Iterable, Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+from tidybench.core.expression.program import Nothing, Program
+from tidybench.core.plan.steadiness import Steadiness
+from tidybench.core.procedure.checked import PLACED, Checked, text_fields
+from tidybench.core.procedure.steps import (
+    Ask,
+    BeginRun,
+    Else,
+    EndRun,
+    For,
+    Formula,
+    If,
+    Let,
+    Mark,
+    Point,
+    Step,
+    Tell,
+    Wait,
+    WaitSteady,
+    WaitUntil,
+    Words,
+)
+from tidybench.core.values.figure import figure
+
+State = Literal["running", "at its end", "ended"]
+AT_ONCE = 500
+"""Steps that are carried out without a pause between them."""
+
+LOGGED = 2000
+
+
+@dataclass(slots=True, frozen=True)
+class Wish:
+    """Something that is to be done. `number` tells it from the others of this procedure; what comes of it is `told`."""
+
+    number: int
+    what: Literal["command", "mark", "point", "begin run", "end run"]
+    line: int
+    text: str = ""
+    instrument: str = ""
+    command: str = ""
+    values: dict[str, float | str] = field(default_factory=dict)
+    span: int = 0
+
+
+@dataclass(slots=True, frozen=True)
+class Logged:
+    """A line of what was done. `at` in microseconds; `line` of the procedure, 0 for none."""
+
+    at: int
+    line: int
+    words: str
+    good: bool = True
+
+
+@dataclass(slots=True, frozen=True)
+class Question:
+    """What a person is asked. `unit`: of the number that is wanted; None where yes or no is."""
+
+    line: int
+    text: str
+    unit: str | None
+
+
+class Stopped(Exception):
+    """The steps end here; why, in words. `good`: nothing went wrong."""
+
+    def __init__(self, why: str) -> None:
+        self.why = why
+        super().__init__(why)
+
+
+@dataclass(slots=True)
+class _Pause:
+    """What a step waits for. `until`: the time at which it is over, None for never."""
+
+    until: int | None = None
+    program: Program | None = None
+    steady: tuple[int, Steadiness] | None = None
+    wish: Wish | None = None
+    question: Question | None = None
+    words: str = ""
+    over: "tuple[bool, object] | None" = None  # whether it came as it was to, and what came
+
+
+Steps = Generator[_Pause, "tuple[bool, object]", None]
+
+
+class ProcedureRun:
+    """One procedure on its way. One thread at a time may use it."""
+
+    def __init__(self, made: Checked, now: int, only_always: bool = False) -> None:
+        """`only_always`: what it was in the middle of is over, and its end is due (the recorder was restarted)."""
+        self.made, self.begun_at = made, now
+        self.state: State = "running"
+        self.line = 0
+        self.why = ""
+        self.failed = False
+        self.log: list[Logged] = []
+        self.ended_at: int | None = None
+        self.wishes: list[Wish] = []
+        self._now = now
+        self._latest: dict[int, tuple[int, float | None]] = {}
+        self._names: dict[str, tuple[str, float]] = {}
+        self._number = 0
+        self._pause: _Pause | None = None
+        self._paused_at: int | None = None
+        self._steps: Steps = self._whole(only_always)
+
+    # ---- what is told
+
+    def sample(self, number: int, quality: int, at: int, value: float) -> None:
+        """A sample of a channel, in order."""
+        good = quality <= 1 and math.isfinite(value)
+        self._latest[number] = at, value if good else None
+        pause = self._pause
+        if pause is None or pause.over is not None:
+            return
+        if pause.steady is not None and pause.steady[0] == number:
+            pause.steady[1].take(at, quality, value)
+            if pause.steady[1].holds(at):
+                pause.over = True, None
+        elif pause.program is not None and any(
+            self._number_of(one) == number for one in pause.program.inputs
+        ):
+            self._try(pause, at)
+
+    def told(self, number: int, good: bool, words: str) -> None:
+        """What came of a wish, by its number."""
+        pause = self._pause
+        if (
+            pause is not None
+            and pause.wish is not None
+            and pause.wish.number == number
+            and pause.over is None
+        ):
+            pause.over = good, words
+        else:
+            self._say(0, f"what was asked for before: {words}", good)
+
+    def answer(self, value: float | bool, by: str) -> bool:
+        """A person's answer; False where nothing is asked."""
+        pause = self._pause
+        if pause is None or pause.question is None or pause.over is not None:
+            return False
+        pause.over = True, (value, by)
+        return True
+
+    def skip(self, by: str) -> bool:
+        """A person goes on without waiting any longer; False where it waits for nothing that can be skipped."""
+        pause = self._pause
+        if pause is None or pause.over is not None or pause.wish is not None or pause.question is not None:
+            return False
+        self._say(self.line, f"not waited for any longer, by {by}")
+        pause.over = True, None
+        return True
+
+    def stop(self, why: str) -> None:
+        """The steps end at once, whatever they wait for; then comes what is always done."""
+        if self.state == "running":
+            self._paused_at = None
+            self._advance(lambda: self._steps.throw(Stopped(why)))
+
+    def pause(self, on: bool, by: str) -> None:
+        """Nothing goes on until it is told to; the time that passes meanwhile does not count."""
+        if on and self._paused_at is None and self.state == "running":
+            self._paused_at = self._now
+            self._say(self.line, f"paused by {by}")
+        elif not on and self._paused_at is not None:
+            if self._pause is not None and self._pause.until is not None:
+                self._pause.until += self._now - self._paused_at
+            self._paused_at = None
+            self._say(self.line, f"goes on, by {by}")
+
+    # ---- what it wants
+
+    @property
+    def paused(self) -> bool:
+        """Whether a person has paused it."""
+        return self._paused_at is not None
+
+    @property
+    def question(self) -> Question | None:
+        """What a person is asked now."""
+        pause = self._pause
+        return pause.question if pause is not None and pause.over is None else None
+
+    @property
+    def waits(self) -> tuple[str, int | None]:
+        """What it waits for, in words, and until when (microseconds)."""
+        return (self._pause.words, self._pause.until) if self._pause is not None else ("", None)
+
+    @property
+    def deadline(self) -> int | None:
+        """When `look` wants to be called if nothing happens before."""
+        if self.state == "ended" or self._paused_at is not None:
+            return None
+        return self._pause.until if self._pause is not None and self._pause.over is None else self._now
+
+    def look(self, now: int) -> list[Wish]:
+        """Go on as far as it can at `now`; what is to be done."""
+        self._now = max(self._now, now)
+        if self._paused_at is None:
+            for _ in range(AT_ONCE):
+                if not self._go_on():
+                    break
+        wishes, self.wishes = self.wishes, []
+        return wishes
+
+    def _go_on(self) -> bool:
+        pause = self._pause
+        if self.state == "ended":
+            return False
+        if pause is None:
+            self._advance(lambda: next(self._steps))
+            return True
+        if pause.over is None and pause.until is not None and self._now >= pause.until:
+            pause.over = False, None
+        if pause.over is None:
+            return False
+        over = pause.over
+        self._advance(lambda: self._steps.send(over))
+        return True
+
+    def _advance(self, step: Callable[[], _Pause]) -> None:
+        try:
+            self._pause = step()
+        except StopIteration:
+            self._pause, self.state, self.ended_at = None, "ended", self._now
+
+    # ---- the steps
+
+    def _whole(self, only_always: bool) -> Steps:
+        name = self.made.procedure.name
+        try:
+            if only_always:
+                raise Stopped("the recorder was restarted")
+            self._say(0, f"“{name}” begins")
+            yield from self._block(self.made.procedure.steps)
+            self.why = "all steps are done"
+        except Stopped as stopped:
+            self.why, self.failed = stopped.why, True
+            self._say(self.line, f"stopped: {stopped.why}", False)
+        self.state = "at its end"
+        for step in self.made.procedure.always:
+            try:
+                yield from self._step(step)
+            except Stopped as stopped:  # each is tried, whatever came of those before
+                self.failed = True
+                self._say(step.line, f"at its end: {stopped.why}", False)
+        self._say(0, f"“{name}” has ended: {self.why}", not self.failed)
+
+    def _block(self, steps: Iterable[Step]) -> Steps:
+        for step in steps:
+            yield from self._step(step)
+
+    def _step(self, step: Step) -> Steps:
+        self.line = step.line
+        if isinstance(step, Tell):
+            yield from self._tell(step)
+        elif isinstance(step, Wait):
+            yield _Pause(self._now + step.span, words=f"{_span(step.span)} to pass")
+            self._say(step.line, f"waited {_span(step.span)}")
+        elif isinstance(step, WaitUntil):
+            yield from self._until(step)
+        elif isinstance(step, WaitSteady):
+            yield from self._until_steady(step)
+        elif isinstance(step, Ask):
+            yield from self._ask(step)
+        elif isinstance(step, Mark):
+            yield from self._mark(step)
+        elif isinstance(step, Point):
+            yield from self._want("point", step.line, self._filled(step.words), step.span, step.otherwise)
+        elif isinstance(step, BeginRun):
+            yield from self._want("begin run", step.line, self._filled(step.words))
+        elif isinstance(step, EndRun):
+            yield from self._want("end run", step.line, "")
+        elif isinstance(step, Let):
+            program = self.made.program(step.value)
+            self._names[step.name] = program.unit.label, self._value(program)
+        elif isinstance(step, If):
+            yield from self._block(step.then if self._holds(step.condition) else step.otherwise)
+        else:
+            yield from self._for(step)
+
+    def _tell(self, step: Tell) -> Steps:
+        command = self.made.view.commands[step.instrument, step.command]
+        given = dict(step.values) if step.only is None else {command.arguments[0].field: step.only}
+        texts = text_fields(command)
+        values: dict[str, float | str] = {
+            name: formula.text[1:-1] if name in texts else self._value(self.made.program(formula))
+            for name, formula in given.items()
+        }
+        said = ", ".join(value if isinstance(value, str) else f"{value:.12g}" for value in values.values())
+        what = f"{command.part.name}{f' {said}' if said else ''}"
+        wish = self._wish("command", step.line, what, step.instrument, step.command, values)
+        good, words = yield _Pause(wish=wish, words=f"the answer to {what}")
+        self._say(step.line, f"{what}: {words}", good)
+        self._else(good, step.otherwise, f"{what}: {words}")
+
+    def _until(self, step: WaitUntil) -> Steps:
+        program = self.made.program(step.condition)
+        pause = _Pause(self._now + step.at_most, program=program, words=step.condition.text)
+        self._try(pause, self._now)
+        good, _ = yield pause
+        what = (
+            f"{step.condition.text}" if good else f"{step.condition.text}: not within {_span(step.at_most)}"
+        )
+        self._say(step.line, what, good)
+        self._else(good, step.otherwise, what)
+
+    def _until_steady(self, step: WaitSteady) -> Steps:
+        channel = self.made.view.channels[step.channel]
+        band = self._value(self.made.program(step.band))
+        what = f"{step.channel} steady within {figure(band)}{f' {channel.unit}' if channel.unit else ''} for {_span(step.span)}"
+        watch = Steadiness(step.span, band, channel.age)
+        good, _ = yield _Pause(self._now + step.at_most, steady=(channel.number, watch), words=what)
+        what = what if good else f"{what}: not within {_span(step.at_most)}"
+        self._say(step.line, what, good)
+        self._else(good, step.otherwise, what)
+
+    def _ask(self, step: Ask) -> Steps:
+        text = self._filled(step.words)
+        question = Question(step.line, text, step.unit if step.name else None)
+        good, came = yield _Pause(self._now + step.at_most, question=question, words=f"an answer to “{text}”")
+        if not good or not isinstance(came, tuple):
+            raise Stopped(f"nobody answered “{text}” within {_span(step.at_most)}")
+        value, by = came
+        if step.name:
+            self._names[step.name] = step.unit, float(value)
+            self._say(
+                step.line, f"{text} {figure(float(value))}{f' {step.unit}' if step.unit else ''}, by {by}"
+            )
+            return
+        self._say(step.line, f"{text} {'yes' if value else 'no'}, by {by}", bool(value))
+        if not value:
+            raise Stopped(f"“{text}” was answered with no, by {by}")
+
+    def _mark(self, step: Mark) -> Steps:
+        text = self._filled(step.words)
+        if step.only_said:
+            self._say(step.line, text)
+            return
+        yield from self._want("mark", step.line, text)
+
+    def _want(
+        self,
+        what: Literal["mark", "point", "begin run", "end run"],
+        line: int,
+        text: str,
+        span: int = 0,
+        otherwise: Else = "stop",
+    ) -> Steps:
+        wish = self._wish(what, line, text, span=span)
+        good, words = yield _Pause(wish=wish, words=f"{what} {text}".strip())
+        self._say(line, str(words), good)
+        self._else(good, otherwise, str(words))
+
+    def _for(self, step: For) -> Steps:
+        before = self._names.get(step.name)
+        for place, value in enumerate(step.values, 1):
+            self.line = step.line
+            if step.name:
+                self._names[step.name] = step.unit, value
+                unit = f" {step.unit}" if step.unit else ""
+                self._say(step.line, f"{step.name} = {figure(value)}{unit} ({place} of {len(step.values)})")
+            else:
+                self._say(step.line, f"{place} of {len(step.values)}")
+            yield from self._block(step.body)
+        if before is not None:
+            self._names[step.name] = before
+
+    # ---- their help
+
+    def _wish(
+        self, what: Literal["command", "mark", "point", "begin run", "end run"], line: int, text: str, instrument: str = "",
+        command: str = "", values: dict[str, float | str] | None = None, span: int = 0,
+    ) -> Wish:  # fmt: skip
+        self._number += 1
+        wish = Wish(self._number, what, line, text, instrument, command, values or {}, span)
+        self.wishes.append(wish)
+        return wish
+
+    def _else(self, good: bool, otherwise: Else, what: str) -> None:
+        if not good and otherwise == "stop":
+            raise Stopped(what)
+
+    def _say(self, line: int, words: str, good: bool = True) -> None:
+        self.log.append(Logged(self._now, line, words, good))
+        del self.log[:-LOGGED]
+
+    def _filled(self, words: Words) -> str:
+        def placed(match: re.Match[str]) -> str:
+            unit, value = self._names[match[1]]
+            return f"{figure(value)}{f' {unit}' if unit else ''}"
+
+        return PLACED.sub(placed, words.text)
+
+    def _number_of(self, name: str) -> int:
+        channel = self.made.view.channels.get(name)
+        return channel.number if channel is not None and name not in self._names else -1
+
+    def _inputs(self, names: Sequence[str], at: int) -> list[float | None]:
+        found: list[float | None] = []
+        for name in names:
+            if name in self._names:
+                found.append(self._names[name][1])
+                continue
+            channel = self.made.view.channels[name]
+            then, value = self._latest.get(channel.number, (0, None))
+            found.append(value if at - then <= channel.age else None)
+        return found
+
+    def _value(self, program: Program) -> float:
+        try:
+            return program.value(self._now, self._inputs(program.inputs, self._now))
+        except Nothing as nothing:
+            raise Stopped(f"“{program.text}” gives nothing: {nothing}") from None
+
+    def _holds(self, formula: Formula) -> bool:
+        return self._value(self.made.program(formula)) != 0
+
+    def _try(self, pause: _Pause, at: int) -> None:
+        """Whether a condition holds now; one that gives nothing does not."""
+        assert pause.program is not None
+        try:
+            if pause.program.value(at, self._inputs(pause.program.inputs, at)) != 0:
+                pause.over = True, None
+        except Nothing:
+            pass
+
+
+def _span(us: int) -> str:
+    for unit, size in (("h", 3_600_000_000), ("min", 60_000_000), ("s", 1_000_000)):
+        if us >= size and us % size == 0:
+            return f"{us // size} {unit}"
+    return f"{us / 1_000_000:g} s"

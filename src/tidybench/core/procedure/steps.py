@@ -1,0 +1,171 @@
+"""The steps of a procedure, as they are written. `line` counts from 1; expressions are texts with the column they begin at."""
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+Else = Literal["stop", "go on"]
+"""What happens where a step comes to nothing."""
+
+
+@dataclass(slots=True, frozen=True)
+class Formula:
+    """An expression as it is written, and the column of its first character."""
+
+    text: str
+    column: int
+
+
+@dataclass(slots=True, frozen=True)
+class Words:
+    """A text with values in it: `{opening}` stands for what a name means when the step is carried out."""
+
+    text: str
+    column: int
+
+
+@dataclass(slots=True, frozen=True)
+class Tell:
+    """`set INSTRUMENT.COMMAND to EXPRESSION` (`only`), or `send INSTRUMENT.COMMAND with FIELD = EXPRESSION, …`."""
+
+    line: int
+    instrument: str
+    command: str
+    column: int
+    only: Formula | None
+    values: tuple[tuple[str, Formula], ...]
+    otherwise: Else = "stop"
+
+
+@dataclass(slots=True, frozen=True)
+class Wait:
+    """`wait 5 s`. Microseconds."""
+
+    line: int
+    span: int
+
+
+@dataclass(slots=True, frozen=True)
+class WaitUntil:
+    """`wait until CONDITION, at most 2 min`. Microseconds."""
+
+    line: int
+    condition: Formula
+    at_most: int
+    otherwise: Else = "stop"
+
+
+@dataclass(slots=True, frozen=True)
+class WaitSteady:
+    """`wait until CHANNEL is steady within BAND for 10 s, at most 2 min`. Microseconds."""
+
+    line: int
+    channel: str
+    column: int
+    band: Formula
+    span: int
+    at_most: int
+    otherwise: Else = "stop"
+
+
+@dataclass(slots=True, frozen=True)
+class Ask:
+    """`ask "…"`: yes, or the procedure stops; `ask NAME "…" [unit]`: a number."""
+
+    line: int
+    words: Words
+    name: str = ""
+    unit: str = ""
+    at_most: int = 0
+
+
+@dataclass(slots=True, frozen=True)
+class Mark:
+    """`mark "…"`, in the run that is on; `say "…"` (`only_said`): in the log of the procedure alone."""
+
+    line: int
+    words: Words
+    only_said: bool = False
+
+
+@dataclass(slots=True, frozen=True)
+class Point:
+    """`take point "…", averaging 10 s`: of all channels with numbers; it waits until the point is taken. Microseconds."""
+
+    line: int
+    words: Words
+    span: int
+    otherwise: Else = "stop"
+
+
+@dataclass(slots=True, frozen=True)
+class BeginRun:
+    """`begin run "…"`: each reading."""
+
+    line: int
+    words: Words
+
+
+@dataclass(slots=True, frozen=True)
+class EndRun:
+    """`end run`."""
+
+    line: int
+
+
+@dataclass(slots=True, frozen=True)
+class Let:
+    """`let NAME = EXPRESSION`."""
+
+    line: int
+    name: str
+    value: Formula
+
+
+@dataclass(slots=True, frozen=True)
+class If:
+    """`if CONDITION`, and `else`."""
+
+    line: int
+    condition: Formula
+    then: "tuple[Step, ...]"
+    otherwise: "tuple[Step, ...]" = ()
+
+
+@dataclass(slots=True, frozen=True)
+class For:
+    """`for NAME = 20, 40, 60 [%]`, or `for NAME = 20 to 100 step 20 [%]`; `repeat 5 times` has no name."""
+
+    line: int
+    name: str
+    unit: str
+    values: tuple[float, ...]
+    body: "tuple[Step, ...]"
+
+
+Step = Tell | Wait | WaitUntil | WaitSteady | Ask | Mark | Point | BeginRun | EndRun | Let | If | For
+
+
+@dataclass(slots=True, frozen=True)
+class Procedure:
+    """A whole one. `always`: carried out at its end, whatever happened."""
+
+    name: str
+    steps: tuple[Step, ...]
+    always: tuple[Step, ...] = field(default=())
+
+
+@dataclass(slots=True, frozen=True)
+class Problem:
+    """What is wrong with a line, and where; line and column count from 1."""
+
+    line: int
+    column: int
+    what: str
+
+
+class ProcedureError(ValueError):
+    """A text that is no procedure; `problems` in the order of its lines."""
+
+    def __init__(self, problems: list[Problem]) -> None:
+        self.problems = problems
+        super().__init__("\n".join(f"Line {one.line}, column {one.column}: {one.what}" for one in problems))
