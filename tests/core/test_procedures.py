@@ -5,7 +5,8 @@ import pytest
 from tests.core.test_commands import SETUP
 from tidybench.core.compile.command import compile_command
 from tidybench.core.compile.load import load
-from tidybench.core.procedure.checked import BenchView, ChannelView, Checked, checked
+from tidybench.core.procedure.bench_view import BenchView, ChannelView
+from tidybench.core.procedure.checked import Checked, checked
 from tidybench.core.procedure.run import ProcedureRun, Wish
 from tidybench.core.procedure.steps import ProcedureError
 from tidybench.core.procedure.text import parse
@@ -275,6 +276,6 @@ def test_all_that_is_wrong_is_said_at_once() -> None:
 
 
 def test_a_text_without_a_name_or_steps() -> None:
-    assert problems("wait 5 s")[0] == "1:1 It begins with its name: procedure Pump acceptance"
+    assert problems("wait 5 s")[0] == "1:1 It begins with its name: procedure Pump acceptance."
     assert problems("procedure x")[0].startswith("1:1 It has no steps")
     assert problems("")[0].startswith("1:1 It begins with its name")

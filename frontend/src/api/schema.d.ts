@@ -593,10 +593,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Commands
+         * List Commands
          * @description The commands of all instruments in use; those that have some.
          */
-        get: operations["commands"];
+        get: operations["list_commands"];
         put?: never;
         post?: never;
         delete?: never;
@@ -615,10 +615,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Give
+         * Give Command
          * @description Give a command between two polls, and wait for what comes of it.
          */
-        post: operations["give"];
+        post: operations["give_command"];
         delete?: never;
         options?: never;
         head?: never;
@@ -635,10 +635,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Table
+         * Read Command Table
          * @description Read a command table for an instrument. Nothing is kept: a person checks it first.
          */
-        post: operations["table"];
+        post: operations["read_command_table"];
         delete?: never;
         options?: never;
         head?: never;
@@ -977,6 +977,190 @@ export interface paths {
         get: operations["plan_file"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Procedures
+         * @description The procedures kept at this bench, by their names.
+         */
+        get: operations["list_procedures"];
+        put?: never;
+        /**
+         * Keep Procedure
+         * @description Keep a procedure under the name in its first line; an older one of this name is replaced. It may have problems still.
+         */
+        post: operations["keep_procedure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedures/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Procedure
+         * @description Check a procedure against the bench as it is. Nothing is sent.
+         */
+        post: operations["check_procedure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedures/{name}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Procedure File
+         * @description The procedure as a file.
+         */
+        get: operations["procedure_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Procedure
+         * @description Remove a procedure. One that is being carried out goes on.
+         */
+        delete: operations["remove_procedure"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedure/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Procedure
+         * @description Carry a procedure out, from its first step on.
+         */
+        post: operations["start_procedure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedure/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Procedure
+         * @description Its steps end at once; what is always done is done.
+         */
+        post: operations["stop_procedure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedure/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pause Procedure
+         * @description Pause it, or let it go on.
+         */
+        post: operations["pause_procedure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedure/skip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Skip Wait
+         * @description What is waited for now is not waited for any longer.
+         */
+        post: operations["skip_wait"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedure/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer Procedure
+         * @description Answer what it asks.
+         */
+        post: operations["answer_procedure"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1758,6 +1942,17 @@ export interface components {
             troubles: string[];
         };
         /**
+         * AskedBy
+         * @description Who asks.
+         */
+        AskedBy: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
+        };
+        /**
          * AskedChoice
          * @description One answer to a question. `shown`: what messages of one's own would give then.
          */
@@ -2364,6 +2559,29 @@ export interface components {
             wait_ms: number;
         };
         /**
+         * CommandGivenBy
+         * @description What was typed, and who asks. `sure`: it may be one that cannot be undone.
+         */
+        CommandGivenBy: {
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: number | string;
+            };
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Sure
+             * @default false
+             */
+            sure: boolean;
+        };
+        /**
          * CommandInfo
          * @description A command that an instrument can be given.
          */
@@ -2417,6 +2635,14 @@ export interface components {
             lines: string[];
             /** Why */
             why: string;
+        };
+        /**
+         * CommandTable
+         * @description A command table, as it was copied from a manual.
+         */
+        CommandTable: {
+            /** Text */
+            text: string;
         };
         /**
          * Comparison
@@ -2826,29 +3052,6 @@ export interface components {
             name: string;
             /** Text */
             text: string;
-        };
-        /**
-         * Given
-         * @description What was typed, and who asks. `sure`: it may be one that cannot be undone.
-         */
-        Given: {
-            /**
-             * Values
-             * @default {}
-             */
-            values: {
-                [key: string]: number | string;
-            };
-            /**
-             * By
-             * @default
-             */
-            by: string;
-            /**
-             * Sure
-             * @default false
-             */
-            sure: boolean;
         };
         /**
          * Health
@@ -3410,6 +3613,20 @@ export interface components {
              * @default 0
              */
             left_out: number;
+        };
+        /**
+         * LoggedStep
+         * @description A line of what was done; `line` of the text, 0 for none. Microseconds.
+         */
+        LoggedStep: {
+            /** At */
+            at: number;
+            /** Line */
+            line: number;
+            /** Words */
+            words: string;
+            /** Good */
+            good: boolean;
         };
         /**
          * Mark
@@ -4310,6 +4527,133 @@ export interface components {
             pattern?: number | null;
         };
         /**
+         * ProblemInfo
+         * @description What is wrong with a line, and where; both count from 1.
+         */
+        ProblemInfo: {
+            /** Line */
+            line: number;
+            /** Column */
+            column: number;
+            /** What */
+            what: string;
+        };
+        /**
+         * ProcedureBegin
+         * @description Carry this text out.
+         */
+        ProcedureBegin: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ProcedureChecked
+         * @description What is wrong with a procedure; where nothing is, every command it would send, and how long it takes at least and at most (seconds,
+         *     answers of instruments and persons left out).
+         */
+        ProcedureChecked: {
+            /** Name */
+            name: string;
+            /** Problems */
+            problems: components["schemas"]["ProblemInfo"][];
+            /** Sends */
+            sends: components["schemas"]["SendingInfo"][];
+            /** Least S */
+            least_s: number;
+            /** Most S */
+            most_s: number;
+        };
+        /**
+         * ProcedureInfo
+         * @description A procedure that is kept. `saved_at`: microseconds. `problems`: how many there are on this bench.
+         */
+        ProcedureInfo: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /** Saved At */
+            saved_at: number;
+            /** Problems */
+            problems: number;
+        };
+        /**
+         * ProcedurePause
+         * @description Nothing goes on until it is told to.
+         */
+        ProcedurePause: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** On */
+            on: boolean;
+        };
+        /**
+         * ProcedureReply
+         * @description An answer to what the procedure asks on this line.
+         */
+        ProcedureReply: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** Line */
+            line: number;
+            /** Value */
+            value: boolean | number;
+        };
+        /**
+         * ProcedureStatus
+         * @description The procedure that is carried out, or the last one that was. Microseconds; `line`: the present step. `waits`: what for, `until`:
+         *     at most until when. `log`: the newest lines.
+         */
+        ProcedureStatus: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /** By */
+            by: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "at its end" | "ended";
+            /** Line */
+            line: number;
+            /** Waits */
+            waits: string;
+            /** Until */
+            until: number | null;
+            question: components["schemas"]["QuestionStatus"] | null;
+            /** Begun At */
+            begun_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Why */
+            why: string;
+            /** Failed */
+            failed: boolean;
+            /** Log */
+            log: components["schemas"]["LoggedStep"][];
+        };
+        /**
+         * ProcedureText
+         * @description A procedure as its file has it.
+         */
+        ProcedureText: {
+            /** Text */
+            text: string;
+        };
+        /**
          * ProcessError
          * @description A warning or error, and which process said it.
          */
@@ -4455,6 +4799,18 @@ export interface components {
              * @enum {string}
              */
             take: "bench" | "database";
+        };
+        /**
+         * QuestionStatus
+         * @description What a person is asked. `unit`: of the number that is wanted; null where yes or no is.
+         */
+        QuestionStatus: {
+            /** Line */
+            line: number;
+            /** Text */
+            text: string;
+            /** Unit */
+            unit: string | null;
         };
         /**
          * RS485Part
@@ -5188,6 +5544,20 @@ export interface components {
             found?: components["schemas"]["SearchRow"] | null;
         };
         /**
+         * SendingInfo
+         * @description What a step sends: one character a byte; null where it is known only then.
+         */
+        SendingInfo: {
+            /** Line */
+            line: number;
+            /** Instrument */
+            instrument: string;
+            /** Command */
+            command: string;
+            /** Data */
+            data: string | null;
+        };
+        /**
          * SerialPart
          * @description A serial port of this computer, or one on the network that speaks RFC 2217.
          */
@@ -5716,6 +6086,7 @@ export interface components {
             ports: components["schemas"]["PortInfo"][];
             run: components["schemas"]["RunStatus"] | null;
             armed?: components["schemas"]["ArmedStatus"] | null;
+            procedure?: components["schemas"]["ProcedureStatus"] | null;
             disk: components["schemas"]["DiskStatus"];
             /**
              * Crossings
@@ -5765,14 +6136,6 @@ export interface components {
              * @default
              */
             why: string;
-        };
-        /**
-         * Table
-         * @description A command table, as it was copied from a manual.
-         */
-        Table: {
-            /** Text */
-            text: string;
         };
         /**
          * TableCommand
@@ -7215,7 +7578,7 @@ export interface operations {
             };
         };
     };
-    commands: {
+    list_commands: {
         parameters: {
             query?: never;
             header?: never;
@@ -7244,7 +7607,7 @@ export interface operations {
             };
         };
     };
-    give: {
+    give_command: {
         parameters: {
             query?: never;
             header?: never;
@@ -7256,7 +7619,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Given"];
+                "application/json": components["schemas"]["CommandGivenBy"];
             };
         };
         responses: {
@@ -7280,7 +7643,7 @@ export interface operations {
             };
         };
     };
-    table: {
+    read_command_table: {
         parameters: {
             query?: never;
             header?: never;
@@ -7291,7 +7654,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Table"];
+                "application/json": components["schemas"]["CommandTable"];
             };
         };
         responses: {
@@ -7934,6 +8297,316 @@ export interface operations {
                 content: {
                     "application/json": unknown;
                 };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    list_procedures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureInfo"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    keep_procedure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProcedureText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureInfo"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    check_procedure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProcedureText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureChecked"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    procedure_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    remove_procedure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    start_procedure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProcedureBegin"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stop_procedure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedBy"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    pause_procedure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProcedurePause"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    skip_wait: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedBy"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    answer_procedure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProcedureReply"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

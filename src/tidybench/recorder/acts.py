@@ -1,6 +1,8 @@
 """The commands of set-ups that were given, and what came of them, for as long as someone may ask."""
 
+import threading
 from collections import OrderedDict
+from collections.abc import Callable
 
 from tidybench.core.acting.act import InstrumentAct
 from tidybench.core.compile.command import compile_command
@@ -15,28 +17,49 @@ KEPT = 500
 
 
 class Acts:
-    """Numbers commands. The service's alone; `newest_of` may be called by any thread."""
+    """Numbers commands. Any thread may use it."""
 
     def __init__(self) -> None:
+        self._lock = threading.Lock()
         self._given: OrderedDict[int, InstrumentAct] = OrderedDict()
         self._newest: dict[tuple[str, str], InstrumentAct] = {}
         self._last = 0
 
-    def give(self, request: GiveCommand, employed: Employed, at: int) -> ActStatus:
-        """Have a command carried out between two polls; it was asked for at `at`. Raises RequestRefused."""
+    def give(
+        self,
+        request: GiveCommand,
+        employed: Employed,
+        at: int,
+        when_ended: Callable[[InstrumentAct], None] | None = None,
+    ) -> ActStatus:
+        """Have a command carried out between two polls; it was asked for at `at`. `when_ended` is called in the link's thread. Raises
+        RequestRefused."""
         worker, setup, part = _allowed(request, employed)
         by = without_controls(request.by.strip(), "The name") or "a person"
-        try:
-            act = InstrumentAct(compile_command(setup, part), self._last + 1, dict(request.values), by, at)
-        except ValueError as error:
-            raise RequestRefused("invalid", str(error)) from error
-        self._last += 1
-        self._given[act.number] = act
-        while len(self._given) > KEPT:
-            self._given.popitem(last=False)
-        self._newest[act.origin.instrument, act.origin.command] = act
+        with self._lock:
+            try:
+                act = InstrumentAct(
+                    compile_command(setup, part), self._last + 1, dict(request.values), by, at, when_ended
+                )
+            except ValueError as error:
+                raise RequestRefused("invalid", str(error)) from error
+            self._last += 1
+            self._given[act.number] = act
+            while len(self._given) > KEPT:
+                self._given.popitem(last=False)
+            self._newest[act.origin.instrument, act.origin.command] = act
         worker.act(act)
         return act_status(act)
+
+    @staticmethod
+    def ready(instrument: str, employed: Employed) -> bool:
+        """Whether a command could go to this instrument now."""
+        setup = employed.setup_of(instrument)
+        if setup is None:
+            return True  # it never will be there
+        worker = employed.workers[setup.link.address]
+        who = worker.session.identities.get(instrument)
+        return not worker.trouble and not (who is not None and who.expected and not who.matches)
 
     def look(self, number: int) -> ActStatus | None:
         """How a command goes; None for one that is not known (any more)."""

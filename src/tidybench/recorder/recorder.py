@@ -9,6 +9,7 @@ import zmq
 from tidybench.recorder.acts import Acts
 from tidybench.recorder.awake import Awake
 from tidybench.recorder.clock import Clock
+from tidybench.recorder.conductor import Conductor
 from tidybench.recorder.disk_room import DiskRoom
 from tidybench.recorder.disk_threads import DiskThreads
 from tidybench.recorder.employment import Employment
@@ -20,6 +21,7 @@ from tidybench.recorder.mailbox import Mailbox
 from tidybench.recorder.mender import Mender, unfinished
 from tidybench.recorder.open_crossings import OpenCrossings
 from tidybench.recorder.port_list import PortList
+from tidybench.recorder.procedure_bench import ProcedureBench
 from tidybench.recorder.refused import RequestRefused
 from tidybench.recorder.run_in_progress import RunInProgress
 from tidybench.recorder.searches.desk import SearchDesk
@@ -69,6 +71,7 @@ class Recorder:
             with suppress(OSError):
                 self.state.remember(run=None)
         acts = Acts()
+        teller = StatusTeller(self.clock, self.ports, self.state, self._room, acts)
         self.writer = Writer(
             self._run,
             self.journal,
@@ -76,7 +79,7 @@ class Recorder:
             self.clock,
             LiveStream(self._context, places.live),
             zeros=lambda: self.state.now.zeros,
-            status_of=StatusTeller(self.clock, self.ports, self.state, self._room, acts),
+            status_of=teller,
             crossings=OpenCrossings(
                 WholeFile(
                     places.open_alarms,
@@ -97,6 +100,21 @@ class Recorder:
         self.employment.take_up(going_on=going_on is not None)
         if self.state.now.armed is not None:
             self.writer.arm_again(self.state.now.armed)
+        self.conductor = teller.conductor = Conductor(
+            lambda: self.employment.now,
+            acts,
+            ProcedureBench(
+                lambda: self.writer,
+                service_mail,
+                lambda request: self.service.begin_run(request),
+                lambda run, reason: self.service.end_run(run, reason),
+            ),
+            self.journal,
+            self.clock,
+            forget=lambda: service_mail.post(lambda: self.service.forget_procedure()),
+            left=self.state.now.procedure,
+        )
+        self.writer.heard = self.conductor.heard  # type: ignore[method-assign]
         held = HeldPorts(self.employment, self.ports, self.state)
         parts = Parts(
             writer=self.writer,
@@ -106,6 +124,7 @@ class Recorder:
             searches=SearchDesk(places.simulated, held.workers_on),
             commands=HandCommands(),
             acts=acts,
+            conductor=self.conductor,
             state=self.state,
             clock=self.clock,
         )
@@ -118,9 +137,12 @@ class Recorder:
         self.writer.start()
         self.service.start()
         self._mender.start()
+        self.conductor.start()
 
     def stop(self) -> None:
-        """End: ports free, a run in progress closed as interrupted, everything on the disk."""
+        """End: what is always done at the end of a procedure is done, ports free, a run in progress closed as interrupted,
+        everything on the disk."""
+        self.conductor.finish()
         self.service.stop()
         self.ports.stop()
         if self._mender.is_alive():

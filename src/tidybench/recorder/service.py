@@ -22,6 +22,7 @@ from tidybench.core.plan.run_plan import RunPlan
 from tidybench.logs import last_errors
 from tidybench.recorder.acts import Acts
 from tidybench.recorder.clock import Clock
+from tidybench.recorder.conductor import Conductor
 from tidybench.recorder.employment import Employment
 from tidybench.recorder.hand_commands import HandCommands
 from tidybench.recorder.held_ports import HeldPorts
@@ -29,7 +30,7 @@ from tidybench.recorder.mailbox import Mailbox
 from tidybench.recorder.refused import RequestRefused, without_controls
 from tidybench.recorder.run_in_progress import checked_begin, checked_mark
 from tidybench.recorder.searches.desk import SearchDesk
-from tidybench.recorder.state import Armed, StateFile
+from tidybench.recorder.state import Armed, KeptProcedure, StateFile
 from tidybench.recorder.writer import Writer
 from tidybench.recorder.zeros import Zeros
 from tidybench.runs.run_state import RunEnd
@@ -38,6 +39,7 @@ from tidybench.wire.commands import ActStatus, CommandStatus, GetAct, GetCommand
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, ReleasePort, TakeBackPort
+from tidybench.wire.procedures import AnswerQuestion, PauseProcedure, SkipWait, StartProcedure, StopProcedure
 from tidybench.wire.protocol import PROTOCOL, REQUEST, Answer, Hello, Request
 from tidybench.wire.runs import (
     AddMark,
@@ -81,6 +83,7 @@ class Parts:
     searches: SearchDesk
     commands: HandCommands
     acts: Acts
+    conductor: Conductor
     state: StateFile
     clock: Clock
 
@@ -135,6 +138,11 @@ class Service(threading.Thread):
             LabelPort: self._label,
             SendCommand: self._command,
             GiveCommand: self._give,
+            StartProcedure: self._start_procedure,
+            StopProcedure: self._conduct,
+            PauseProcedure: self._conduct,
+            SkipWait: self._conduct,
+            AnswerQuestion: self._conduct,
             GetAct: lambda r: _known(self._parts.acts.look(r.number), "command"),
             GetCommand: lambda r: _known(self._parts.commands.look(r.command), "command"),
             ReadOnce: self._read_once,
@@ -386,6 +394,45 @@ class Service(threading.Thread):
     def _give(self, request: GiveCommand) -> Answer:
         parts = self._parts
         return Answer(act=parts.acts.give(request, parts.employment.now, parts.clock.now()))
+
+    def _start_procedure(self, request: StartProcedure) -> Answer:
+        parts = self._parts
+        by = without_controls(request.by.strip(), "The name") or "a person"
+        made = parts.conductor.check(request.text)
+        kept = KeptProcedure(name=made.procedure.name, text=request.text, by=by, begun_at=parts.clock.now())
+        if parts.state.now.procedure is None:
+            # Known before its first step: a recorder that is killed in it brings the bench to its end.
+            parts.state.remember(procedure=kept)
+            try:
+                parts.conductor.begin(kept)
+            except BaseException:
+                self._remember(procedure=None)
+                raise
+        else:
+            parts.conductor.begin(kept)
+            self._remember(procedure=kept)
+        return Answer(status=self._status())
+
+    def forget_procedure(self) -> None:
+        """It has ended. This thread."""
+        self._remember(procedure=None)
+
+    def _conduct(self, request: StopProcedure | PauseProcedure | SkipWait | AnswerQuestion) -> Answer:
+        conductor = self._parts.conductor
+        by = without_controls(request.by.strip(), "The name")
+        if isinstance(request, StopProcedure):
+            conductor.stop(by)
+        elif isinstance(request, PauseProcedure):
+            conductor.pause(request.on, by)
+        elif isinstance(request, SkipWait):
+            conductor.skip(by)
+        else:
+            conductor.answer(request.line, request.value, by)
+        return Answer(status=self._status())
+
+    def begin_run(self, request: BeginRun) -> None:
+        """Begin a run, and remember it. This thread. Raises RequestRefused."""
+        self._begin(request)
 
     def _read_once(self, request: ReadOnce) -> Answer:
         setup = self._parts.employment.now.setup_of(request.instrument)

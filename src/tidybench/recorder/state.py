@@ -30,8 +30,19 @@ class Armed(BaseModel):
     armed_at: int
 
 
+class KeptProcedure(BaseModel):
+    """A procedure that is being carried out. `line`: how far it had come when that was last remembered."""
+
+    name: str
+    text: str
+    by: str
+    begun_at: int
+    line: int = 0
+
+
 class RecorderState(BaseModel):
-    """Set-ups in force, channel numbers, zeros, released ports, labels, the run in progress, the one that waits. Never changed in place: a new
+    """Set-ups in force, channel numbers, zeros, released ports, labels, the run in progress, the one that waits, the procedure that
+    is carried out. Never changed in place: a new
     one takes its place once it is written."""
 
     setups: list[SetupText] = []
@@ -42,6 +53,7 @@ class RecorderState(BaseModel):
     labels: dict[str, str] = {}
     run: str | None = None
     armed: Armed | None = None
+    procedure: KeptProcedure | None = None
 
 
 class StateFile:

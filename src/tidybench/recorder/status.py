@@ -9,6 +9,7 @@ from tidybench.core.channels.verdict import judge
 from tidybench.recorder.acts import Acts
 from tidybench.recorder.channel_status import overdue
 from tidybench.recorder.clock import Clock
+from tidybench.recorder.conductor import Conductor
 from tidybench.recorder.disk_room import DiskRoom
 from tidybench.recorder.employed import Employed
 from tidybench.recorder.instrument_status import instrument_status
@@ -31,6 +32,7 @@ class StatusTeller:
         self.session = str(uuid.uuid4())
         self._clock, self._ports, self._state, self._room = clock, ports, state, room
         self._acts = acts
+        self.conductor: Conductor | None = None
         self._rates = Rates()
         self._zone = zone_name()
 
@@ -46,6 +48,7 @@ class StatusTeller:
             ports=self._ports.infos(employed.setups, self._state.now.labels),
             run=writer.run_in_progress.status(),
             armed=writer.armed_status(),
+            procedure=self.conductor.status() if self.conductor is not None else None,
             disk=self._disk(writer),
             crossings=writer.open_crossings().all(),
             overdue=overdue(employed.setups, date.today()),

@@ -116,6 +116,9 @@ class Writer(threading.Thread):
 
     # ---- the thread
 
+    def heard(self, entries: list[Entry]) -> None:
+        """Whoever acts upon what happens hears it here; replaced before the thread begins."""
+
     def start(self) -> None:
         """Begin; from here on others reach it through its mailbox alone."""
         self.mailbox.begin()
@@ -154,6 +157,7 @@ class Writer(threading.Thread):
         self.run_in_progress.write(entries, now, self.employed)
         if entries:
             self._journal.kept(entries[-1].sequence)
+            self.heard(entries)
         self._look_at_samples(entries)
         self.run_in_progress.points.look(now, self.employed, self._zeros())
         if reason := self.run_in_progress.due(now, self._is_beyond):

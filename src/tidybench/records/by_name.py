@@ -1,4 +1,4 @@
-"""What is kept by name for everyone at a bench: layouts, plans of runs."""
+"""What is kept by name for everyone at a bench: layouts, plans of runs, procedures."""
 
 from typing import Any
 
@@ -6,9 +6,9 @@ from sqlalchemy import delete
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from tidybench.records.models import Layout, Plan
+from tidybench.records.models import Layout, Plan, Procedure
 
-Kept = type[Layout] | type[Plan]
+Kept = type[Layout] | type[Plan] | type[Procedure]
 
 
 def save(session: Session, kind: Kept, bench: int, name: str, **values: Any) -> None:

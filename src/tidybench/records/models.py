@@ -184,3 +184,15 @@ class Plan(Base):
     name: Mapped[str] = mapped_column(Text)
     text: Mapped[str] = mapped_column(Text)
     saved_at: Mapped[int] = mapped_column(BigInteger)
+
+
+class Procedure(Base):
+    """A procedure, under its name, as the text of its file."""
+
+    __tablename__ = "procedure"
+    __table_args__ = (UniqueConstraint("bench_id", "name"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    bench_id: Mapped[int] = mapped_column(ForeignKey("bench.id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(Text)
+    text: Mapped[str] = mapped_column(Text)
+    saved_at: Mapped[int] = mapped_column(BigInteger)

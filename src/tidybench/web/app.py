@@ -23,8 +23,10 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 from tidybench import __version__
 from tidybench.core.plan.plan_file import PlanError
+from tidybench.core.procedure.steps import ProcedureError
 from tidybench.core.setup import SetupError
-from tidybench.records.plans import take_in
+from tidybench.records import plans as kept_plans
+from tidybench.records import procedures as kept_procedures
 from tidybench.records.setups import fill_from, save, save_calculations
 from tidybench.web import (
     again_routes,
@@ -41,6 +43,7 @@ from tidybench.web import (
     plan_routes,
     point_routes,
     port_routes,
+    procedure_routes,
     register_routes,
     run_routes,
     setup_routes,
@@ -118,6 +121,7 @@ def make_app(
     app.include_router(calibration_routes.router)
     app.include_router(layout_routes.router)
     app.include_router(plan_routes.router)
+    app.include_router(procedure_routes.router)
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)
     app.include_router(statistics_routes.router)
@@ -231,16 +235,17 @@ def _keep_files(context: Context, folders: list[Path]) -> None:
         raise RecorderAway
     for folder in folders:
         calculated = folder / "calculated.toml"
-        plans = sorted(folder.glob("*.plan.toml"))
-        for path in sorted(folder.glob("*.setup.toml")) + [calculated] * calculated.exists() + plans:
+        take_in = dict.fromkeys(sorted(folder.glob("*.plan.toml")), kept_plans.take_in)
+        take_in |= dict.fromkeys(sorted(folder.glob("*.procedure")), kept_procedures.take_in)
+        for path in [*sorted(folder.glob("*.setup.toml")), *[calculated] * calculated.exists(), *take_in]:
             keep = save_calculations if path == calculated else save
             try:
                 with Session(context.engine) as session, session.begin():
-                    if path in plans:
-                        take_in(session, context.bench_id(session), path)
+                    if path in take_in:
+                        take_in[path](session, context.bench_id(session), path)
                     else:
                         keep(session, context.bench_id(session), path.read_text("utf-8"), from_file=True)
-            except (SetupError, PlanError, OSError, UnicodeDecodeError) as error:
+            except (SetupError, PlanError, ProcedureError, OSError, UnicodeDecodeError) as error:
                 logger.warning("%s was not imported: %s", path.name, error)
 
 

@@ -55,7 +55,7 @@ class InstrumentCommands(BaseModel):
     commands: list[CommandInfo]
 
 
-class Given(Exact):
+class CommandGivenBy(Exact):
     """What was typed, and who asks. `sure`: it may be one that cannot be undone."""
 
     values: Annotated[dict[str, Plain], Field(max_length=20)] = {}
@@ -63,7 +63,7 @@ class Given(Exact):
     sure: bool = False
 
 
-class Table(Exact):
+class CommandTable(Exact):
     """A command table, as it was copied from a manual."""
 
     text: Annotated[str, Field(max_length=100_000)]
@@ -98,7 +98,7 @@ router = APIRouter(prefix="/api", responses=REFUSALS)
 
 
 @router.get("/commands")
-async def commands(request: Request) -> list[InstrumentCommands]:
+async def list_commands(request: Request) -> list[InstrumentCommands]:
     """The commands of all instruments in use; those that have some."""
     return await run_in_threadpool(_all, request)
 
@@ -139,7 +139,7 @@ def _all(request: Request) -> list[InstrumentCommands]:
 
 
 @router.post("/instruments/{key}/commands/{command}")
-async def give(request: Request, key: Key, command: Key, body: Given) -> ActStatus:
+async def give_command(request: Request, key: Key, command: Key, body: CommandGivenBy) -> ActStatus:
     """Give a command between two polls, and wait for what comes of it."""
     given = GiveCommand(instrument=key, command=command, values=body.values, by=body.by, sure=body.sure)
     act = (await answered(request, given)).act
@@ -153,7 +153,7 @@ async def give(request: Request, key: Key, command: Key, body: Given) -> ActStat
 
 
 @router.post("/instruments/{key}/command-table")
-async def table(request: Request, key: Key, body: Table) -> TableRead:
+async def read_command_table(request: Request, key: Key, body: CommandTable) -> TableRead:
     """Read a command table for an instrument. Nothing is kept: a person checks it first."""
     setup = load((await stored_setup(request, key)).text)
     found, skipped = await run_in_threadpool(read_table, setup, body.text)

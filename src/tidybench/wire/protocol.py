@@ -16,6 +16,7 @@ from tidybench.wire.commands import ActStatus, CommandStatus, GetAct, GetCommand
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
+from tidybench.wire.procedures import AnswerQuestion, PauseProcedure, SkipWait, StartProcedure, StopProcedure
 from tidybench.wire.runs import (
     AddMark,
     ArmedStatus,
@@ -77,6 +78,11 @@ Request = Annotated[
     | SendCommand
     | GiveCommand
     | GetAct
+    | StartProcedure
+    | StopProcedure
+    | PauseProcedure
+    | SkipWait
+    | AnswerQuestion
     | GetCommand
     | ReadOnce
     | StartSearch

@@ -10,6 +10,7 @@ from tidybench.wire.channels import ChannelStatus, OverdueStatus
 from tidybench.wire.crossings import OpenCrossing
 from tidybench.wire.instruments import InstrumentStatus
 from tidybench.wire.ports import PortInfo
+from tidybench.wire.procedures import ProcedureStatus
 from tidybench.wire.runs import ArmedStatus, RunStatus
 
 
@@ -31,6 +32,7 @@ class Status(BaseModel):
     ports: list[PortInfo]
     run: RunStatus | None
     armed: ArmedStatus | None = None
+    procedure: ProcedureStatus | None = None
     disk: DiskStatus
     crossings: list[OpenCrossing] = []
     overdue: list[OverdueStatus] = []

@@ -1,6 +1,6 @@
 """One command on its way: what goes out, what is asked after it, what came of it."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from tidybench.core.compile.command import CompiledCommand, Meaning
 from tidybench.core.exchange.command import Command
@@ -27,12 +27,20 @@ class InstrumentAct:
     written last."""
 
     def __init__(
-        self, compiled: CompiledCommand, number: int, values: dict[str, float | str], by: str, at: int
+        self,
+        compiled: CompiledCommand,
+        number: int,
+        values: dict[str, float | str],
+        by: str,
+        at: int,
+        when_ended: "Callable[[InstrumentAct], None] | None" = None,
     ) -> None:
-        """`number` tells it from all others; `by`: who or what asks for it, at `at`. Raises CommandError."""
+        """`number` tells it from all others; `by`: who or what asks for it, at `at`. `when_ended` is told, in the link's thread. Raises
+        CommandError."""
         self.compiled, self.number, self.by, self.asked_at = compiled, number, by, at
         self.values = compiled.values(values)
         self.sent = compiled.data(self.values)
+        self._when_ended = when_ended
         self.given: CommandGiven | None = None
         self.ended: CommandEnded | None = None
         self.lines: list[bytes] = []
@@ -103,6 +111,8 @@ class InstrumentAct:
     def _end(self, now: int, meaning: Meaning) -> CommandEnded:
         who = self.origin
         self.ended = CommandEnded(now, self.number, who.instrument, who.command, meaning.outcome, meaning.words, meaning.fields)  # fmt: skip
+        if self._when_ended is not None:
+            self._when_ended(self)
         return self.ended
 
     def fail(self, now: int, outcome: Outcome, words: str) -> CommandEnded:

@@ -1,12 +1,13 @@
 """A procedure checked against a bench: its commands, channels and units are there, and what it sends is within what may be sent."""
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from tidybench.core.compile.command import REGISTER, CommandError, CompiledCommand
 from tidybench.core.expression.program import CONSTANTS, Nothing, Program, compiled
 from tidybench.core.expression.tokens import ExpressionError
+from tidybench.core.procedure.bench_view import BenchView
 from tidybench.core.procedure.steps import (
     Ask,
     BeginRun,
@@ -29,24 +30,6 @@ from tidybench.core.procedure.steps import (
 from tidybench.core.units import UnitError, unit_of
 
 PLACED = re.compile(r"\{\s*([A-Za-z_][A-Za-z0-9_]*)\s*\}")
-
-
-@dataclass(slots=True, frozen=True)
-class ChannelView:
-    """A channel that a procedure may name. `age`: microseconds that its value may be old."""
-
-    number: int
-    unit: str
-    age: int
-
-
-@dataclass(slots=True, frozen=True)
-class BenchView:
-    """What a procedure may name: commands by instrument and id, the instruments there are, channels by id."""
-
-    commands: Mapping[tuple[str, str], CompiledCommand]
-    instruments: Sequence[str]
-    channels: Mapping[str, ChannelView]
 
 
 @dataclass(slots=True, frozen=True)

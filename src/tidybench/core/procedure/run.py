@@ -108,6 +108,7 @@ class ProcedureRun:
         self.why = ""
         self.failed = False
         self.log: list[Logged] = []
+        self._fresh: list[Logged] = []
         self.ended_at: int | None = None
         self.wishes: list[Wish] = []
         self._now = now
@@ -207,6 +208,11 @@ class ProcedureRun:
         if self.state == "ended" or self._paused_at is not None:
             return None
         return self._pause.until if self._pause is not None and self._pause.over is None else self._now
+
+    def take_fresh(self) -> list[Logged]:
+        """The lines of the log since the last call."""
+        fresh, self._fresh = self._fresh, []
+        return fresh
 
     def look(self, now: int) -> list[Wish]:
         """Go on as far as it can at `now`; what is to be done."""
@@ -352,7 +358,9 @@ class ProcedureRun:
         if step.only_said:
             self._say(step.line, text)
             return
-        yield from self._want("mark", step.line, text)
+        yield from self._want(
+            "mark", step.line, text, otherwise="go on"
+        )  # without a run there is nothing to mark
 
     def _want(
         self,
@@ -397,7 +405,9 @@ class ProcedureRun:
             raise Stopped(what)
 
     def _say(self, line: int, words: str, good: bool = True) -> None:
-        self.log.append(Logged(self._now, line, words, good))
+        said = Logged(self._now, line, words, good)
+        self.log.append(said)
+        self._fresh.append(said)
         del self.log[:-LOGGED]
 
     def _filled(self, words: Words) -> str:

@@ -35,6 +35,7 @@ MOST = 7 * 86_400_000_000
 ASKED = 8 * 3_600_000_000
 """Microseconds that a person has for an answer unless the step says otherwise."""
 
+NAMED = "It begins with its name: procedure Pump acceptance."
 AVERAGED = 10_000_000
 NUMBER = r"[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?"
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
@@ -75,6 +76,16 @@ def parse(text: str) -> Procedure:
     return _Parser(text).whole()
 
 
+def name_of(text: str) -> str:
+    """The name in the first line of a procedure, whatever stands below. Raises ProcedureError where there is none."""
+    rows = ((number, _without_comment(row)) for number, row in enumerate(text.splitlines(), 1))
+    number, bare = next(((number, bare) for number, bare in rows if bare.strip()), (1, ""))
+    name = bare.removeprefix("procedure ").strip() if bare.startswith("procedure ") else ""
+    if not name or len(name) > 80 or "/" in name:
+        raise ProcedureError([Problem(number, 1, f"{NAMED} A name has at most 80 characters, and no /.")])
+    return name
+
+
 class _Parser:
     def __init__(self, text: str) -> None:
         self.problems: list[Problem] = []
@@ -101,7 +112,7 @@ class _Parser:
         always: tuple[Step, ...] | None = None
         first = self._lines[0] if self._lines else None
         if first is None or not first.text.startswith("procedure ") or first.indent:
-            self._wrong(first.number if first else 1, 1, "It begins with its name: procedure Pump acceptance")
+            self._wrong(first.number if first else 1, 1, NAMED)
         else:
             name = first.text.removeprefix("procedure ").strip()
             if len(name) > 80:

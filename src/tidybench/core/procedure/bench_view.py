@@ -1,0 +1,56 @@
+"""What of a bench a procedure may name."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from tidybench.core.compile.command import CompiledCommand, compile_command
+from tidybench.core.setup import Setup
+from tidybench.core.setup.calculated import CalculatedPart
+
+MIN_AGE = 500_000
+"""Microseconds that a value may always be old."""
+
+CALCULATED_AGE = 5_000_000
+"""Microseconds that a calculated value may be old where its channel does not say."""
+
+
+@dataclass(slots=True, frozen=True)
+class ChannelView:
+    """A channel that a procedure may name. `age`: microseconds that its value may be old."""
+
+    number: int
+    unit: str
+    age: int
+
+
+@dataclass(slots=True, frozen=True)
+class BenchView:
+    """What a procedure may name: commands by instrument and id, the instruments there are, channels by id."""
+
+    commands: Mapping[tuple[str, str], CompiledCommand]
+    instruments: Sequence[str]
+    channels: Mapping[str, ChannelView]
+
+
+def view_of(
+    setups: Sequence[Setup], calculated: Sequence[CalculatedPart], numbers: Mapping[str, int]
+) -> BenchView:
+    """Of set-ups and calculated channels; `numbers`: of all channels, by id. Channels of states and clocks are left out: they are no numbers
+    to reckon with."""
+    commands = {
+        (setup.instrument.id, part.id): compile_command(setup, part)
+        for setup in setups
+        for part in setup.command
+    }
+    channels = {
+        channel.id: ChannelView(
+            numbers[channel.id], channel.unit, max(round(setup.interval_of(channel) * 2e6), MIN_AGE)
+        )
+        for setup in setups
+        for channel in setup.channel
+        if not channel.states and channel.clock is None
+    }
+    for part in calculated:
+        age = round(part.age_s * 1e6) if part.age_s is not None else CALCULATED_AGE
+        channels[part.id] = ChannelView(numbers[part.id], part.unit, max(age, MIN_AGE))
+    return BenchView(commands, [setup.instrument.id for setup in setups], channels)

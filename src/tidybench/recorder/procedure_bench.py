@@ -1,0 +1,73 @@
+"""What procedures have done by the writer and the service: marks, points, runs."""
+
+from collections.abc import Callable
+from concurrent.futures import Future
+
+from tidybench.core.plan.point_order import PointChannel, PointOrder, PointRule
+from tidybench.recorder.conductor import Bench, Told, answered
+from tidybench.recorder.mailbox import Mailbox
+from tidybench.recorder.refused import RequestRefused
+from tidybench.recorder.writer import Writer
+from tidybench.wire.runs import BeginRun
+
+GIVE_UP = 60.0
+"""Seconds besides the average after which a point is given up."""
+
+
+class ProcedureBench(Bench):
+    """Calls go to the owners' mailboxes; nobody waits for them here."""
+
+    def __init__(
+        self,
+        writer: Callable[[], Writer],
+        service: Mailbox,
+        begin: Callable[[BeginRun], None],
+        end: Callable[[str, str], "Future[None]"],
+    ) -> None:
+        """`begin`, `end`: the service's, which remembers the run."""
+        self._writer, self._service = writer, service
+        self._begin, self._end = begin, end
+
+    def mark(self, text: str, by: str, told: Told) -> None:
+        writer = self._writer()
+
+        def call() -> str:
+            writer.mark(text, by)
+            return f"marked “{text}”"
+
+        answered(writer.mailbox.send(call), told)
+
+    def take_point(self, name: str, span: int, by: str, told: Told) -> None:
+        writer = self._writer()
+
+        def call() -> str:
+            channels = {
+                one.id: PointChannel() for one in writer.channels() if not one.states and not one.problem
+            }
+            seconds = max(0.1, span / 1e6)
+            rule = PointRule(channels=channels, steady_s=0.1, average_s=seconds, give_up_s=seconds + GIVE_UP)
+            writer.take_point(PointOrder(rule=rule, name=name[:120], by=by[:120]))
+            taking = writer.run_in_progress.points.taking
+            assert taking is not None
+            return str(taking.number)
+
+        answered(writer.mailbox.send(call), told)
+
+    def begin_run(self, name: str, by: str, told: Told) -> None:
+        def call() -> str:
+            self._begin(BeginRun(name=name, operator=by[:120]))
+            return f"the run “{name}” has begun"
+
+        answered(self._service.send(call), told)
+
+    def end_run(self, reason: str, told: Told) -> None:
+        writer = self._writer()
+
+        def call() -> str:
+            log = writer.run_in_progress.log
+            if log is None:
+                raise RequestRefused("conflict", "No run is on.")
+            self._end(log.state.id, f"ended by {reason}")
+            return f"the run “{log.state.name}” has ended"
+
+        answered(self._service.send(call), told)

@@ -1,0 +1,225 @@
+"""Procedures: kept by name, checked against the bench, started and stopped."""
+
+import time
+from typing import Annotated
+
+from fastapi import APIRouter, HTTPException, Request, Response
+from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
+
+from tidybench.core.compile.load import load
+from tidybench.core.procedure.bench_view import BenchView, view_of
+from tidybench.core.procedure.checked import Checked, checked
+from tidybench.core.procedure.steps import Problem, ProcedureError
+from tidybench.core.procedure.text import name_of, parse
+from tidybench.core.setup.calculated import load_calculations
+from tidybench.core.setup.scaling import Finite
+from tidybench.core.values.exact import Exact
+from tidybench.records import by_name
+from tidybench.records.models import Procedure
+from tidybench.records.procedures import procedures
+from tidybench.runs.folder import slug
+from tidybench.web.context import Context, answered, context_of
+from tidybench.web.instrument_routes import setups_in_force
+from tidybench.web.plan_routes import Name
+from tidybench.web.refusals import REFUSALS
+from tidybench.web.setup_routes import calculations_text
+from tidybench.wire.procedures import (
+    AnswerQuestion,
+    PauseProcedure,
+    SkipWait,
+    StartProcedure,
+    StopProcedure,
+)
+
+MAX_PROCEDURES = 500
+
+router = APIRouter(prefix="/api", responses=REFUSALS)
+
+
+class ProcedureText(Exact):
+    """A procedure as its file has it."""
+
+    text: Annotated[str, Field(max_length=200_000)]
+
+
+class ProblemInfo(BaseModel):
+    """What is wrong with a line, and where; both count from 1."""
+
+    line: int
+    column: int
+    what: str
+
+
+class SendingInfo(BaseModel):
+    """What a step sends: one character a byte; null where it is known only then."""
+
+    line: int
+    instrument: str
+    command: str
+    data: str | None
+
+
+class ProcedureChecked(BaseModel):
+    """What is wrong with a procedure; where nothing is, every command it would send, and how long it takes at least and at most (seconds,
+    answers of instruments and persons left out)."""
+
+    name: str
+    problems: list[ProblemInfo]
+    sends: list[SendingInfo]
+    least_s: float
+    most_s: float
+
+
+class ProcedureInfo(BaseModel):
+    """A procedure that is kept. `saved_at`: microseconds. `problems`: how many there are on this bench."""
+
+    name: str
+    text: str
+    saved_at: int
+    problems: int
+
+
+class AskedBy(Exact):
+    """Who asks."""
+
+    by: Annotated[str, Field(max_length=80)] = ""
+
+
+class ProcedureBegin(AskedBy):
+    """Carry this text out."""
+
+    text: Annotated[str, Field(max_length=200_000)]
+
+
+class ProcedurePause(AskedBy):
+    """Nothing goes on until it is told to."""
+
+    on: bool
+
+
+class ProcedureReply(AskedBy):
+    """An answer to what the procedure asks on this line."""
+
+    line: int
+    value: bool | Finite
+
+
+@router.get("/procedures")
+def list_procedures(request: Request) -> list[ProcedureInfo]:
+    """The procedures kept at this bench, by their names."""
+    context = context_of(request)
+    view = _view(context)
+    with Session(context.engine) as session, session.begin():
+        kept = procedures(session, context.bench_id(session))
+    return [
+        ProcedureInfo(
+            name=one.name, text=one.text, saved_at=one.saved_at, problems=len(_look(one.text, view)[1])
+        )
+        for one in kept
+    ]
+
+
+@router.post("/procedures", status_code=201)
+def keep_procedure(request: Request, body: ProcedureText) -> ProcedureInfo:
+    """Keep a procedure under the name in its first line; an older one of this name is replaced. It may have problems still."""
+    context = context_of(request)
+    try:
+        name = name_of(body.text)
+    except ProcedureError as error:
+        raise HTTPException(422, str(error)) from error
+    problems = len(_look(body.text, _view(context))[1])
+    at = time.time_ns() // 1000
+    with Session(context.engine) as session, session.begin():
+        bench = context.bench_id(session)
+        if len(procedures(session, bench)) >= MAX_PROCEDURES:
+            raise HTTPException(409, f"There are {MAX_PROCEDURES} procedures already. Remove one first.")
+        by_name.save(session, Procedure, bench, name, text=body.text, saved_at=at)
+    return ProcedureInfo(name=name, text=body.text, saved_at=at, problems=problems)
+
+
+@router.post("/procedures/check")
+def check_procedure(request: Request, body: ProcedureText) -> ProcedureChecked:
+    """Check a procedure against the bench as it is. Nothing is sent."""
+    made, problems = _look(body.text, _view(context_of(request)))
+    return ProcedureChecked(
+        name=made.procedure.name if made is not None else "",
+        problems=[ProblemInfo(line=one.line, column=one.column, what=one.what) for one in problems],
+        sends=[
+            SendingInfo(
+                line=one.line,
+                instrument=one.instrument,
+                command=one.command,
+                data=one.data.decode("latin-1") if one.data is not None else None,
+            )
+            for one in (made.sends if made is not None else [])
+        ],
+        least_s=made.least / 1e6 if made is not None else 0.0,
+        most_s=made.most / 1e6 if made is not None else 0.0,
+    )
+
+
+@router.get("/procedures/{name}/file")
+def procedure_file(request: Request, name: Name) -> Response:
+    """The procedure as a file."""
+    context = context_of(request)
+    with Session(context.engine) as session, session.begin():
+        kept = procedures(session, context.bench_id(session))
+    found = next((one for one in kept if one.name == name), None)
+    if found is None:
+        raise HTTPException(404, f"There is no procedure “{name}”.")
+    headers = {"Content-Disposition": f'attachment; filename="{slug(name)}.procedure"'}
+    return Response(found.text, media_type="text/plain; charset=utf-8", headers=headers)
+
+
+@router.delete("/procedures/{name}", status_code=204)
+def remove_procedure(request: Request, name: Name) -> None:
+    """Remove a procedure. One that is being carried out goes on."""
+    context = context_of(request)
+    with Session(context.engine) as session, session.begin():
+        if not by_name.remove(session, Procedure, context.bench_id(session), name):
+            raise HTTPException(404, f"There is no procedure “{name}”.")
+
+
+@router.post("/procedure/start", status_code=204)
+async def start_procedure(request: Request, body: ProcedureBegin) -> None:
+    """Carry a procedure out, from its first step on."""
+    await answered(request, StartProcedure(text=body.text, by=body.by))
+
+
+@router.post("/procedure/stop", status_code=204)
+async def stop_procedure(request: Request, body: AskedBy) -> None:
+    """Its steps end at once; what is always done is done."""
+    await answered(request, StopProcedure(by=body.by))
+
+
+@router.post("/procedure/pause", status_code=204)
+async def pause_procedure(request: Request, body: ProcedurePause) -> None:
+    """Pause it, or let it go on."""
+    await answered(request, PauseProcedure(on=body.on, by=body.by))
+
+
+@router.post("/procedure/skip", status_code=204)
+async def skip_wait(request: Request, body: AskedBy) -> None:
+    """What is waited for now is not waited for any longer."""
+    await answered(request, SkipWait(by=body.by))
+
+
+@router.post("/procedure/answer", status_code=204)
+async def answer_procedure(request: Request, body: ProcedureReply) -> None:
+    """Answer what it asks."""
+    await answered(request, AnswerQuestion(line=body.line, value=body.value, by=body.by))
+
+
+def _look(text: str, view: BenchView) -> tuple[Checked | None, list[Problem]]:
+    try:
+        return checked(parse(text), view), []
+    except ProcedureError as error:
+        return None, error.problems
+
+
+def _view(context: Context) -> BenchView:
+    setups = [load(one.text) for one in setups_in_force(context)]
+    calculated = load_calculations(calculations_text(context)).calculated
+    ids = [channel.id for setup in setups for channel in setup.channel] + [one.id for one in calculated]
+    return view_of(setups, calculated, {id: number for number, id in enumerate(ids, 1)})

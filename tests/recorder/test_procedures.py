@@ -1,0 +1,187 @@
+"""Procedures in a real recorder, with a valve on a pseudo-terminal."""
+
+import contextlib
+import random
+import time
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import RecorderProcess, Shop, wait_for
+from tests.recorder.test_acts import HeardPositioner
+from tidybench.core.tape.events import CommandGiven, Note
+from tidybench.runs.points import read_points
+from tidybench.runs.tape import read_kinds
+from tidybench.wire.client import RecorderAway
+from tidybench.wire.procedures import (
+    AnswerQuestion,
+    PauseProcedure,
+    ProcedureStatus,
+    SkipWait,
+    StartProcedure,
+    StopProcedure,
+)
+from tidybench.wire.protocol import Answer, Request
+from tidybench.wire.runs import BeginRun
+
+STEPS = """procedure Five openings
+  for opening = 20 to 60 step 10 [%]
+    set valve-positioner.opening to opening
+    wait 100 ms
+always
+  set valve-positioner.opening to 50 [%]
+"""
+
+
+@pytest.fixture
+def valve(shop: Shop) -> HeardPositioner:
+    return shop.plug_in(HeardPositioner)
+
+
+def ask(recorder: RecorderProcess, request: Request) -> Answer:
+    answer = recorder.ask(request)[0]
+    assert isinstance(answer, Answer)
+    return answer
+
+
+def procedure(recorder: RecorderProcess) -> ProcedureStatus | None:
+    with contextlib.suppress(RecorderAway):
+        return recorder.status().procedure
+    return None
+
+
+def ended(recorder: RecorderProcess) -> bool:
+    found = procedure(recorder)
+    return found is not None and found.state == "ended"
+
+
+def test_steps_go_to_the_instrument_one_after_the_other(
+    shop: Shop, valve: HeardPositioner, recorder: RecorderProcess
+) -> None:
+    recorder.start("valve-positioner")
+    wait_for(recorder.all_passing, "all to pass")
+    assert ask(recorder, StartProcedure(text=STEPS, by="M. Okafor")).trouble == ""
+    refused = ask(recorder, StartProcedure(text=STEPS))
+    assert refused.why == "“Five openings” is being carried out. Stop it first, or wait for its end."
+    wait_for(lambda: ended(recorder), "its end", 20)
+    assert valve.heard == [b"VP %03d.0" % opening for opening in (20, 30, 40, 50, 60, 50)]
+    found = procedure(recorder)
+    assert found is not None
+    assert (found.failed, found.why) == (False, "all steps are done")
+    assert [one.words for one in found.log][1:3] == [
+        "opening = 20 % (1 of 5)",
+        "Set opening 20: answered “OK”",
+    ]
+    wrong = ask(recorder, StartProcedure(text=STEPS.replace("60", "130")))
+    assert wrong.why == "Line 3, column 37: Opening is 110 %: the highest it can be is 100 %."
+    assert ask(recorder, StopProcedure()).why == "No procedure is being carried out."
+
+
+def test_an_acceptance_with_a_question_a_run_and_points(
+    shop: Shop, valve: HeardPositioner, recorder: RecorderProcess
+) -> None:
+    recorder.start("valve-positioner", "loop-flow-meter")
+    wait_for(recorder.all_passing, "all to pass")
+    text = """procedure Acceptance
+  ask "Primed?"
+  begin run "Acceptance"
+  for opening = 30, 60 [%]
+    set valve-positioner.opening to opening
+    wait until "valve-opening" > opening - 1 [%], at most 20 s
+    take point "valve {opening}", averaging 1 s
+  mark "both taken"
+  wait 1 h
+  end run
+always
+  set valve-positioner.opening to 50 [%]
+"""
+    assert ask(recorder, StartProcedure(text=text, by="M. Okafor")).trouble == ""
+    wait_for(
+        lambda: (found := procedure(recorder)) is not None and found.question is not None, "the question"
+    )
+    assert ask(recorder, AnswerQuestion(line=2, value=3.5)).why == "Yes or no is wanted."
+    assert ask(recorder, AnswerQuestion(line=3, value=True)).why == "This is not asked any more."
+    assert ask(recorder, AnswerQuestion(line=2, value=True, by="M. Okafor")).trouble == ""
+    wait_for(
+        lambda: (found := procedure(recorder)) is not None and found.waits == "1 h to pass", "both points", 40
+    )
+    assert ask(recorder, PauseProcedure(on=True, by="M. Okafor")).trouble == ""
+    paused = procedure(recorder)
+    assert paused is not None
+    assert paused.state == "paused"
+    ask(recorder, PauseProcedure(on=False))
+    run = recorder.status().run
+    assert run is not None
+    assert ask(recorder, SkipWait(by="M. Okafor")).trouble == ""
+    wait_for(lambda: ended(recorder), "its end", 20)
+    found = procedure(recorder)
+    assert found is not None
+    assert not found.failed, found.log
+    points = read_points(Path(run.folder))
+    assert [point.name for point in points] == ["valve 30 %", "valve 60 %"]
+    assert all(point.gave_up == "" for point in points)
+    told = [one.text for _, _, one in read_kinds(Path(run.folder) / "tape", "note") if isinstance(one, Note)]
+    assert 'line 6: "valve-opening" > opening - 1 [%]' in told
+    assert valve.heard[-1] == b"VP 050.0"
+
+
+def test_stopped_in_the_middle_the_valve_is_left_as_it_always_is(
+    valve: HeardPositioner, recorder: RecorderProcess
+) -> None:
+    recorder.start("valve-positioner")
+    wait_for(recorder.all_passing, "all to pass")
+    ask(recorder, StartProcedure(text=STEPS.replace("100 ms", "1 h")))
+    wait_for(lambda: valve.heard == [b"VP 020.0"], "its first step")
+    assert ask(recorder, StopProcedure(by="M. Okafor")).trouble == ""
+    wait_for(lambda: ended(recorder), "its end")
+    found = procedure(recorder)
+    assert found is not None
+    assert (found.failed, found.why) == (True, "stopped by M. Okafor")
+    assert valve.heard == [b"VP 020.0", b"VP 050.0"]
+    ask(recorder, StartProcedure(text=STEPS.replace("100 ms", "1 h")))
+    wait_for(lambda: len(valve.heard) == 3, "its first step")
+    recorder.stop()  # Tidy Bench ends in an orderly way
+    assert valve.heard[-1] == b"VP 050.0"
+
+
+def test_killed_at_any_instant_the_bench_is_brought_to_its_end_and_nothing_is_sent_twice(
+    valve: HeardPositioner, recorder: RecorderProcess
+) -> None:
+    recorder.start("valve-positioner")
+    wait_for(recorder.all_passing, "all to pass")
+    ask(recorder, BeginRun(name="Wear", carry_on=True))
+    run = recorder.status().run
+    assert run is not None
+    dice = random.Random(7)
+    text = (
+        STEPS.replace("20 to 60 step 10", "0 to 100 step 0.5")
+        .replace("100 ms", "5 ms")
+        .replace("to 50 [%]", "to 50.5 [%]")
+    )
+    for turn in range(5):
+        before = len(valve.heard)
+        wait_for(lambda: ask_again(recorder, text), "it to begin", 20)
+        time.sleep(dice.uniform(0.05, 0.9))
+        recorder.kill()
+        steps = valve.heard[before:]
+        assert len(set(steps)) == len(steps), "none twice"
+        recorder.start(carry_on=True)
+        wait_for(lambda: ended(recorder), "what is always done", 30)
+        assert valve.heard[-1] == b"VP 050.5", turn
+        assert valve.heard[before + len(steps) :].count(b"VP 050.5") == 1
+        found = procedure(recorder)
+        assert found is not None
+        assert found.why == "the recorder was restarted"
+    given = [
+        one for _, _, one in read_kinds(Path(run.folder) / "tape", "command") if isinstance(one, CommandGiven)
+    ]
+    assert {f"VP {one.values['opening']:05.1f}".encode() for one in given} >= set(valve.heard)
+    assert len(given) >= len(valve.heard)
+
+
+def ask_again(recorder: RecorderProcess, text: str) -> bool:
+    with contextlib.suppress(RecorderAway):
+        run = recorder.status().run
+        if run is not None and not run.troubles and recorder.all_passing():
+            return ask(recorder, StartProcedure(text=text)).trouble == ""
+    return False
