@@ -11,6 +11,7 @@ import { GlobalStyle } from "./look/GlobalStyle";
 import { type Theme, type ThemeName, themes } from "./look/theme";
 import { LineBanner } from "./alarms/LineBanner";
 import { RefusedPage } from "./alarms/RefusedPage";
+import { ProcedureBanner } from "./procedures/ProcedureBanner";
 import { alike, type LiveState, useLive } from "./live/connection";
 import { Button } from "./parts/Button";
 import { Guard } from "./parts/Guard";
@@ -32,6 +33,9 @@ const SimulatedPage = lazy(() =>
   import("./instruments/SimulatedPage").then((page) => ({ default: page.SimulatedPage })),
 );
 const HealthPage = lazy(() => import("./health/HealthPage").then((page) => ({ default: page.HealthPage })));
+const ProceduresPage = lazy(() =>
+  import("./procedures/ProceduresPage").then((page) => ({ default: page.ProceduresPage })),
+);
 const Logbook = lazy(() => import("./logbook/Logbook").then((page) => ({ default: page.Logbook })));
 const RunPage = lazy(() => import("./logbook/RunPage").then((page) => ({ default: page.RunPage })));
 const CalibratePage = lazy(() =>
@@ -170,6 +174,7 @@ export function App() {
             >
               Instruments
             </NavLink>
+            <NavLink to="/procedures">Procedures</NavLink>
             <NavLink to="/logbook">Logbook</NavLink>
             <NavLink to="/health" className="usual">
               Health
@@ -187,6 +192,7 @@ export function App() {
           </Button>
         </Bar>
         <LineBanner />
+        <ProcedureBanner />
         <Alarms onSettings={() => setSettings(true)} />
       </div>
       <Place theme={themes[name]} />
@@ -223,6 +229,7 @@ const Place = memo(function Place({ theme }: { theme: Theme }) {
           <Route path="/calibrate/:channel" element={<CalibratePage />} />
           <Route path="/logbook/:id/calibration" element={<CalibrationReport />} />
           <Route path="/health" element={<HealthPage />} />
+          <Route path="/procedures" element={<ProceduresPage />} />
           <Route path="/logbook" element={<Logbook />} />
           <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
           <Route

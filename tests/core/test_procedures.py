@@ -1,16 +1,19 @@
 """Procedures: their text, what is checked before, and how they are carried out."""
 
+from pathlib import Path
+
 import pytest
 
 from tests.core.test_commands import SETUP
 from tidybench.core.compile.command import compile_command
 from tidybench.core.compile.load import load
-from tidybench.core.procedure.bench_view import BenchView, ChannelView
+from tidybench.core.procedure.bench_view import BenchView, ChannelView, view_of
 from tidybench.core.procedure.checked import Checked, checked
 from tidybench.core.procedure.run import ProcedureRun, Wish
 from tidybench.core.procedure.steps import ProcedureError
-from tidybench.core.procedure.text import parse
+from tidybench.core.procedure.text import WORDS, parse
 
+ROOT = Path(__file__).parents[2]
 S = 1_000_000
 FLOW, TEMP = 1, 2
 
@@ -99,6 +102,7 @@ def test_an_acceptance_from_its_first_step_to_its_end() -> None:
     driver.passes(5, 100)
     assert driver.sent() == [("target", {"target": 400.0})]
     assert driver.run.waits[0] == "flow steady within 0.5 L/min for 10 s"
+    assert driver.run.progress == "spread 0 L/min of 0.5 L/min"
     driver.passes(6, 100)
     assert [one.text for one in driver.done if one.what == "mark"] == ["at 400 °C"]
     driver.passes(21, 100)
@@ -196,6 +200,7 @@ def test_conditions_numbers_and_choices() -> None:
     driver.run.answer(100.0, "M. Okafor")
     driver.passes(2, 150)
     assert driver.run.waits[0] == "flow > twice"
+    assert driver.run.progress == "flow is 150 L/min, twice is 200 L/min"
     driver.passes(0.5, 250)
     assert "low 200 L/min" in driver.log()
     assert driver.sent() == [("mode", {"mode": "HEAT"})] * 2
@@ -279,3 +284,21 @@ def test_a_text_without_a_name_or_steps() -> None:
     assert problems("wait 5 s")[0] == "1:1 It begins with its name: procedure Pump acceptance."
     assert problems("procedure x")[0].startswith("1:1 It has no steps")
     assert problems("")[0].startswith("1:1 It begins with its name")
+
+
+def test_the_example_of_the_docs_is_the_demo_and_fits_its_bench() -> None:
+    demo = (ROOT / "src/tidybench/setups/demo/acceptance.procedure").read_text()
+    text = (ROOT / "docs/formats/procedures.md").read_text()
+    assert text.split("```")[1].strip().splitlines()[1:] == demo.strip().splitlines()[1:]
+    setups = [
+        load(path.read_text()) for path in sorted((ROOT / "src/tidybench/setups/demo").glob("*.setup.toml"))
+    ]
+    numbers = {channel.id: n for n, channel in enumerate((c for s in setups for c in s.channel), 1)}
+    sends = checked(parse(demo), view_of(setups, [], numbers)).sends
+    assert [one.data for one in sends] == [b"VP %03d.0\r" % opening for opening in (20, 40, 60, 80, 100, 50)]
+
+
+def test_every_step_of_the_docs_is_one() -> None:
+    """Each word of the language stands in the table, and each of the table is one."""
+    table = (ROOT / "docs/formats/procedures.md").read_text().split("| step |")[1].split("\n\n")[0]
+    assert [word for word in WORDS if word not in ("always", "procedure") and f"`{word}" not in table] == []

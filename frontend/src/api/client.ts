@@ -41,6 +41,8 @@ export type Argument = Schemas["ArgumentInfo"];
 export type InstrumentCommandPart = Schemas["InstrumentCommandPart"];
 export type ArgumentPart = Schemas["ArgumentPart"];
 export type TableRead = Schemas["TableRead"];
+export type ProcedureStatus = Schemas["ProcedureStatus"];
+export type ProcedureInfo = Schemas["ProcedureInfo"];
 export type Health = Schemas["Health"];
 
 export const api = createClient<paths>({

@@ -1067,6 +1067,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/procedure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Procedure
+         * @description The procedure that is carried out, or the last one that was since the recorder began; with its text and its whole log.
+         */
+        get: operations["show_procedure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/procedure/start": {
         parameters: {
             query?: never;
@@ -4612,8 +4632,8 @@ export interface components {
         };
         /**
          * ProcedureStatus
-         * @description The procedure that is carried out, or the last one that was. Microseconds; `line`: the present step. `waits`: what for, `until`:
-         *     at most until when. `log`: the newest lines.
+         * @description The procedure that is carried out, or the last one that was. Microseconds; `line`: the present step. `waits`: what for, `progress`: how near it is, `until`:
+         *     at most until when. `log`: the newest lines. In the status of the bench `text` is "", and the log is short.
          */
         ProcedureStatus: {
             /** Name */
@@ -4631,6 +4651,8 @@ export interface components {
             line: number;
             /** Waits */
             waits: string;
+            /** Progress */
+            progress: string;
             /** Until */
             until: number | null;
             question: components["schemas"]["QuestionStatus"] | null;
@@ -8452,6 +8474,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    show_procedure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureStatus"] | null;
+                };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

@@ -30,8 +30,11 @@ from tidybench.wire.procedures import LoggedStep, ProcedureStatus, QuestionStatu
 
 logger = logging.getLogger(__name__)
 
-SHOWN = 60
+SHOWN = 40
 """Lines of the log that are told with the status."""
+
+NOBODY = "a person"
+"""Who asks, where nobody has said."""
 
 READY_WITHIN = 20.0
 """Seconds that instruments have to be there again after a restart, before what is always done is done."""
@@ -54,7 +57,7 @@ class Bench:
         """Begin to take a point; it is told when that has begun."""
         raise NotImplementedError
 
-    def begin_run(self, name: str, by: str, told: Told) -> None:
+    def begin_run(self, name: str, operator: str, told: Told) -> None:
         """Begin a run."""
         raise NotImplementedError
 
@@ -115,20 +118,20 @@ class Conductor(threading.Thread):
 
     def stop(self, by: str) -> None:
         """Its steps end at once. Raises RequestRefused where none is on."""
-        self._do(lambda run: run.stop(f"stopped by {by or 'a person'}"))
+        self._do(lambda run: run.stop(f"stopped by {by or NOBODY}"))
 
     def pause(self, on: bool, by: str) -> None:
         """Raises RequestRefused where none is on."""
-        self._do(lambda run: run.pause(on, by or "a person"))
+        self._do(lambda run: run.pause(on, by or NOBODY))
 
     def skip(self, by: str) -> None:
         """Raises RequestRefused where nothing is waited for that can be skipped."""
-        if not self._do(lambda run: run.skip(by or "a person")):
+        if not self._do(lambda run: run.skip(by or NOBODY)):
             raise RequestRefused("conflict", "It waits for nothing that can be skipped.")
 
     def answer(self, line: int, value: bool | float, by: str) -> None:
         """Raises RequestRefused where this is not what is asked."""
-        by = without_controls(by.strip(), "The name") or "a person"
+        by = without_controls(by.strip(), "The name") or NOBODY
 
         def said(run: ProcedureRun) -> bool:
             question = run.question
@@ -285,7 +288,8 @@ class Conductor(threading.Thread):
             elif wish.what == "point":
                 self._bench.take_point(wish.text, wish.span, by, partial(self._ordered, wish.number, told))
             elif wish.what == "begin run":
-                self._bench.begin_run(wish.text, by, told)
+                who = self._kept.by if self._kept is not None and self._kept.by != NOBODY else ""
+                self._bench.begin_run(wish.text, who, told)
             else:
                 self._bench.end_run(by, told)
         except RequestRefused as error:
@@ -325,8 +329,8 @@ class Conductor(threading.Thread):
         """The present step's line, 0 for none."""
         return self._run.line if self._run is not None else 0
 
-    def status(self) -> ProcedureStatus | None:
-        """The one that is carried out, or the last that was. Any thread."""
+    def status(self, whole: bool = False) -> ProcedureStatus | None:
+        """The one that is carried out, or the last that was; `whole`: with its text and its whole log. Any thread."""
         with self._lock:
             run, kept = self._run, self._kept
             if run is None or kept is None:
@@ -335,11 +339,12 @@ class Conductor(threading.Thread):
             question = run.question
             return ProcedureStatus(
                 name=kept.name,
-                text=kept.text,
+                text=kept.text if whole else "",
                 by=kept.by,
                 state="paused" if run.paused else run.state,
                 line=run.line,
                 waits=waits,
+                progress=run.progress,
                 until=until,
                 question=QuestionStatus(line=question.line, text=question.text, unit=question.unit)
                 if question
@@ -350,7 +355,7 @@ class Conductor(threading.Thread):
                 failed=run.failed,
                 log=[
                     LoggedStep(at=one.at, line=one.line, words=one.words, good=one.good)
-                    for one in run.log[-SHOWN:]
+                    for one in (run.log if whole else run.log[-SHOWN:])
                 ],
             )
 

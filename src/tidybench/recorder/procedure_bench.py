@@ -6,7 +6,6 @@ from concurrent.futures import Future
 from tidybench.core.plan.point_order import PointChannel, PointOrder, PointRule
 from tidybench.recorder.conductor import Bench, Told, answered
 from tidybench.recorder.mailbox import Mailbox
-from tidybench.recorder.refused import RequestRefused
 from tidybench.recorder.writer import Writer
 from tidybench.wire.runs import BeginRun
 
@@ -53,9 +52,9 @@ class ProcedureBench(Bench):
 
         answered(writer.mailbox.send(call), told)
 
-    def begin_run(self, name: str, by: str, told: Told) -> None:
+    def begin_run(self, name: str, operator: str, told: Told) -> None:
         def call() -> str:
-            self._begin(BeginRun(name=name, operator=by[:120]))
+            self._begin(BeginRun(name=name, operator=operator))
             return f"the run “{name}” has begun"
 
         answered(self._service.send(call), told)
@@ -66,7 +65,7 @@ class ProcedureBench(Bench):
         def call() -> str:
             log = writer.run_in_progress.log
             if log is None:
-                raise RequestRefused("conflict", "No run is on.")
+                return "no run is on"
             self._end(log.state.id, f"ended by {reason}")
             return f"the run “{log.state.name}” has ended"
 

@@ -22,7 +22,7 @@ from tidybench.core.plan.run_plan import RunPlan
 from tidybench.logs import last_errors
 from tidybench.recorder.acts import Acts
 from tidybench.recorder.clock import Clock
-from tidybench.recorder.conductor import Conductor
+from tidybench.recorder.conductor import NOBODY, Conductor
 from tidybench.recorder.employment import Employment
 from tidybench.recorder.hand_commands import HandCommands
 from tidybench.recorder.held_ports import HeldPorts
@@ -39,7 +39,14 @@ from tidybench.wire.commands import ActStatus, CommandStatus, GetAct, GetCommand
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, ReleasePort, TakeBackPort
-from tidybench.wire.procedures import AnswerQuestion, PauseProcedure, SkipWait, StartProcedure, StopProcedure
+from tidybench.wire.procedures import (
+    AnswerQuestion,
+    GetProcedure,
+    PauseProcedure,
+    SkipWait,
+    StartProcedure,
+    StopProcedure,
+)
 from tidybench.wire.protocol import PROTOCOL, REQUEST, Answer, Hello, Request
 from tidybench.wire.runs import (
     AddMark,
@@ -139,6 +146,7 @@ class Service(threading.Thread):
             SendCommand: self._command,
             GiveCommand: self._give,
             StartProcedure: self._start_procedure,
+            GetProcedure: lambda _: Answer(procedure=self._parts.conductor.status(whole=True)),
             StopProcedure: self._conduct,
             PauseProcedure: self._conduct,
             SkipWait: self._conduct,
@@ -397,7 +405,7 @@ class Service(threading.Thread):
 
     def _start_procedure(self, request: StartProcedure) -> Answer:
         parts = self._parts
-        by = without_controls(request.by.strip(), "The name") or "a person"
+        by = without_controls(request.by.strip(), "The name") or NOBODY
         made = parts.conductor.check(request.text)
         kept = KeptProcedure(name=made.procedure.name, text=request.text, by=by, begun_at=parts.clock.now())
         if parts.state.now.procedure is None:

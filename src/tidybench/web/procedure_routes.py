@@ -26,7 +26,9 @@ from tidybench.web.refusals import REFUSALS
 from tidybench.web.setup_routes import calculations_text
 from tidybench.wire.procedures import (
     AnswerQuestion,
+    GetProcedure,
     PauseProcedure,
+    ProcedureStatus,
     SkipWait,
     StartProcedure,
     StopProcedure,
@@ -101,7 +103,7 @@ class ProcedurePause(AskedBy):
 class ProcedureReply(AskedBy):
     """An answer to what the procedure asks on this line."""
 
-    line: int
+    line: Annotated[int, Field(ge=0, le=100_000)]
     value: bool | Finite
 
 
@@ -179,6 +181,12 @@ def remove_procedure(request: Request, name: Name) -> None:
     with Session(context.engine) as session, session.begin():
         if not by_name.remove(session, Procedure, context.bench_id(session), name):
             raise HTTPException(404, f"There is no procedure “{name}”.")
+
+
+@router.get("/procedure")
+async def show_procedure(request: Request) -> ProcedureStatus | None:
+    """The procedure that is carried out, or the last one that was since the recorder began; with its text and its whole log."""
+    return (await answered(request, GetProcedure())).procedure
 
 
 @router.post("/procedure/start", status_code=204)

@@ -49,6 +49,12 @@ class AnswerQuestion(Exact):
     by: By = ""
 
 
+class GetProcedure(Exact):
+    """Answered with the procedure that is carried out, or the last one, with its text and its whole log."""
+
+    kind: Literal["get procedure"] = "get procedure"
+
+
 class LoggedStep(BaseModel):
     """A line of what was done; `line` of the text, 0 for none. Microseconds."""
 
@@ -67,8 +73,8 @@ class QuestionStatus(BaseModel):
 
 
 class ProcedureStatus(BaseModel):
-    """The procedure that is carried out, or the last one that was. Microseconds; `line`: the present step. `waits`: what for, `until`:
-    at most until when. `log`: the newest lines."""
+    """The procedure that is carried out, or the last one that was. Microseconds; `line`: the present step. `waits`: what for, `progress`: how near it is, `until`:
+    at most until when. `log`: the newest lines. In the status of the bench `text` is "", and the log is short."""
 
     name: str
     text: str
@@ -76,6 +82,7 @@ class ProcedureStatus(BaseModel):
     state: Literal["running", "paused", "at its end", "ended"]
     line: int
     waits: str
+    progress: str
     until: int | None
     question: QuestionStatus | None
     begun_at: int

@@ -16,7 +16,15 @@ from tidybench.wire.commands import ActStatus, CommandStatus, GetAct, GetCommand
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
-from tidybench.wire.procedures import AnswerQuestion, PauseProcedure, SkipWait, StartProcedure, StopProcedure
+from tidybench.wire.procedures import (
+    AnswerQuestion,
+    GetProcedure,
+    PauseProcedure,
+    ProcedureStatus,
+    SkipWait,
+    StartProcedure,
+    StopProcedure,
+)
 from tidybench.wire.runs import (
     AddMark,
     ArmedStatus,
@@ -79,6 +87,7 @@ Request = Annotated[
     | GiveCommand
     | GetAct
     | StartProcedure
+    | GetProcedure
     | StopProcedure
     | PauseProcedure
     | SkipWait
@@ -110,6 +119,7 @@ class Answer(BaseModel):
     ports: list[PortInfo] = []
     command: CommandStatus | None = None
     act: ActStatus | None = None
+    procedure: ProcedureStatus | None = None
     search: SearchStatus | None = None
     setups: list[SetupText] = []
     calculations: str = ""

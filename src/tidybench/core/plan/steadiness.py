@@ -57,3 +57,8 @@ class Steadiness:
         enough = len(recent) == MIN_SAMPLES and recent[0] >= newest - self._for
         covered = enough and newest - self._since >= self._for
         return covered and self._highs[0][1] - self._lows[0][1] <= self._band
+
+    @property
+    def spread(self) -> float | None:
+        """How far highest and lowest are apart within the time; None where nothing was measured."""
+        return self._highs[0][1] - self._lows[0][1] if self._highs else None

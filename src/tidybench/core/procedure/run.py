@@ -88,6 +88,8 @@ class _Pause:
     until: int | None = None
     program: Program | None = None
     steady: tuple[int, Steadiness] | None = None
+    band: float = 0.0
+    unit: str = ""
     wish: Wish | None = None
     question: Question | None = None
     words: str = ""
@@ -203,6 +205,27 @@ class ProcedureRun:
         return (self._pause.words, self._pause.until) if self._pause is not None else ("", None)
 
     @property
+    def progress(self) -> str:
+        """How near it is to what it waits for, in words; "" where there is nothing to say."""
+        pause = self._pause
+        if pause is None or pause.over is not None:
+            return ""
+        if pause.steady is not None:
+            spread, band, unit = pause.steady[1].spread, pause.band, pause.unit
+            behind = f" {unit}" if unit else ""
+            return "" if spread is None else f"spread {spread:.4g}{behind} of {figure(band)}{behind}"
+        if pause.program is None:
+            return ""
+        told = []
+        for name, value in zip(
+            pause.program.inputs, self._inputs(pause.program.inputs, self._now), strict=True
+        ):
+            unit = self._names[name][0] if name in self._names else self.made.view.channels[name].unit
+            behind = f" {unit}" if unit else ""
+            told.append(f"{name} {'has no value' if value is None else f'is {value:.6g}{behind}'}")
+        return ", ".join(told)
+
+    @property
     def deadline(self) -> int | None:
         """When `look` wants to be called if nothing happens before."""
         if self.state == "ended" or self._paused_at is not None:
@@ -257,7 +280,8 @@ class ProcedureRun:
             self.why = "all steps are done"
         except Stopped as stopped:
             self.why, self.failed = stopped.why, True
-            self._say(self.line, f"stopped: {stopped.why}", False)
+            why = stopped.why if stopped.why.startswith("stopped") else f"stopped: {stopped.why}"
+            self._say(self.line, why, False)
         self.state = "at its end"
         for step in self.made.procedure.always:
             try:
@@ -331,7 +355,9 @@ class ProcedureRun:
         band = self._value(self.made.program(step.band))
         what = f"{step.channel} steady within {figure(band)}{f' {channel.unit}' if channel.unit else ''} for {_span(step.span)}"
         watch = Steadiness(step.span, band, channel.age)
-        good, _ = yield _Pause(self._now + step.at_most, steady=(channel.number, watch), words=what)
+        good, _ = yield _Pause(
+            self._now + step.at_most, steady=(channel.number, watch), band=band, unit=channel.unit, words=what
+        )
         what = what if good else f"{what}: not within {_span(step.at_most)}"
         self._say(step.line, what, good)
         self._else(good, step.otherwise, what)

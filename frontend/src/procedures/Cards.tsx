@@ -1,0 +1,125 @@
+import styled from "styled-components";
+import type { ProcedureStatus } from "../api/client";
+import { clock } from "../look/format";
+import { type Card, cardsOf, newestByLine } from "./lines";
+
+const List = styled.ol`
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: grid;
+  gap: 6px;
+  li {
+    display: flex;
+    align-items: baseline;
+    gap: 12px;
+    min-width: 0;
+    padding: 8px 14px;
+    background: var(--panel);
+    border: 1px solid var(--hairline);
+    border-radius: var(--radius);
+  }
+  .sign {
+    flex: none;
+    width: 14px;
+    text-align: center;
+  }
+  .verb {
+    flex: none;
+    font-weight: 700;
+  }
+  .rest {
+    font-family: "Atkinson Hyperlegible Mono Variable", monospace;
+    font-size: 13.5px;
+    overflow-wrap: anywhere;
+    min-width: 0;
+  }
+  .said {
+    margin-left: auto;
+    padding-left: 12px;
+    color: var(--quiet);
+    font-size: 13px;
+    text-align: right;
+    overflow-wrap: anywhere;
+  }
+  .said.bad {
+    color: var(--fault);
+    font-weight: 600;
+  }
+  li.always {
+    background: var(--chosen);
+  }
+  li.here {
+    background: var(--action);
+    border-color: var(--action);
+    color: var(--panel);
+  }
+  li.here .said {
+    color: var(--panel);
+  }
+  @media (max-width: 719px) {
+    li {
+      flex-wrap: wrap;
+      gap: 2px 10px;
+    }
+    .said {
+      margin-left: 24px;
+      padding: 0;
+      text-align: left;
+      flex-basis: 100%;
+    }
+  }
+`;
+
+export interface CardsProps {
+  text: string;
+  /** Where it is, and what was done; none before it begins. */
+  status?: ProcedureStatus;
+}
+
+/** The steps of a procedure, one below the other, with what came of each. */
+export function Cards({ text, status }: CardsProps) {
+  const said = newestByLine(status?.log ?? []);
+  const going = status !== undefined && status.state !== "ended";
+  return (
+    <List aria-label="Steps">
+      {cardsOf(text).map((card) => {
+        const here = going && card.line === status.line;
+        const last = said.get(card.line);
+        return (
+          <li
+            key={card.line}
+            className={here ? "here" : card.always ? "always" : ""}
+            style={{ marginLeft: card.depth * 34 }}
+            aria-current={here ? "step" : undefined}
+          >
+            <span className="sign" aria-hidden="true">
+              {here ? "▸" : last ? (last.good ? "✓" : "✕") : card.always ? "■" : ""}
+            </span>
+            <span className="verb">{card.verb}</span>
+            <span className="rest">{card.rest}</span>
+            <Said card={card} here={here} status={status} last={last} />
+          </li>
+        );
+      })}
+    </List>
+  );
+}
+
+interface SaidProps {
+  card: Card;
+  here: boolean;
+  status: ProcedureStatus | undefined;
+  last: ProcedureStatus["log"][number] | undefined;
+}
+
+function Said({ card, here, status, last }: SaidProps) {
+  if (here && status?.waits) return <span className="said">waits</span>;
+  if (last)
+    return (
+      <span className={last.good ? "said" : "said bad"}>
+        {last.words} · {clock(last.at / 1000)}
+      </span>
+    );
+  return card.always && !status ? <span className="said">whatever happens</span> : null;
+}

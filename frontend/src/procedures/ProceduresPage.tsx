@@ -1,0 +1,413 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import styled from "styled-components";
+import { api, got, type ProcedureInfo, type ProcedureStatus } from "../api/client";
+import { queries } from "../api/queries";
+import { useAct } from "../api/useAct";
+import { wanted } from "../alarms/calls";
+import { useLive } from "../live/connection";
+import { moment } from "../look/format";
+import { Button, Chip, ChipLink } from "../parts/Button";
+import { Trouble } from "../parts/Trouble";
+import { useLate } from "../parts/useLate";
+import { useLeaveGuard } from "../parts/useLeaveGuard";
+import { Cards } from "./Cards";
+import { durationWords } from "./lines";
+import { Running } from "./Running";
+
+const Page = styled.main`
+  padding: 0 12px 24px;
+  .top {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 8px 12px;
+    padding: 6px 0 10px 6px;
+  }
+  h1 {
+    font-size: 22px;
+    overflow-wrap: anywhere;
+  }
+  .state {
+    color: var(--quiet);
+    flex: 1 1 160px;
+  }
+  .columns {
+    display: grid;
+    grid-template-columns: 230px minmax(0, 1fr) minmax(260px, 360px);
+    gap: 12px;
+    align-items: start;
+  }
+  @media (max-width: 1100px) {
+    .columns {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  }
+  textarea {
+    width: 100%;
+    min-height: 420px;
+    padding: 12px 14px;
+    font:
+      600 14px/1.6 "Atkinson Hyperlegible Mono Variable",
+      monospace;
+    color: var(--ink);
+    background: var(--panel);
+    border: 1px solid var(--hairline);
+    border-radius: var(--radius);
+    resize: vertical;
+    white-space: pre;
+    overflow-x: auto;
+  }
+  section {
+    background: var(--panel);
+    border: 1px solid var(--hairline);
+    border-radius: var(--radius);
+    padding: 12px 16px;
+    margin-bottom: 12px;
+    overflow-wrap: anywhere;
+  }
+  h2 {
+    font-size: 15px;
+    margin: 0 0 6px;
+  }
+  ul,
+  ol.plain {
+    list-style: none;
+    margin: 0;
+    padding: 0;
+  }
+  .kept button {
+    width: 100%;
+    text-align: left;
+    padding: 6px 10px;
+    border: 0;
+    border-radius: 6px;
+    background: none;
+    color: inherit;
+    font: inherit;
+    font-weight: 600;
+    cursor: pointer;
+    overflow-wrap: anywhere;
+  }
+  .kept button[aria-pressed="true"] {
+    background: var(--chosen);
+  }
+  .kept small {
+    display: block;
+    font-weight: 400;
+    color: var(--quiet);
+  }
+  .problem button {
+    border: 0;
+    padding: 0;
+    background: none;
+    color: var(--fault);
+    font: inherit;
+    font-weight: 600;
+    text-align: left;
+    cursor: pointer;
+  }
+  .problem {
+    padding: 3px 0;
+  }
+  .sent {
+    font-family: "Atkinson Hyperlegible Mono Variable", monospace;
+    font-size: 13px;
+  }
+`;
+
+const FRESH = `procedure New procedure
+  ask "Is everything ready?"
+  wait 5 s
+always
+  say "done"
+`;
+
+/** The procedures of the bench: carried out, written, checked. */
+export function ProceduresPage() {
+  const status = useLive((live) => live.status?.procedure ?? null);
+  const operator = useLive((live) => live.status?.run?.operator ?? "");
+  const by = operator || wanted().person;
+  // The last one stays in sight until somebody goes on to something else.
+  const [seen, setSeen] = useState<number | null>(null);
+  const going = status !== null && status.state !== "ended";
+  if (status && (going || seen !== status.begun_at))
+    return <Going status={status} by={by} onDone={() => setSeen(status.begun_at)} />;
+  return <Writing by={by} />;
+}
+
+function Going({ status, by, onDone }: { status: ProcedureStatus; by: string; onDone: () => void }) {
+  const { run, trouble, busy } = useAct();
+  const paused = status.state === "paused";
+  const words = {
+    running: `line ${status.line}, since ${moment(status.begun_at / 1000)}, begun by ${status.by}`,
+    paused: `paused at line ${status.line}`,
+    "at its end": "stopping: what is always done is being done",
+    ended: status.failed ? "stopped" : "done",
+  }[status.state];
+  return (
+    <Page>
+      <div className="top">
+        <h1>{status.name}</h1>
+        <span className="state" role="status">
+          {words}
+        </span>
+        {status.state === "ended" ? (
+          <Button $kind="bright" onPress={onDone}>
+            All procedures
+          </Button>
+        ) : (
+          <>
+            <Button
+              isDisabled={busy || status.state === "at its end"}
+              onPress={() => run(() => got(api.POST("/api/procedure/pause", { body: { on: !paused, by } })))}
+            >
+              {paused ? "Go on" : "Pause"}
+            </Button>
+            <Button
+              isDisabled={busy || status.until == null || status.question != null || paused}
+              onPress={() => run(() => got(api.POST("/api/procedure/skip", { body: { by } })))}
+            >
+              Skip this wait
+            </Button>
+            <StopButton by={by} isDisabled={status.state === "at its end"} />
+          </>
+        )}
+      </div>
+      {trouble && <Trouble>{trouble}</Trouble>}
+      <Running status={status} by={by} />
+    </Page>
+  );
+}
+
+const Red = styled(Button)`
+  background: var(--fault);
+  border-color: var(--fault);
+  color: var(--panel);
+  font-weight: 700;
+`;
+
+/** Stops a procedure at once: it asks nothing, for whoever presses it is in a hurry. */
+export function StopButton({ by, isDisabled = false }: { by: string; isDisabled?: boolean }) {
+  const { run, trouble } = useAct();
+  return (
+    <>
+      <Red
+        isDisabled={isDisabled}
+        onPress={() => run(() => got(api.POST("/api/procedure/stop", { body: { by } })))}
+      >
+        Stop, then do “always”
+      </Red>
+      {trouble && <Trouble>{trouble}</Trouble>}
+    </>
+  );
+}
+
+function Writing({ by }: { by: string }) {
+  const kept = useQuery({ queryKey: ["procedures"], queryFn: () => got(api.GET("/api/procedures")) });
+  const [draft, setDraft] = useState<{ text: string; of: string | null } | null>(null);
+  const all = kept.data ?? [];
+  const first = all[0];
+  const now = draft ?? (first ? { text: first.text, of: first.name } : { text: FRESH, of: null });
+  const before = all.find((one) => one.name === now.of)?.text;
+  const changed = draft !== null && draft.text !== (before ?? FRESH);
+  const choose = (one: ProcedureInfo): void => setDraft({ text: one.text, of: one.name });
+  if (kept.isPending) return <p style={{ padding: 40, color: "var(--quiet)" }}>Fetching the procedures …</p>;
+  if (kept.isError)
+    return (
+      <p style={{ padding: 40 }} role="alert">
+        {kept.error.message}
+      </p>
+    );
+  return (
+    <Page>
+      <Editor
+        key={now.of ?? ""}
+        text={now.text}
+        of={now.of}
+        changed={changed}
+        by={by}
+        onText={(text) => setDraft({ ...now, text })}
+        onKept={(name, text) => setDraft({ text, of: name })}
+        onGone={() => setDraft(null)}
+        list={
+          <section className="kept" aria-label="Kept procedures">
+            <ul>
+              {all.map((one) => (
+                <li key={one.name}>
+                  <button
+                    type="button"
+                    aria-pressed={one.name === now.of}
+                    disabled={changed && one.name !== now.of}
+                    onClick={() => choose(one)}
+                  >
+                    {one.name}
+                    <small>
+                      {one.problems === 0
+                        ? `kept ${moment(one.saved_at / 1000)}`
+                        : one.problems === 1
+                          ? "1 problem on this bench"
+                          : `${one.problems} problems on this bench`}
+                    </small>
+                  </button>
+                </li>
+              ))}
+            </ul>
+            {all.length === 0 && <p>None yet: write one, and keep it.</p>}
+            <Button
+              style={{ marginTop: 8, minHeight: 32 }}
+              isDisabled={changed}
+              onPress={() => setDraft({ text: FRESH, of: null })}
+            >
+              New
+            </Button>
+            {changed && <p style={{ color: "var(--quiet)" }}>Keep or discard the changes first.</p>}
+          </section>
+        }
+      />
+    </Page>
+  );
+}
+
+interface EditorProps {
+  text: string;
+  of: string | null;
+  changed: boolean;
+  by: string;
+  list: React.ReactNode;
+  onText: (text: string) => void;
+  onKept: (name: string, text: string) => void;
+  onGone: () => void;
+}
+
+function Editor({ text, of, changed, by, list, onText, onKept, onGone }: EditorProps) {
+  const [cards, setCards] = useState(false);
+  const { run, trouble, busy } = useAct();
+  const guard = useLeaveGuard(changed, of ? `The procedure ${of}` : "The procedure");
+  const late = useLate(text, 250);
+  const found = useQuery({
+    queryKey: ["procedure check", late],
+    queryFn: () => got(api.POST("/api/procedures/check", { body: { text: late } })),
+    placeholderData: (old) => old,
+  }).data;
+  const checked = found && late === text ? found : undefined;
+  const problems = found?.problems ?? [];
+  const keep = (): void =>
+    run(async () => {
+      const one = await got(api.POST("/api/procedures", { body: { text } }));
+      await queries.invalidateQueries({ queryKey: ["procedures"] });
+      onKept(one.name, text);
+    });
+  const show = (line: number, column: number): void => {
+    const area = document.querySelector<HTMLTextAreaElement>("textarea[aria-label='Text of the procedure']");
+    if (!area) return setCards(false);
+    const start =
+      text
+        .split("\n")
+        .slice(0, line - 1)
+        .join("\n").length +
+      (line > 1 ? 1 : 0) +
+      column -
+      1;
+    area.focus();
+    area.setSelectionRange(start, start + 1);
+  };
+  return (
+    <>
+      {guard}
+      <div className="top">
+        <h1>{found?.name || of || "Procedures"}</h1>
+        <span className="state" role="status">
+          {changed ? "not kept yet" : ""}
+        </span>
+        <Chip $chosen={!cards} aria-pressed={!cards} onPress={() => setCards(false)}>
+          text
+        </Chip>
+        <Chip $chosen={cards} aria-pressed={cards} onPress={() => setCards(true)}>
+          cards
+        </Chip>
+        {of !== null && !changed && (
+          <>
+            <ChipLink href={`/api/procedures/${encodeURIComponent(of)}/file`} download>
+              export
+            </ChipLink>
+            <Chip
+              onPress={() =>
+                run(async () => {
+                  await got(api.DELETE("/api/procedures/{name}", { params: { path: { name: of } } }));
+                  await queries.invalidateQueries({ queryKey: ["procedures"] });
+                  onGone();
+                })
+              }
+            >
+              remove
+            </Chip>
+          </>
+        )}
+        {changed && <Button onPress={onGone}>Discard</Button>}
+        <Button isDisabled={busy || (!changed && of !== null)} onPress={keep}>
+          Keep
+        </Button>
+        <Button
+          $kind="bright"
+          isDisabled={busy || !checked || problems.length > 0}
+          onPress={() => run(() => got(api.POST("/api/procedure/start", { body: { text, by } })))}
+        >
+          Begin
+        </Button>
+      </div>
+      {trouble && <Trouble>{trouble}</Trouble>}
+      <div className="columns">
+        {list}
+        {cards ? (
+          <Cards text={text} />
+        ) : (
+          <textarea
+            aria-label="Text of the procedure"
+            spellCheck={false}
+            value={text}
+            onChange={(event) => onText(event.target.value)}
+          />
+        )}
+        <div>
+          {problems.length > 0 ? (
+            <section aria-label="What is wrong" style={{ borderColor: "var(--fault)" }}>
+              <h2>What is wrong</h2>
+              <ul>
+                {problems.map((one) => (
+                  <li key={`${one.line} ${one.column} ${one.what}`} className="problem">
+                    <button type="button" onClick={() => show(one.line, one.column)}>
+                      Line {one.line}, column {one.column}: {one.what}
+                    </button>
+                  </li>
+                ))}
+              </ul>
+            </section>
+          ) : (
+            found && (
+              <section aria-label="What it would send">
+                <h2>What it would send</h2>
+                <p>{durationWords(found.least_s, found.most_s)}</p>
+                {found.sends.length === 0 && <p>It sends nothing.</p>}
+                <ol className="plain">
+                  {found.sends.slice(0, 60).map((one, place) => (
+                    <li key={place}>
+                      <span style={{ color: "var(--quiet)" }}>line {one.line}</span> {one.instrument}{" "}
+                      <span className="sent">
+                        {one.data == null ? `${one.command}, with a value known then` : printed(one.data)}
+                      </span>
+                    </li>
+                  ))}
+                </ol>
+                {found.sends.length > 60 && <p>and {found.sends.length - 60} more</p>}
+              </section>
+            )
+          )}
+        </div>
+      </div>
+    </>
+  );
+}
+
+/** Bytes without their end, as they are read; others as dots. */
+const printed = (data: string): string => data.trimEnd().replace(/[^\x20-\x7e]/g, "·");

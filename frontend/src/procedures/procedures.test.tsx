@@ -1,0 +1,104 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { cleanup, render, screen, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { afterEach, describe, expect, it, vi } from "vitest";
+import type { ProcedureStatus } from "../api/client";
+import { serve } from "../fixtures.test-setup";
+import { Cards } from "./Cards";
+import { cardsOf, durationWords } from "./lines";
+import { Running } from "./Running";
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+const TEXT = `# first
+procedure Pump acceptance
+  ask "Primed # or not?"   # a question
+  for opening = 20, 40 [%]
+    set valve-positioner.opening to opening
+    wait until loop-flow > 20 [L/min], at most 5 s
+  mark "done"
+always
+  set valve-positioner.opening to 50 [%]
+`;
+
+const status = (more: Partial<ProcedureStatus> = {}): ProcedureStatus => ({
+  name: "Pump acceptance", text: "", by: "M. Okafor", state: "running", line: 6, waits: "loop-flow > 20 [L/min]",
+  progress: "loop-flow is 12 L/min", until: 9e15, question: null, begun_at: 1, ended_at: null, why: "", failed: false,
+  log: [
+    { at: 1e6, line: 3, words: "Primed? yes, by M. Okafor", good: true },
+    { at: 2e6, line: 5, words: "Set opening 20: refused", good: false },
+    { at: 3e6, line: 5, words: "Set opening 40: answered “OK”", good: true },
+  ],
+  ...more,
+}); // prettier-ignore
+
+describe("a procedure's cards", () => {
+  it("are its steps, as deep as they stand", () => {
+    expect(cardsOf(TEXT).map((one) => [one.line, one.depth, one.verb, one.always])).toEqual([
+      [3, 0, "ask", false],
+      [4, 0, "for", false],
+      [5, 1, "set", false],
+      [6, 1, "wait until", false],
+      [7, 0, "mark", false],
+      [9, 0, "set", true],
+    ]);
+    expect(cardsOf(TEXT)[0]?.rest).toBe('"Primed # or not?"');
+  });
+  it("say what came last of each, and which one is on", () => {
+    render(<Cards text={TEXT} status={status()} />);
+    const cards = screen.getAllByRole("listitem");
+    expect(cards[3]?.getAttribute("aria-current")).toBe("step");
+    expect(cards[2]?.textContent).toContain("Set opening 40: answered “OK”");
+    expect(cards[2]?.textContent).not.toContain("refused");
+    cleanup();
+    render(<Cards text={TEXT} />);
+    expect(screen.getAllByRole("listitem")[5]?.textContent).toContain("whatever happens");
+  });
+  it("say how long it takes", () => {
+    expect(durationWords(50, 650)).toBe("It takes 50 s to 11 min and the time of the answers.");
+    expect(durationWords(7200, 7200)).toBe("It takes 2.0 h and the time of the answers.");
+    expect(durationWords(0, 0)).toBe("It takes no time but that of the answers.");
+  });
+});
+
+describe("a procedure that is carried out", () => {
+  const show = (one: ProcedureStatus): unknown[] => {
+    const { sent } = serve({
+      "GET /api/procedure": { status: 200, body: { ...one, text: TEXT } },
+      "POST /api/procedure/answer": { status: 204, body: null },
+    });
+    render(
+      <QueryClientProvider client={new QueryClient()}>
+        <Running status={one} by="M. Okafor" />
+      </QueryClientProvider>,
+    );
+    return sent;
+  };
+  it("says what it waits for, and how near that is", async () => {
+    show(status());
+    const waits = within(screen.getByRole("region", { name: "What it waits for" }));
+    expect(waits.getByText("loop-flow > 20 [L/min]")).toBeDefined();
+    expect(waits.getByText("loop-flow is 12 L/min")).toBeDefined();
+    expect(await screen.findByText(/valve-positioner.opening to opening/)).toBeDefined();
+  });
+  it("asks, and sends the answer with its line", async () => {
+    const sent = show(status({ question: { line: 3, text: "Primed?", unit: null } }));
+    await userEvent.click(screen.getByRole("button", { name: "Yes" }));
+    expect(sent).toEqual([{ line: 3, value: true, by: "M. Okafor" }]);
+    cleanup();
+    const numbers = show(status({ question: { line: 3, text: "Which level?", unit: "mm" } }));
+    expect(screen.getByRole("button", { name: "Answer" })).toHaveProperty("disabled", true);
+    await userEvent.type(screen.getByLabelText("Answer, mm"), "12,5");
+    await userEvent.click(screen.getByRole("button", { name: "Answer" }));
+    expect(numbers).toEqual([{ line: 3, value: 12.5, by: "M. Okafor" }]);
+  });
+  it("says why it has ended", () => {
+    show(status({ state: "ended", failed: true, why: "stopped by M. Okafor", ended_at: 5e6 }));
+    expect(
+      within(screen.getByRole("region", { name: "How it ended" })).getByText("stopped by M. Okafor"),
+    ).toBeDefined();
+  });
+});
