@@ -15,6 +15,7 @@ from measure.disk import slow_disk
 from measure.flood import flood_32, flood_32_plan
 from measure.machine import calmest, with_stolen
 from measure.page import bundle, first_load, render, web_32
+from measure.procedure import procedure
 from measure.reading import hostile, propose_200, propose_odd, read_binary, read_eight, read_four
 from measure.recovery import recovery, tape_size
 from measure.result import Result, Row
@@ -25,6 +26,7 @@ from measure.timing import jitter, jitter_plan, socket_latency
 ROWS: dict[str, Row] = {
     "poll": poll,
     "poll-plan": poll_plan,
+    "procedure": procedure,
     "stream": stream,
     "wire": wire,
     "jitter": jitter,

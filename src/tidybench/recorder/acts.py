@@ -5,7 +5,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 
 from tidybench.core.acting.act import InstrumentAct
-from tidybench.core.compile.command import compile_command
+from tidybench.core.compile.command import CompiledCommand, compile_command
 from tidybench.core.setup import Setup
 from tidybench.core.setup.commands import InstrumentCommandPart
 from tidybench.recorder.employed import Employed
@@ -24,6 +24,8 @@ class Acts:
         self._given: OrderedDict[int, InstrumentAct] = OrderedDict()
         self._newest: dict[tuple[str, str], InstrumentAct] = {}
         self._last = 0
+        self._of: Employed | None = None
+        self._made: dict[tuple[str, str], CompiledCommand] = {}
 
     def give(
         self,
@@ -38,9 +40,8 @@ class Acts:
         by = without_controls(request.by.strip(), "The name") or "a person"
         with self._lock:
             try:
-                act = InstrumentAct(
-                    compile_command(setup, part), self._last + 1, dict(request.values), by, at, when_ended
-                )
+                compiled = self._compiled(employed, setup, part)
+                act = InstrumentAct(compiled, self._last + 1, dict(request.values), by, at, when_ended)
             except ValueError as error:
                 raise RequestRefused("invalid", str(error)) from error
             self._last += 1
@@ -50,6 +51,15 @@ class Acts:
             self._newest[act.origin.instrument, act.origin.command] = act
         worker.act(act)
         return act_status(act)
+
+    def _compiled(self, employed: Employed, setup: Setup, part: InstrumentCommandPart) -> CompiledCommand:
+        """Made once for as long as these set-ups are in force. Raises ValueError."""
+        if self._of is not employed:
+            self._of, self._made = employed, {}
+        key = setup.instrument.id, part.id
+        if key not in self._made:
+            self._made[key] = compile_command(setup, part)
+        return self._made[key]
 
     @staticmethod
     def ready(instrument: str, employed: Employed) -> bool:

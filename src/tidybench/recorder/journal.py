@@ -15,6 +15,7 @@ class Journal:
         self._entries: list[Entry] = []
         self._sequence = first - 1
         self._waiting = threading.Event()
+        self._hurry = threading.Event()
         self._settled = threading.Condition()
         self._kept = first - 1
 
@@ -46,9 +47,15 @@ class Journal:
         """Wait until something is there."""
         self._waiting.wait(timeout)
 
+    def gather(self, timeout: float) -> None:
+        """Wait so long for more, unless somebody waits for what is there already. The writer's thread alone."""
+        if self._hurry.wait(timeout):
+            self._hurry.clear()
+
     def settle(self, sequence: int, timeout: float) -> bool:
         """Wait until the event of this number has been handed to the operating system, if a run is on; whether it was, within so many
         seconds. Any thread but the writer's."""
+        self._hurry.set()
         self._waiting.set()
         with self._settled:
             return self._settled.wait_for(lambda: self._kept >= sequence, timeout)

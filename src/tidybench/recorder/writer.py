@@ -129,7 +129,7 @@ class Writer(threading.Thread):
         try:
             while not self._stopping.is_set():
                 self._journal.wait(0.05 if self.run_in_progress.log is not None else 0.25)
-                self._stopping.wait(GATHER_MANY if self._busy else GATHER)
+                self._journal.gather(GATHER_MANY if self._busy else GATHER)
                 self.flush()
                 self.mailbox.carry_out()
             self.mailbox.carry_out()
