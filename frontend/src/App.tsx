@@ -10,6 +10,7 @@ import { Bench } from "./bench/Bench";
 import { GlobalStyle } from "./look/GlobalStyle";
 import { type Theme, type ThemeName, themes } from "./look/theme";
 import { LineBanner } from "./alarms/LineBanner";
+import { SafeBanner } from "./alarms/SafeBanner";
 import { RefusedPage } from "./alarms/RefusedPage";
 import { ProcedureBanner } from "./procedures/ProcedureBanner";
 import { alike, type LiveState, useLive } from "./live/connection";
@@ -90,17 +91,21 @@ const Bar = styled.header`
     }
   }
   @media (max-width: 719px) {
-    .name span {
-      display: none;
-    }
     nav {
       margin-left: 0;
       gap: 0;
+      min-width: 0;
+      overflow-x: auto;
+      scrollbar-width: none;
+    }
+    .name {
+      display: none;
     }
     nav a {
-      padding: 5px 8px;
+      padding: 5px 5px;
+      font-size: 14px;
     }
-    padding: 0 8px;
+    padding: 0 6px;
     > button {
       padding: 0 6px;
     }
@@ -192,6 +197,7 @@ export function App() {
           </Button>
         </Bar>
         <LineBanner />
+        <SafeBanner />
         <ProcedureBanner />
         <Alarms onSettings={() => setSettings(true)} />
       </div>

@@ -5440,6 +5440,62 @@ export interface components {
             calibrates: components["schemas"]["CalibrationPlan"] | null;
         };
         /**
+         * SafeCommandPart
+         * @description A command of the instrument, with what is sent in it.
+         */
+        SafeCommandPart: {
+            /** Command */
+            command: string;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: number | string;
+            };
+        };
+        /**
+         * SafePart
+         * @description What leaves the instrument harmless: sent when a procedure that gave it commands is stopped or fails, and when Tidy Bench
+         *     ends; where `run_ends`, when a run ends in any way; where `watch` is given, when that channel has not been measured for
+         *     `watch_s`.
+         */
+        SafePart: {
+            /** Commands */
+            commands: components["schemas"]["SafeCommandPart"][];
+            /**
+             * Run Ends
+             * @default false
+             */
+            run_ends: boolean;
+            /** Watch */
+            watch?: string | null;
+            /**
+             * Watch S
+             * @default 5
+             */
+            watch_s: number;
+        };
+        /**
+         * SafeStatus
+         * @description The newest time that an instrument's safe state was sent. `at` in microseconds; `why` it was sent; `words`: what came of it, `good`:
+         *     whether it was reached.
+         */
+        SafeStatus: {
+            /** Instrument */
+            instrument: string;
+            /** Name */
+            name: string;
+            /** At */
+            at: number;
+            /** Why */
+            why: string;
+            /** Good */
+            good: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
          * SampleAt
          * @description A channel's sample: `time` in microseconds since 1970 UTC; `value` null where nothing was measured, and then `quality` says
          *     why.
@@ -5738,6 +5794,7 @@ export interface components {
              */
             command: components["schemas"]["InstrumentCommandPart"][];
             error_queue?: components["schemas"]["ErrorQueuePart"] | null;
+            safe?: components["schemas"]["SafePart"] | null;
         };
         /**
          * SetupBody
@@ -6109,6 +6166,11 @@ export interface components {
             run: components["schemas"]["RunStatus"] | null;
             armed?: components["schemas"]["ArmedStatus"] | null;
             procedure?: components["schemas"]["ProcedureStatus"] | null;
+            /**
+             * Safe
+             * @default []
+             */
+            safe: components["schemas"]["SafeStatus"][];
             disk: components["schemas"]["DiskStatus"];
             /**
              * Crossings

@@ -29,6 +29,7 @@ const Row = styled.div`
   }
   .last {
     display: flex;
+    flex-wrap: wrap;
     align-items: center;
     gap: 16px;
   }
@@ -74,6 +75,7 @@ export function CommandsCard({
 }: CommandsCardProps) {
   const [pasting, setPasting] = useState(false);
   const { command: commands } = setup;
+  const safe = setup.safe?.commands ?? [];
   const inForce = ofInstrument(useCommands(), instrumentKey);
   const isKept = (one: InstrumentCommandPart): boolean =>
     before.some((other) => JSON.stringify(other) === JSON.stringify(one));
@@ -97,7 +99,14 @@ export function CommandsCard({
                     kept={isKept(one) ? inForce.find((other) => other.id === one.id) : undefined}
                     command={one}
                     onCommand={(command) => set(index, command)}
-                    onRemove={() => change({ command: commands.filter((_, n) => n !== index) })}
+                    safe={safe.some((other) => other.command === one.id)}
+                    onSafe={(on) => change({ safe: withSafe(setup, one.id, on) })}
+                    onRemove={() =>
+                      change({
+                        command: commands.filter((_, n) => n !== index),
+                        safe: withSafe(setup, one.id, false),
+                      })
+                    }
                   />
                 </Fold>
               ))}
@@ -133,6 +142,14 @@ export function CommandsCard({
   );
 }
 
+/** The safe state with a command in it, sent with its defaults, or without it; none where nothing is left. */
+function withSafe(setup: Setup, id: string, on: boolean): Setup["safe"] {
+  const before = setup.safe ?? { commands: [], run_ends: false, watch: null, watch_s: 5 };
+  const others = before.commands.filter((one) => one.command !== id);
+  const commands = on ? [...others, { command: id, values: {} }] : others;
+  return commands.length ? { ...before, commands } : null;
+}
+
 const summary = (command: InstrumentCommandPart): string =>
   (command.writes ? `writes ${command.writes}` : escaped(command.send)) +
   (command.button ? ", on the Bench" : "");
@@ -143,11 +160,23 @@ interface CommandFieldsProps {
   /** As it is in force; none where it was changed. */
   kept: Command | undefined;
   command: InstrumentCommandPart;
+  /** Whether it is part of the safe state. */
+  safe: boolean;
+  onSafe: (on: boolean) => void;
   onCommand: (command: InstrumentCommandPart) => void;
   onRemove: () => void;
 }
 
-function CommandFields({ setup, instrument, kept, command, onCommand, onRemove }: CommandFieldsProps) {
+function CommandFields({
+  setup,
+  instrument,
+  kept,
+  command,
+  safe,
+  onSafe,
+  onCommand,
+  onRemove,
+}: CommandFieldsProps) {
   const set = (part: Partial<InstrumentCommandPart>): void => onCommand({ ...command, ...part });
   const writable = setup.modbus?.registers.filter((one) => one.writable).map((one) => one.name) ?? [];
   const fields = fieldsOf(command);
@@ -257,6 +286,9 @@ function CommandFields({ setup, instrument, kept, command, onCommand, onRemove }
       <div className="last">
         <Tick on={command.button} onChange={(button) => set({ button })}>
           button on the Bench
+        </Tick>
+        <Tick on={safe} onChange={onSafe}>
+          in its safe state
         </Tick>
         <Chip onPress={onRemove}>Remove</Chip>
       </div>

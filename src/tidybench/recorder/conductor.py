@@ -13,7 +13,7 @@ from tidybench.core.acting.act import InstrumentAct
 from tidybench.core.procedure.bench_view import BenchView, view_of
 from tidybench.core.procedure.checked import Checked, checked
 from tidybench.core.procedure.run import ProcedureRun, Wish
-from tidybench.core.procedure.steps import ProcedureError, Tell
+from tidybench.core.procedure.steps import ProcedureError
 from tidybench.core.procedure.text import parse
 from tidybench.core.samples import channels_of, qualities_of, unpack
 from tidybench.core.tape.events import Note, PointTaken
@@ -23,6 +23,7 @@ from tidybench.recorder.clock import Clock
 from tidybench.recorder.employed import Employed
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.refused import RequestRefused, without_controls
+from tidybench.recorder.safe_states import SafeStates
 from tidybench.recorder.state import KeptProcedure
 from tidybench.runs.entry import Entry
 from tidybench.wire.commands import GiveCommand
@@ -77,13 +78,14 @@ class Conductor(threading.Thread):
         journal: Journal,
         clock: Clock,
         forget: Callable[[], None],
+        safe: SafeStates,
         left: KeptProcedure | None,
     ) -> None:
         """`forget`: a procedure has ended, and need not be remembered. `left`: one that the recorder was killed in."""
         super().__init__(name="conductor", daemon=True)
         self._employed, self._acts, self._bench = employed, acts, bench
         self._journal, self._clock, self._forget = journal, clock, forget
-        self._left = left
+        self._left, self._safe = left, safe
         self._lock = threading.RLock()
         self._change = threading.Condition(self._lock)
         self._told: deque[Callable[[], None]] = deque()
@@ -233,6 +235,10 @@ class Conductor(threading.Thread):
         self._tell_log(run)
         if run.ended_at is not None:
             self.listens = False
+            if run.failed:
+                self._safe.send(
+                    run.made.instruments, f"“{run.made.procedure.name}” was stopped or has failed"
+                )
             self._forget()
         return wishes
 
@@ -249,8 +255,7 @@ class Conductor(threading.Thread):
         while time.monotonic() < until and not self._ending:
             try:
                 made = self.check(left.text)
-                told = {step.instrument for step in made.procedure.always if isinstance(step, Tell)}
-                if all(self._acts.ready(one, self._employed()) for one in told):
+                if all(self._acts.ready(one, self._employed()) for one in made.instruments):
                     break
             except RequestRefused as error:
                 why = str(error)

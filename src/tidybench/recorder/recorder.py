@@ -24,6 +24,7 @@ from tidybench.recorder.port_list import PortList
 from tidybench.recorder.procedure_bench import ProcedureBench
 from tidybench.recorder.refused import RequestRefused
 from tidybench.recorder.run_in_progress import RunInProgress
+from tidybench.recorder.safe_states import SafeStates
 from tidybench.recorder.searches.desk import SearchDesk
 from tidybench.recorder.service import Parts, Service
 from tidybench.recorder.state import StateFile
@@ -100,6 +101,7 @@ class Recorder:
         self.employment.take_up(going_on=going_on is not None)
         if self.state.now.armed is not None:
             self.writer.arm_again(self.state.now.armed)
+        self.safe = teller.safe = SafeStates(lambda: self.employment.now, acts, self.journal, self.clock)
         self.conductor = teller.conductor = Conductor(
             lambda: self.employment.now,
             acts,
@@ -112,9 +114,12 @@ class Recorder:
             self.journal,
             self.clock,
             forget=lambda: service_mail.post(lambda: self.service.forget_procedure()),
+            safe=self.safe,
             left=self.state.now.procedure,
         )
-        self.writer.heard = self.conductor.heard  # type: ignore[method-assign]
+        self.writer.listeners += [self.conductor.heard, self.safe.heard]
+        self.writer.watches += [self.safe.look]
+        self.writer.run_ended = self.safe.run_ended
         held = HeldPorts(self.employment, self.ports, self.state)
         parts = Parts(
             writer=self.writer,
@@ -143,6 +148,7 @@ class Recorder:
         """End: what is always done at the end of a procedure is done, ports free, a run in progress closed as interrupted,
         everything on the disk."""
         self.conductor.finish()
+        self.safe.finish()
         self.service.stop()
         self.ports.stop()
         if self._mender.is_alive():

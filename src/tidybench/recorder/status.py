@@ -15,6 +15,7 @@ from tidybench.recorder.employed import Employed
 from tidybench.recorder.instrument_status import instrument_status
 from tidybench.recorder.port_list import PortList
 from tidybench.recorder.rates import Rates
+from tidybench.recorder.safe_states import SafeStates
 from tidybench.recorder.state import StateFile
 from tidybench.recorder.writer import Writer
 from tidybench.recorder.zone import zone_name
@@ -33,6 +34,7 @@ class StatusTeller:
         self._clock, self._ports, self._state, self._room = clock, ports, state, room
         self._acts = acts
         self.conductor: Conductor | None = None
+        self.safe: SafeStates | None = None
         self._rates = Rates()
         self._zone = zone_name()
 
@@ -49,6 +51,7 @@ class StatusTeller:
             run=writer.run_in_progress.status(),
             armed=writer.armed_status(),
             procedure=self.conductor.status() if self.conductor is not None else None,
+            safe=self.safe.status() if self.safe is not None else [],
             disk=self._disk(writer),
             crossings=writer.open_crossings().all(),
             overdue=overdue(employed.setups, date.today()),

@@ -103,6 +103,10 @@ class Writer(threading.Thread):
         self._marking: Employed | None = None  # whose channels they watch
         self._outages = Outages()
         self._journal, self._clock, self._live = journal, clock, live
+        # Who acts upon what happens; told before the thread begins.
+        self.listeners: list[Callable[[list[Entry]], None]] = []
+        self.watches: list[Callable[[int], None]] = []
+        self.run_ended: Callable[[], None] = lambda: None
         self._zeros, self._status_of = zeros, status_of
         self._ended, self._begun, self._free_bytes = ended, begun, free_bytes
         self._armed: ArmedRun | None = None
@@ -115,9 +119,6 @@ class Writer(threading.Thread):
         self._busy = self._mute = False
 
     # ---- the thread
-
-    def heard(self, entries: list[Entry]) -> None:
-        """Whoever acts upon what happens hears it here; replaced before the thread begins."""
 
     def start(self) -> None:
         """Begin; from here on others reach it through its mailbox alone."""
@@ -157,7 +158,10 @@ class Writer(threading.Thread):
         self.run_in_progress.write(entries, now, self.employed)
         if entries:
             self._journal.kept(entries[-1].sequence)
-            self.heard(entries)
+            for listener in self.listeners:
+                listener(entries)
+        for watch in self.watches:
+            watch(now)
         self._look_at_samples(entries)
         self.run_in_progress.points.look(now, self.employed, self._zeros())
         if reason := self.run_in_progress.due(now, self._is_beyond):
@@ -396,6 +400,7 @@ class Writer(threading.Thread):
         self.flush()
         self.run_in_progress.end(at, reason, status, partial(_told, closed))
         self._remember_from(at + 1)  # no sample belongs to two runs
+        self.run_ended()
         return closed
 
     def mark(self, text: str, by: str, ago_ms: float = 0.0) -> RunStatus:

@@ -12,6 +12,7 @@ from tidybench.wire.instruments import InstrumentStatus
 from tidybench.wire.ports import PortInfo
 from tidybench.wire.procedures import ProcedureStatus
 from tidybench.wire.runs import ArmedStatus, RunStatus
+from tidybench.wire.safe import SafeStatus
 
 
 class DiskStatus(Exact):
@@ -33,6 +34,7 @@ class Status(BaseModel):
     run: RunStatus | None
     armed: ArmedStatus | None = None
     procedure: ProcedureStatus | None = None
+    safe: list[SafeStatus] = []
     disk: DiskStatus
     crossings: list[OpenCrossing] = []
     overdue: list[OverdueStatus] = []

@@ -3,10 +3,11 @@
 import tomllib
 from typing import Any
 
-from tidybench.core.compile.command import compile_command
+from tidybench.core.compile.command import CommandError, compile_command
 from tidybench.core.reading.forms import make_forms, single_forms
 from tidybench.core.reading.pattern import Pattern, PatternError
 from tidybench.core.reading.shadows import Shadows
+from tidybench.core.setup.commands import SafePart
 from tidybench.core.setup.setup import Setup
 from tidybench.core.setup.toml import SetupError, parsed
 
@@ -56,6 +57,8 @@ def problems_of(setup: Setup) -> list[str]:
             compile_command(setup, told)
         except ValueError as error:
             problems.append(f"command “{told.name}”: {error}")
+    if setup.safe is not None and not problems:
+        problems += [f"[safe]: {why}" for why in _unsafe(setup, setup.safe)]
     if problems:
         return problems
     for channel in setup.channel:
@@ -81,3 +84,20 @@ def problems_of(setup: Setup) -> list[str]:
                 f"channel “{channel.id}”: no number is called “{channel.field}” (there are: {has})"
             )
     return problems
+
+
+def _unsafe(setup: Setup, safe: SafePart) -> list[str]:
+    """Why the commands of a safe state cannot be sent."""
+    found: list[str] = []
+    for one in safe.commands:
+        part = next((told for told in setup.command if told.id == one.command), None)
+        if part is None:
+            has = ", ".join(told.id for told in setup.command) or "none"
+            found.append(f"there is no command “{one.command}” (there are: {has})")
+            continue
+        compiled = compile_command(setup, part)
+        try:
+            compiled.data(compiled.values(one.values))
+        except CommandError as error:
+            found.append(f"{one.command}: {error}")
+    return found

@@ -33,7 +33,13 @@ def _work(setup: Setup) -> Setup:
     told = {"name": "x", "group": "", "note": "", "warm_up_s": 0.0, "calibration": None}
     instrument = setup.instrument.model_copy(update=told)
     return setup.model_copy(
-        update={"channel": channels, "instrument": instrument, "command": [], "error_queue": None}
+        update={
+            "channel": channels,
+            "instrument": instrument,
+            "command": [],
+            "error_queue": None,
+            "safe": None,
+        }
     )
 
 

@@ -54,6 +54,11 @@ class Checked:
     least: int = 0
     most: int = 0
 
+    @property
+    def instruments(self) -> set[str]:
+        """Those that it gives commands."""
+        return {one.instrument for one in self.sends}
+
     def program(self, formula: Formula) -> Program:
         """Of a formula of this procedure."""
         return self.programs[id(formula)]

@@ -107,3 +107,21 @@ class ErrorQueuePart(Part):
     wait_s: Annotated[float, Field(gt=0, le=60)] = 0.5
 
     _bytes = field_validator("send")(bytes_only)
+
+
+class SafeCommandPart(Part):
+    """A command of the instrument, with what is sent in it."""
+
+    command: Identifier
+    values: Annotated[dict[str, Plain], Field(max_length=20)] = {}
+
+
+class SafePart(Part):
+    """What leaves the instrument harmless: sent when a procedure that gave it commands is stopped or fails, and when Tidy Bench
+    ends; where `run_ends`, when a run ends in any way; where `watch` is given, when that channel has not been measured for
+    `watch_s`."""
+
+    commands: Annotated[list[SafeCommandPart], Field(min_length=1, max_length=20)]
+    run_ends: StrictBool = False
+    watch: Identifier | None = None
+    watch_s: Annotated[float, Field(ge=0.1, le=3600)] = 5.0

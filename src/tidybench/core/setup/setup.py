@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from tidybench.core.setup.channel import ChannelPart
-from tidybench.core.setup.commands import ErrorQueuePart, InstrumentCommandPart
+from tidybench.core.setup.commands import ErrorQueuePart, InstrumentCommandPart, SafePart
 from tidybench.core.setup.framing import FramingPart
 from tidybench.core.setup.link import LinkPart
 from tidybench.core.setup.modbus import ModbusPart
@@ -36,6 +36,7 @@ class Setup(Part):
     channel: Annotated[list[ChannelPart], Field(max_length=200)] = []
     command: Annotated[list[InstrumentCommandPart], Field(max_length=200)] = []
     error_queue: ErrorQueuePart | None = None
+    safe: SafePart | None = None
 
     @model_validator(mode="after")
     def _fits_together(self) -> "Setup":
