@@ -9,6 +9,7 @@ import {
   fieldsOf,
   freeId,
   leanCommand,
+  leanSafe,
   plain,
   sending,
   withArgument,
@@ -139,6 +140,16 @@ describe("a command that is being written", () => {
       id: "a", name: "A", does: "sets", send: "VP <opening:number 5.1> <mode:word>\r", give_up_after_s: 1, button: false,
       argument: [{ field: "opening", lowest: 0 }],
     }); // prettier-ignore
+  });
+  it("is sent with its defaults as a safe state, unless values are given", () => {
+    const commands = [
+      { command: "a", values: {} },
+      { command: "b", values: { x: 1 } },
+    ];
+    expect(leanSafe({ commands, run_ends: true })).toEqual({
+      commands: [{ command: "a" }, { command: "b", values: { x: 1 } }],
+      run_ends: true,
+    });
   });
   it("takes numbers where a field is one", () => {
     expect([plain("1,5", true), plain("HOLD", false), plain("2", false), plain(" ", true)]).toEqual([

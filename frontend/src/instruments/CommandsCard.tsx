@@ -111,6 +111,22 @@ export function CommandsCard({
                 </Fold>
               ))}
             </div>
+            {setup.safe && (
+              <div role="group" aria-label="Safe state">
+                <p>
+                  Its safe state:{" "}
+                  {safe.map((one) => commands.find(({ id }) => id === one.command)?.name).join(", ")}. It is
+                  sent when a procedure that gave it commands is stopped or fails, and when Tidy Bench ends.
+                  It is no protective system.
+                </p>
+                <Tick
+                  on={setup.safe.run_ends}
+                  onChange={(run_ends) => setup.safe && change({ safe: { ...setup.safe, run_ends } })}
+                >
+                  also when a run ends
+                </Tick>
+              </div>
+            )}
             <div className="buttons">
               <Button
                 onPress={() =>

@@ -100,3 +100,11 @@ export function leanCommand(command: Record<string, unknown>): Record<string, un
     : [];
   return lean({ ...command, argument: told });
 }
+
+/** A safe state without values that are not given: those commands are sent with their defaults. */
+export function leanSafe(safe: Record<string, unknown>): Record<string, unknown> {
+  const commands = (safe.commands as { command: string; values: object }[]).map((one) =>
+    Object.keys(one.values).length ? one : { command: one.command },
+  );
+  return { ...safe, commands };
+}

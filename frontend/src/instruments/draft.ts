@@ -1,6 +1,6 @@
 /** A set-up being changed: what differs from the one kept, as the server's changes. */
 
-import { leanCommand } from "./commandDraft";
+import { leanCommand, leanSafe } from "./commandDraft";
 import { leanLimits } from "./limits";
 import type { Setup, SetupForm } from "../api/client";
 
@@ -49,7 +49,9 @@ export function changesOf(form: SetupForm, draft: Setup): Table {
     const before = old[key];
     const after = now[key];
     if (same(before, after)) continue;
-    if (Array.isArray(after)) {
+    if (key === "safe" && isTable(after)) {
+      out[key] = leanSafe(after);
+    } else if (Array.isArray(after)) {
       const given = form.given[key];
       out[key] = after.map((one: Table) => {
         const at = Array.isArray(before)
