@@ -116,6 +116,16 @@ VM <mode>\tFAST|SLOW\tSpeed of the drive
 """
 
 
+def fill(camera: Camera, area: object, text: str) -> None:
+    """Put a text into a large field, as if it was typed."""
+    camera.driver.execute_script(
+        "Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, 'value').set.call(arguments[0], arguments[1]);"
+        "arguments[0].dispatchEvent(new Event('input', {bubbles: true}))",
+        area,
+        text,
+    )
+
+
 def commands(camera: Camera) -> None:
     """The commands of the valve positioner, and a table from its manual."""
     driver = camera.driver
@@ -123,17 +133,29 @@ def commands(camera: Camera) -> None:
     time.sleep(3)
     camera.press("Paste a command table")
     field = driver.find_element("css selector", "textarea[aria-label='Command table to paste']")
-    driver.execute_script(
-        "Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, 'value').set.call(arguments[0], arguments[1]);"
-        "arguments[0].dispatchEvent(new Event('input', {bubbles: true}))",
-        field,
-        TABLE,
-    )
+    fill(camera, field, TABLE)
     camera.press("Read it")
     time.sleep(1.5)
     driver.execute_script("document.querySelector('[data-testid=commands]').scrollIntoView()")
     time.sleep(0.5)
     camera.take("commands")
+
+
+def procedure(camera: Camera) -> None:
+    """The pump's acceptance at its second opening, in the run that is on already."""
+    camera.driver.get(f"{camera.base}/procedures")
+    time.sleep(4)
+    area = camera.driver.find_element("css selector", "textarea[aria-label='Text of the procedure']")
+    text = str(area.get_property("value"))
+    fill(camera, area, "\n".join(row for row in text.split("\n") if " run" not in row))
+    time.sleep(1.5)
+    camera.press("Begin")
+    time.sleep(1.5)
+    camera.press("Yes")
+    time.sleep(17)
+    camera.take("procedure")
+    camera.press("Stop, then do")
+    time.sleep(4)
 
 
 def main() -> None:
@@ -189,9 +211,6 @@ def main() -> None:
     camera.keep("tidybench-theme", "night")
     camera.take("bench-night-fault")
     camera.keep("tidybench-theme", "day")
-    driver.find_element("css selector", "[data-testid=instrument-power-analyser] [aria-label^=Port]").click()
-    time.sleep(1.5)
-    camera.take("reading-path")
     shop(**{"stand-in": "sump-sonde", "fault": "wrong checksum"})
     shop(**{"stand-in": "loop-flow-meter", "fault": "late"})
     time.sleep(8)
@@ -238,6 +257,8 @@ def main() -> None:
     camera.press("Save")
     camera.press("remove")
     commands(camera)
+    procedure(camera)
+    shop(valve=0.6)
     driver.get(camera.base)
     time.sleep(2)
     camera.size(390, 844)

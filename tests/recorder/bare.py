@@ -35,7 +35,9 @@ class Attached:
 
     def status(self) -> InstrumentStatus:
         self.look()
-        return instrument_status(self.setup, self.worker, self._rates, self.clock.now(), shared=False, acts=[])
+        return instrument_status(
+            self.setup, self.worker, self._rates, self.clock.now(), shared=False, acts=[]
+        )
 
     def look(self) -> None:
         """Take in what has happened."""

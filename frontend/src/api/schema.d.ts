@@ -3322,7 +3322,10 @@ export interface components {
             released: boolean;
             modem: components["schemas"]["ModemStatus"] | null;
             identity: components["schemas"]["IdentityStatus"] | null;
-            /** Acts */
+            /**
+             * Acts
+             * @default []
+             */
             acts: components["schemas"]["ActStatus"][];
         };
         /**

@@ -58,7 +58,7 @@ class InstrumentStatus(BaseModel):
     released: bool
     modem: ModemStatus | None
     identity: IdentityStatus | None
-    acts: list[ActStatus]
+    acts: list[ActStatus] = []
 
 
 class ReadOnce(BaseModel):
