@@ -160,6 +160,38 @@ def test_however_it_ends_what_is_always_done_is_done_once(how: str) -> None:
     )
 
 
+def test_stopped_before_its_first_step_it_begins_with_its_end() -> None:
+    driver = Driver(made(ACCEPTANCE))
+    driver.run.stop("stopped by M. Okafor")
+    driver.passes(1)
+    assert driver.sent() == [("target", {"target": 20.0})]
+    assert (driver.run.state, driver.run.why) == ("ended", "stopped by M. Okafor")
+
+
+def test_a_fault_of_ours_leaves_out_nothing_of_its_end() -> None:
+    whole = made(ACCEPTANCE)
+    driver = Driver(whole)
+    whole.programs.clear()  # every value is missing now, which cannot be
+    driver.look()
+    driver.run.answer(True, "M. Okafor")
+    driver.passes(1)
+    assert driver.run.state == "ended"
+    assert driver.run.why.startswith("Tidy Bench itself failed at this step (KeyError")
+    assert driver.run.log[-2].words.startswith("at its end: Tidy Bench itself failed")
+
+
+def test_loops_within_loops_end_in_a_lifetime() -> None:
+    nested = ["repeat 10000 times", "  repeat 1000 times", '    say "x"']
+    assert problems(steps(*nested)) == [
+        "1:1 It has 10,010,001 steps with all turns of its loops; 1,000,000 is the most."
+    ]
+    many = [f"{'  ' * n}for x{n} = 20 to 100 step 1 [°C]" for n in range(2)]
+    whole = made(steps(*many, *["    set kiln.target to x0", "    set kiln.target to x1"]))
+    assert len(whole.sends) == 162
+    deep = ["for a = 1 to 200 step 1", "  for b = 1 to 200 step 1", "    send kiln.mode", "    let c = a * b"]
+    assert made(steps(*deep)).sends[0].data == b"MD HOLD\r"
+
+
 def test_after_a_restart_only_what_is_always_done_is_done() -> None:
     driver = Driver(made(ACCEPTANCE))
     driver.run = ProcedureRun(made(ACCEPTANCE), 0, only_always=True)

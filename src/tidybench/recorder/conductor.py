@@ -201,16 +201,25 @@ class Conductor(threading.Thread):
     def run(self) -> None:
         if self._left is not None:
             self._make_safe(self._left)
-        while True:
+        while self._go_on():
+            pass
+
+    def _go_on(self) -> bool:
+        """Wait for what is due, and do it; False at the end of all. It raises nothing: what is to come is done."""
+        try:
             with self._change:
                 due = self._due()
                 if not self._told and (due is None or due > 0):
                     if self._ending and (self._run is None or self._run.state == "ended"):
-                        return
+                        return False
                     self._change.wait(min(due, 0.5) if due is not None else 0.5)
                 wishes = self._step()
             for wish in wishes:
                 self._carry_out(wish)
+        except Exception:
+            logger.exception("the conductor failed")
+            time.sleep(0.5)
+        return True
 
     def _due(self) -> float | None:
         deadline = self._run.deadline if self._run is not None else None
@@ -226,12 +235,7 @@ class Conductor(threading.Thread):
         run = self._run
         if run is None or run.state == "ended":
             return []
-        try:
-            wishes = run.look(self._clock.now())
-        except Exception as error:  # a fault of ours: its end is reached all the same
-            logger.exception("a procedure failed")
-            run.stop(f"Tidy Bench itself failed at this step ({error!r})")
-            wishes = run.look(self._clock.now())
+        wishes = run.look(self._clock.now())
         self._tell_log(run)
         if run.ended_at is not None:
             self.listens = False

@@ -107,6 +107,7 @@ class Writer(threading.Thread):
         self.listeners: list[Callable[[list[Entry]], None]] = []
         self.watches: list[Callable[[int], None]] = []
         self.run_ended: Callable[[], None] = lambda: None
+        self._deaf = False
         self._zeros, self._status_of = zeros, status_of
         self._ended, self._begun, self._free_bytes = ended, begun, free_bytes
         self._armed: ArmedRun | None = None
@@ -158,10 +159,7 @@ class Writer(threading.Thread):
         self.run_in_progress.write(entries, now, self.employed)
         if entries:
             self._journal.kept(entries[-1].sequence)
-            for listener in self.listeners:
-                listener(entries)
-        for watch in self.watches:
-            watch(now)
+        self._tell_those_who_act(entries, now)
         self._look_at_samples(entries)
         self.run_in_progress.points.look(now, self.employed, self._zeros())
         if reason := self.run_in_progress.due(now, self._is_beyond):
@@ -185,6 +183,20 @@ class Writer(threading.Thread):
             self._synced_at = now
             self.run_in_progress.sync(now)
             self.run_in_progress.conclude()
+
+    def _tell_those_who_act(self, entries: list[Entry], now: int) -> None:
+        """What they do wrong must not keep anything from being logged."""
+        try:
+            if entries:
+                for listener in self.listeners:
+                    listener(entries)
+            for watch in self.watches:
+                watch(now)
+            self._deaf = False
+        except Exception:
+            if not self._deaf:
+                logger.exception("what happens cannot be told to procedures and safe states")
+            self._deaf = True
 
     def _look_at_samples(self, entries: list[Entry]) -> None:
         """Which channels have settled; marks that instruments set."""

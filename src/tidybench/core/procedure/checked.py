@@ -29,6 +29,12 @@ from tidybench.core.procedure.steps import (
 )
 from tidybench.core.units import UnitError, unit_of
 
+MOST_STEPS = 1_000_000
+"""Steps that a procedure may have, its loops counted out."""
+
+MOST_TRIED = 20_000
+"""Values that are tried against their ranges before it begins: those of loops within loops are many."""
+
 PLACED = re.compile(r"\{\s*([A-Za-z_][A-Za-z0-9_]*)\s*\}")
 
 
@@ -69,6 +75,11 @@ def checked(procedure: Procedure, view: BenchView) -> Checked:
     checker = _Checker(procedure, view)
     checker.block(procedure.steps, {})
     checker.block(procedure.always, {})
+    count = _count((*procedure.steps, *procedure.always))
+    if count > MOST_STEPS:
+        checker.problems.append(
+            Problem(1, 1, f"It has {count:,} steps with all turns of its loops; {MOST_STEPS:,} is the most.")
+        )
     if checker.problems:
         raise ProcedureError(checker.problems)
     made = checker.made
@@ -84,7 +95,7 @@ class _Checker:
     def __init__(self, procedure: Procedure, view: BenchView) -> None:
         self.made = Checked(procedure, view)
         self.problems: list[Problem] = []
-        self._view = view
+        self._view, self._left = view, MOST_TRIED
         self._units = {id: one.unit for id, one in view.channels.items()}
 
     def _wrong(self, line: int, column: int, what: str) -> None:
@@ -220,10 +231,11 @@ class _Checker:
         turns: list[dict[str, float]] = [{}]
         for name in names:
             values = known[name][1] if name in known else None
-            if values is None or len(turns) * len(values) > 10_000:
+            if values is None or len(turns) * len(values) > self._left:
                 self.made.sends.append(Sending(step.line, step.instrument, step.command, None))
                 return
             turns = [{**turn, name: value} for turn in turns for value in values]
+        self._left -= len(turns)
         for turn in turns:
             try:
                 texts = {name: formula.text[1:-1] for name, formula in given.items() if name not in programs}
@@ -234,6 +246,18 @@ class _Checker:
                 self._wrong(step.line, column, str(error))
                 return
             self.made.sends.append(Sending(step.line, step.instrument, step.command, data))
+
+
+def _count(steps: Iterable[Step]) -> int:
+    """How many steps are carried out at most."""
+    total = 0
+    for step in steps:
+        total += 1
+        if isinstance(step, For):
+            total += len(step.values) * _count(step.body)
+        elif isinstance(step, If):
+            total += max(_count(step.then), _count(step.otherwise))
+    return total
 
 
 def text_fields(command: CompiledCommand) -> set[str]:

@@ -119,7 +119,8 @@ class ProcedureRun:
         self._number = 0
         self._pause: _Pause | None = None
         self._paused_at: int | None = None
-        self._steps: Steps = self._whole(only_always)
+        self._called_off = "the recorder was restarted" if only_always else ""
+        self._steps: Steps = self._whole()
 
     # ---- what is told
 
@@ -171,8 +172,12 @@ class ProcedureRun:
 
     def stop(self, why: str) -> None:
         """The steps end at once, whatever they wait for; then comes what is always done."""
-        if self.state == "running":
-            self._paused_at = None
+        if self.state != "running":
+            return
+        self._paused_at = None
+        if self._pause is None:
+            self._called_off = why  # it has not begun: it begins with its end
+        else:
             self._advance(lambda: self._steps.throw(Stopped(why)))
 
     def pause(self, on: bool, by: str) -> None:
@@ -270,26 +275,36 @@ class ProcedureRun:
 
     # ---- the steps
 
-    def _whole(self, only_always: bool) -> Steps:
+    def _whole(self) -> Steps:
+        """Its steps, and then what is always done; it raises nothing."""
         name = self.made.procedure.name
         try:
-            if only_always:
-                raise Stopped("the recorder was restarted")
+            if self._called_off:
+                raise Stopped(self._called_off)
             self._say(0, f"“{name}” begins")
             yield from self._block(self.made.procedure.steps)
             self.why = "all steps are done"
         except Stopped as stopped:
-            self.why, self.failed = stopped.why, True
-            why = stopped.why if stopped.why.startswith("stopped") else f"stopped: {stopped.why}"
-            self._say(self.line, why, False)
+            self._fails(stopped.why)
+        except Exception as error:  # a fault of ours: its end is reached all the same
+            self._fails(f"Tidy Bench itself failed at this step ({error!r})")
         self.state = "at its end"
         for step in self.made.procedure.always:
             try:
                 yield from self._step(step)
             except Stopped as stopped:  # each is tried, whatever came of those before
-                self.failed = True
-                self._say(step.line, f"at its end: {stopped.why}", False)
+                self._fails_at_its_end(step.line, stopped.why)
+            except Exception as error:
+                self._fails_at_its_end(step.line, f"Tidy Bench itself failed at this step ({error!r})")
         self._say(0, f"“{name}” has ended: {self.why}", not self.failed)
+
+    def _fails(self, why: str) -> None:
+        self.why, self.failed = why, True
+        self._say(self.line, why if why.startswith("stopped") else f"stopped: {why}", False)
+
+    def _fails_at_its_end(self, line: int, why: str) -> None:
+        self.failed = True
+        self._say(line, f"at its end: {why}", False)
 
     def _block(self, steps: Iterable[Step]) -> Steps:
         for step in steps:
