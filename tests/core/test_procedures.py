@@ -194,7 +194,7 @@ def test_loops_within_loops_end_in_a_lifetime() -> None:
 
 def test_after_a_restart_only_what_is_always_done_is_done() -> None:
     driver = Driver(made(ACCEPTANCE))
-    driver.run = ProcedureRun(made(ACCEPTANCE), 0, only_always=True)
+    driver.run = ProcedureRun(made(ACCEPTANCE), 0, "the recorder was restarted")
     driver.passes(1)
     assert driver.sent() == [("target", {"target": 20.0})]
     assert driver.run.why == "the recorder was restarted"

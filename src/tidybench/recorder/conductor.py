@@ -40,6 +40,9 @@ NOBODY = "a person"
 READY_WITHIN = 20.0
 """Seconds that instruments have to be there again after a restart, before what is always done is done."""
 
+REMEMBERED_EVERY = 1.0
+"""Seconds between two times that its line is written down."""
+
 ENDS_WITHIN = 10.0
 """Seconds that what is always done may take when Tidy Bench ends."""
 
@@ -77,14 +80,14 @@ class Conductor(threading.Thread):
         bench: Bench,
         journal: Journal,
         clock: Clock,
-        forget: Callable[[], None],
+        remember: Callable[[KeptProcedure | None], None],
         safe: SafeStates,
         left: KeptProcedure | None,
     ) -> None:
-        """`forget`: a procedure has ended, and need not be remembered. `left`: one that the recorder was killed in."""
+        """`remember`: how far a procedure has come, None for one that has ended. `left`: one that the recorder was killed in."""
         super().__init__(name="conductor", daemon=True)
         self._employed, self._acts, self._bench = employed, acts, bench
-        self._journal, self._clock, self._forget = journal, clock, forget
+        self._journal, self._clock, self._remember = journal, clock, remember
         self._left, self._safe = left, safe
         self._lock = threading.RLock()
         self._change = threading.Condition(self._lock)
@@ -93,6 +96,7 @@ class Conductor(threading.Thread):
         self._kept: KeptProcedure | None = left
         self._point: tuple[int, int] | None = None  # the wish that waits for a point, and the point's number
         self._ending = False
+        self._remembered_at = 0.0
         self.listens = False
 
     # ---- what others want
@@ -239,12 +243,22 @@ class Conductor(threading.Thread):
         self._tell_log(run)
         if run.ended_at is not None:
             self.listens = False
-            if run.failed:
+            if run.failed and not self._ending:  # at the end of Tidy Bench all of them are sent anyway
                 self._safe.send(
                     run.made.instruments, f"“{run.made.procedure.name}” was stopped or has failed"
                 )
-            self._forget()
+            self._remember(None)
+        else:
+            self._remember_line(run.line)
         return wishes
+
+    def _remember_line(self, line: int) -> None:
+        """So that it can be said where it was when the recorder was killed; now and then, as that is a file."""
+        kept, now = self._kept, time.monotonic()
+        if kept is not None and kept.line != line and now - self._remembered_at >= REMEMBERED_EVERY:
+            self._remembered_at = now
+            self._kept = kept.model_copy(update={"line": line})
+            self._remember(self._kept)
 
     def _tell_log(self, run: ProcedureRun) -> None:
         for one in run.take_fresh():
@@ -271,9 +285,10 @@ class Conductor(threading.Thread):
                     "“%s” was interrupted, and what is always done could not be done: %s", left.name, why
                 )
                 self._journal.put("", Note(self._clock.now(), "procedure", f"“{left.name}” was interrupted at line {left.line}, and its end could not be carried out: {why}"))  # fmt: skip
-                self._forget()
+                self._remember(None)
                 return
-            run = ProcedureRun(made, self._clock.now(), only_always=True)
+            where = f" when it was at line {left.line}, or a little further" if left.line else ""
+            run = ProcedureRun(made, self._clock.now(), f"the recorder was restarted{where}")
             run.line = left.line
             self._take(run, left)
 
@@ -281,7 +296,9 @@ class Conductor(threading.Thread):
 
     def _carry_out(self, wish: Wish) -> None:
         by = f"the procedure “{self._kept.name}”" if self._kept is not None else "a procedure"
-        told = partial(self._tell, wish.number)
+        run = self._run
+        assert run is not None
+        told = partial(self._tell, run, wish.number)
         try:
             if wish.what == "command":
                 asked = GiveCommand(
@@ -295,7 +312,9 @@ class Conductor(threading.Thread):
             elif wish.what == "mark":
                 self._bench.mark(wish.text, by, told)
             elif wish.what == "point":
-                self._bench.take_point(wish.text, wish.span, by, partial(self._ordered, wish.number, told))
+                self._bench.take_point(
+                    wish.text, wish.span, by, partial(self._ordered, run, wish.number, told)
+                )
             elif wish.what == "begin run":
                 who = self._kept.by if self._kept is not None and self._kept.by != NOBODY else ""
                 self._bench.begin_run(wish.text, who, told)
@@ -307,10 +326,10 @@ class Conductor(threading.Thread):
             logger.exception("a step of a procedure failed")
             told(False, f"Tidy Bench itself failed ({error!r})")
 
-    def _tell(self, wish: int, good: bool, words: str) -> None:
+    def _tell(self, run: ProcedureRun, wish: int, good: bool, words: str) -> None:
         def tell() -> None:
-            if self._run is not None:
-                self._run.told(wish, good, words)
+            if self._run is run:  # numbers begin again with the next one
+                run.told(wish, good, words)
 
         self._post(tell)
 
@@ -320,14 +339,15 @@ class Conductor(threading.Thread):
         assert ended is not None
         told(ended.outcome in ("answered", "sent"), ended.words)
 
-    def _ordered(self, wish: int, told: Told, good: bool, words: str) -> None:
+    def _ordered(self, run: ProcedureRun, wish: int, told: Told, good: bool, words: str) -> None:
         """A point is being taken: its number is in the words. It is told when it is taken."""
         if not good:
             told(False, words)
             return
 
         def wait() -> None:
-            self._point = wish, int(words)
+            if self._run is run:
+                self._point = wish, int(words)
 
         self._post(wait)
 

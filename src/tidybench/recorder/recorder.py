@@ -113,7 +113,7 @@ class Recorder:
             ),
             self.journal,
             self.clock,
-            forget=lambda: service_mail.post(lambda: self.service.forget_procedure()),
+            remember=lambda kept: service_mail.post(lambda: self.service.remember_procedure(kept)),
             safe=self.safe,
             left=self.state.now.procedure,
         )

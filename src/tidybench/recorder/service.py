@@ -421,9 +421,10 @@ class Service(threading.Thread):
             self._remember(procedure=kept)
         return Answer(status=self._status())
 
-    def forget_procedure(self) -> None:
-        """It has ended. This thread."""
-        self._remember(procedure=None)
+    def remember_procedure(self, kept: KeptProcedure | None) -> None:
+        """How far it has come; None: it has ended. This thread."""
+        if self._parts.state.now.procedure is not None:
+            self._remember(procedure=kept)
 
     def _conduct(self, request: StopProcedure | PauseProcedure | SkipWait | AnswerQuestion) -> Answer:
         conductor = self._parts.conductor

@@ -102,8 +102,8 @@ Steps = Generator[_Pause, "tuple[bool, object]", None]
 class ProcedureRun:
     """One procedure on its way. One thread at a time may use it."""
 
-    def __init__(self, made: Checked, now: int, only_always: bool = False) -> None:
-        """`only_always`: what it was in the middle of is over, and its end is due (the recorder was restarted)."""
+    def __init__(self, made: Checked, now: int, called_off: str = "") -> None:
+        """`called_off`: why only its end is due, as after a restart in the middle; "" where it begins with its steps."""
         self.made, self.begun_at = made, now
         self.state: State = "running"
         self.line = 0
@@ -119,7 +119,7 @@ class ProcedureRun:
         self._number = 0
         self._pause: _Pause | None = None
         self._paused_at: int | None = None
-        self._called_off = "the recorder was restarted" if only_always else ""
+        self._called_off = called_off
         self._steps: Steps = self._whole()
 
     # ---- what is told
