@@ -98,6 +98,15 @@ def test_a_watched_channel_that_is_lost_brings_it_once_and_again_after_it_was_ba
     assert [one.by for one in given] == ["its safe state: “loop-flow” has not been measured for 1 s"] * 2
 
 
+def test_a_channel_that_is_asked_seldom_is_not_lost_between_two_samples(
+    bench: Bench, valve: HeardPositioner, recorder: RecorderProcess
+) -> None:
+    """The valve is asked once a second: watched for 0.2 s, it would have been set at every sample."""
+    bench(SAFE + 'watch = "valve-opening"\nwatch_s = 0.2\n')
+    time.sleep(3)
+    assert valve.heard == []
+
+
 def test_what_could_not_be_reached_is_said(
     bench: Bench, valve: HeardPositioner, recorder: RecorderProcess
 ) -> None:

@@ -96,11 +96,14 @@ class SafeStates:
                 self._nothing_to_watch(setup, safe.watch, now)
             if number is None or number not in self._measured:
                 continue
-            lost = now - self._measured[number] > safe.watch_s * 1e6
+            patience = max(
+                safe.watch_s, 2 * _interval(employed, safe.watch)
+            )  # it may be asked more seldom than that
+            lost = now - self._measured[number] > patience * 1e6
             who = setup.instrument.id
             if lost and who not in self._lost:
                 self._lost.add(who)
-                self._send(setup, f"“{safe.watch}” has not been measured for {safe.watch_s:g} s")
+                self._send(setup, f"“{safe.watch}” has not been measured for {patience:g} s")
             elif not lost:
                 self._lost.discard(who)
 
@@ -156,3 +159,9 @@ class SafeStates:
         """The newest of each instrument that one was sent to."""
         with self._lock:
             return list(self._newest.values())
+
+
+def _interval(employed: Employed, channel: str) -> float:
+    """Seconds between two samples of a channel of an instrument; 0 of a calculated one."""
+    found = employed.setup_with(channel)
+    return found[0].interval_of(found[1]) if found is not None else 0.0
