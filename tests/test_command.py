@@ -312,4 +312,7 @@ def test_the_published_schema_takes_the_demo_s_set_ups() -> None:
         "listen",
         "modbus",
         "channel",
+        "command",
+        "error_queue",
+        "safe",
     }
