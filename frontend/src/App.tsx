@@ -102,8 +102,8 @@ const Bar = styled.header`
       display: none;
     }
     nav a {
-      padding: 5px 5px;
-      font-size: 14px;
+      padding: 5px 4px;
+      font-size: 13.5px;
     }
     padding: 0 6px;
     > button {
