@@ -296,3 +296,14 @@ def test_a_register_is_written_and_the_device_says_so() -> None:
     assert compiled.came_to(data, [seal(bytes.fromhex("0b 05 00 00 ff 00"))]).outcome == "not understood"
     with pytest.raises(CommandError, match="0 or 1; 2 is neither"):
         compiled.data({"value": 2})
+
+
+@pytest.mark.parametrize("value", [float("nan"), float("inf"), -float("inf")])
+def test_what_is_no_number_never_goes_into_a_register(value: float) -> None:
+    """A float register takes it, and a range does not notice it: both comparisons are false."""
+    text = setup_text("pressure-pair-discharge").replace(
+        'table = "coil"\nwritable', 'holds = "float32"\nwritable'
+    )
+    compiled = command("zero", text.replace("choices = [1, 0], default = 1", "lowest = 0, highest = 1"))
+    with pytest.raises(CommandError, match="Zero is no number"):
+        compiled.data(compiled.values({"value": value}))

@@ -3,6 +3,8 @@
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.core.test_commands import SETUP
 from tidybench.core.compile.command import compile_command
@@ -286,6 +288,15 @@ def test_a_value_that_is_not_there_stops_it_and_is_no_number(value: str, why: st
         ),
         (["wait 5"], "2:8 “5” is no time: write it as 5 s, 200 ms, 2 min or 1 h."),
         (["for x = 1 to 5 step -1", '  say "x"'], "2:11 With this step it never comes to its end."),
+        (["wait 1e400 s"], "2:8 A time is longer than nothing, and at most a week."),
+        (["for x = 1e400, 2", '  say "x"'], "2:11 1e400 is too large a number."),
+        (
+            ["for x = 0 to 1e300 step 1e-300", '  say "x"'],
+            "2:11 It has more than 10,000 turns: that is the most.",
+        ),
+        (["repeat " + "9" * 5000 + " times", '  say "x"'], "2:3 Write for opening = 20, 40, 60 [%]"),
+        ([f'say "{"x" * 600}"'], "2:7 A text in quotes is wanted here"),
+        (['say "a\x00b"'], "2:9 A control character stands here: remove it."),
         (["repeat 20000 times", '  say "x"'], "2:10 It is repeated 1 to 10,000 times."),
         (["for x = 1, 2"], "2:3 Nothing stands below it: indent what is to be repeated."),
         (['say "{speed}"'], "2:8 Nothing is called “speed” here."),
@@ -334,3 +345,17 @@ def test_every_step_of_the_docs_is_one() -> None:
     """Each word of the language stands in the table, and each of the table is one."""
     table = (ROOT / "docs/formats/procedures.md").read_text().split("| step |")[1].split("\n\n")[0]
     assert [word for word in WORDS if word not in ("always", "procedure") and f"`{word}" not in table] == []
+
+
+@given(st.text(alphabet=st.sampled_from('setndwaifor0159e+-.,[]%{}"#= \n\t\x00<>()°'), max_size=80))
+def test_whatever_is_written_it_is_a_procedure_or_its_lines_are_told(text: str) -> None:
+    for whole in (
+        text,
+        f"procedure x\n  {text}",
+        f"procedure x\n  wait until {text}, at most 1 s",
+        f'procedure x\n  for a = {text}\n    say "b"',
+    ):
+        try:
+            checked(parse(whole), view())
+        except ProcedureError as error:
+            assert all(one.line > 0 and one.column > 0 and one.what for one in error.problems)

@@ -8,11 +8,14 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import RecorderProcess, Shop, wait_for
+from tests.recorder.inside import inside
 from tests.recorder.test_acts import HeardPositioner
 from tidybench.core.tape.events import CommandGiven, Note
+from tidybench.recorder.state import KeptProcedure
 from tidybench.runs.points import read_points
 from tidybench.runs.tape import read_kinds
 from tidybench.wire.client import RecorderAway
+from tidybench.wire.places import Places
 from tidybench.wire.procedures import (
     AnswerQuestion,
     PauseProcedure,
@@ -163,6 +166,24 @@ def test_what_comes_late_of_one_is_not_taken_for_the_next(
     assert found is not None
     assert (found.name, found.failed) == ("Second", False)
     assert found.log[1].words == "Set opening 30: answered “OK”"
+
+
+def test_the_end_of_one_does_not_make_the_next_one_forgotten(places: Places) -> None:
+    """What is remembered is told late, and the next one may have begun meanwhile: killed in it, it must be brought to its end."""
+    first = KeptProcedure(name="First", text="", by="", begun_at=1)
+    second = KeptProcedure(name="Second", text="", by="", begun_at=2)
+    with inside(places) as one:
+        service, state = one.recorder.service, one.recorder.state
+        state.remember(procedure=second)
+        service.remember_procedure(first, False)
+        assert state.now.procedure == second
+        service.remember_procedure(second.model_copy(update={"line": 3}), True)
+        assert state.now.procedure is not None
+        assert state.now.procedure.line == 3
+        service.remember_procedure(second, False)
+        assert state.now.procedure is None
+        service.remember_procedure(second, True)
+        assert state.now.procedure is None
 
 
 def test_it_says_where_it_was(valve: HeardPositioner, recorder: RecorderProcess) -> None:

@@ -7,7 +7,7 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from functools import partial
-from typing import TypeVar
+from typing import Protocol, TypeVar
 
 from tidybench.core.acting.act import InstrumentAct
 from tidybench.core.procedure.bench_view import BenchView, view_of
@@ -50,24 +50,20 @@ T = TypeVar("T")
 Told = Callable[[bool, str], None]
 
 
-class Bench:
+class Bench(Protocol):
     """What a procedure can have done besides commands: each gives what came of it to the callable, from any thread."""
 
     def mark(self, text: str, by: str, told: Told) -> None:
         """Mark the run that is on."""
-        raise NotImplementedError
 
     def take_point(self, name: str, span: int, by: str, told: Told) -> None:
         """Begin to take a point; it is told when that has begun."""
-        raise NotImplementedError
 
     def begin_run(self, name: str, operator: str, told: Told) -> None:
         """Begin a run."""
-        raise NotImplementedError
 
     def end_run(self, reason: str, told: Told) -> None:
         """End the run that is on."""
-        raise NotImplementedError
 
 
 class Conductor(threading.Thread):
@@ -80,11 +76,11 @@ class Conductor(threading.Thread):
         bench: Bench,
         journal: Journal,
         clock: Clock,
-        remember: Callable[[KeptProcedure | None], None],
+        remember: Callable[[KeptProcedure, bool], None],
         safe: SafeStates,
         left: KeptProcedure | None,
     ) -> None:
-        """`remember`: how far a procedure has come, None for one that has ended. `left`: one that the recorder was killed in."""
+        """`remember`: how far a procedure has come, and whether it is still on. `left`: one that the recorder was killed in."""
         super().__init__(name="conductor", daemon=True)
         self._employed, self._acts, self._bench = employed, acts, bench
         self._journal, self._clock, self._remember = journal, clock, remember
@@ -247,7 +243,8 @@ class Conductor(threading.Thread):
                 self._safe.send(
                     run.made.instruments, f"“{run.made.procedure.name}” was stopped or has failed"
                 )
-            self._remember(None)
+            assert self._kept is not None
+            self._remember(self._kept, False)
         else:
             self._remember_line(run.line)
         return wishes
@@ -258,7 +255,7 @@ class Conductor(threading.Thread):
         if kept is not None and kept.line != line and now - self._remembered_at >= REMEMBERED_EVERY:
             self._remembered_at = now
             self._kept = kept.model_copy(update={"line": line})
-            self._remember(self._kept)
+            self._remember(self._kept, True)
 
     def _tell_log(self, run: ProcedureRun) -> None:
         for one in run.take_fresh():
@@ -285,7 +282,7 @@ class Conductor(threading.Thread):
                     "“%s” was interrupted, and what is always done could not be done: %s", left.name, why
                 )
                 self._journal.put("", Note(self._clock.now(), "procedure", f"“{left.name}” was interrupted at line {left.line}, and its end could not be carried out: {why}"))  # fmt: skip
-                self._remember(None)
+                self._remember(left, False)
                 return
             where = f" when it was at line {left.line}, or a little further" if left.line else ""
             run = ProcedureRun(made, self._clock.now(), f"the recorder was restarted{where}")

@@ -6,6 +6,7 @@ from concurrent.futures import Future
 from tidybench.core.plan.point_order import PointChannel, PointOrder, PointRule
 from tidybench.recorder.conductor import Bench, Told, answered
 from tidybench.recorder.mailbox import Mailbox
+from tidybench.recorder.run_in_progress import checked_mark
 from tidybench.recorder.writer import Writer
 from tidybench.wire.runs import BeginRun
 
@@ -31,7 +32,7 @@ class ProcedureBench(Bench):
         writer = self._writer()
 
         def call() -> str:
-            writer.mark(text, by)
+            writer.mark(checked_mark(text), by)
             return f"marked “{text}”"
 
         answered(writer.mailbox.send(call), told)
@@ -54,7 +55,7 @@ class ProcedureBench(Bench):
 
     def begin_run(self, name: str, operator: str, told: Told) -> None:
         def call() -> str:
-            self._begin(BeginRun(name=name, operator=operator))
+            self._begin(BeginRun(name=name[:120], operator=operator))
             return f"the run “{name}” has begun"
 
         answered(self._service.send(call), told)

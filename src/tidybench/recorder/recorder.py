@@ -113,7 +113,7 @@ class Recorder:
             ),
             self.journal,
             self.clock,
-            remember=lambda kept: service_mail.post(lambda: self.service.remember_procedure(kept)),
+            remember=lambda kept, on: service_mail.post(lambda: self.service.remember_procedure(kept, on)),
             safe=self.safe,
             left=self.state.now.procedure,
         )

@@ -421,10 +421,11 @@ class Service(threading.Thread):
             self._remember(procedure=kept)
         return Answer(status=self._status())
 
-    def remember_procedure(self, kept: KeptProcedure | None) -> None:
-        """How far it has come; None: it has ended. This thread."""
-        if self._parts.state.now.procedure is not None:
-            self._remember(procedure=kept)
+    def remember_procedure(self, kept: KeptProcedure, on: bool) -> None:
+        """How far it has come, or that it has ended. The next one may have begun meanwhile: it stays remembered. This thread."""
+        now = self._parts.state.now.procedure
+        if now is not None and now.begun_at == kept.begun_at:
+            self._remember(procedure=kept if on else None)
 
     def _conduct(self, request: StopProcedure | PauseProcedure | SkipWait | AnswerQuestion) -> Answer:
         conductor = self._parts.conductor

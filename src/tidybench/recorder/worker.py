@@ -320,7 +320,7 @@ class Worker:
                 data = link.read(None if due is None else 0 if late else (due - now) / 1e6)
             except BegunAnew:
                 self._put_all(talk.flush(), link)
-                self._no_answers("The link began anew.")
+                self._no_answers("The port was opened again.")
                 self._begin(link)
                 continue
             if data:

@@ -1,13 +1,12 @@
 """Plans of runs, kept by name for everyone at the bench."""
 
-import time
 from pathlib import Path
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidybench.core.plan.plan_file import load_plan, plan_text
-from tidybench.records.by_name import save
+from tidybench.records.by_name import save_new
 from tidybench.records.models import Plan
 
 
@@ -20,7 +19,4 @@ def take_in(session: Session, bench: int, path: Path) -> bool:
     """Keep the plan of a file, unless one of its name is kept already: a person may have changed that. Whether it was kept. Raises
     PlanError, OSError, UnicodeDecodeError."""
     plan = load_plan(path.read_text("utf-8"))
-    known = session.scalar(select(Plan.id).where(Plan.bench_id == bench, Plan.name == plan.plan))
-    if known is None:
-        save(session, Plan, bench, plan.plan, text=plan_text(plan), saved_at=time.time_ns() // 1000)
-    return known is None
+    return save_new(session, Plan, bench, plan.plan, plan_text(plan))

@@ -1,6 +1,5 @@
 """Procedures, kept by name for everyone at the bench."""
 
-import time
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -8,7 +7,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidybench.core.procedure.text import name_of
-from tidybench.records.by_name import save
+from tidybench.records.by_name import save_new
 from tidybench.records.models import Procedure
 
 
@@ -35,8 +34,4 @@ def take_in(session: Session, bench: int, path: Path) -> bool:
     """Keep the procedure of a file, unless one of its name is kept already: a person may have changed that. Whether it was kept. Raises
     ProcedureError, OSError, UnicodeDecodeError."""
     text = path.read_text("utf-8")
-    name = name_of(text)
-    known = session.scalar(select(Procedure.id).where(Procedure.bench_id == bench, Procedure.name == name))
-    if known is None:
-        save(session, Procedure, bench, name, text=text, saved_at=time.time_ns() // 1000)
-    return known is None
+    return save_new(session, Procedure, bench, name_of(text), text)

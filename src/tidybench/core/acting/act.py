@@ -120,7 +120,7 @@ class InstrumentAct:
         return self._end(now, Meaning(False, outcome, words))
 
     def lost(self, now: int, why: str) -> CommandEnded:
-        """The link was lost, or begins anew."""
+        """The link was lost, or the port was opened again."""
         if self.given is None:
             return self.fail(now, "not sent", f"not sent. {why}")
         return self.fail(now, "not known", f"sent, but it is not known whether it was done. {why}")

@@ -35,8 +35,8 @@ class BenchView:
 def view_of(
     setups: Sequence[Setup], calculated: Sequence[CalculatedPart], numbers: Mapping[str, int]
 ) -> BenchView:
-    """Of set-ups and calculated channels; `numbers`: of all channels, by id. Channels of states and clocks are left out: they are no numbers
-    to reckon with."""
+    """Of set-ups and calculated channels; `numbers`: of all channels, by id. Channels of states and clocks are left out: an
+    expression has nothing to calculate from them."""
     commands = {
         (setup.instrument.id, part.id): compile_command(setup, part)
         for setup in setups

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
-from tidybench.core.compile.command import REGISTER, CommandError, CompiledCommand
+from tidybench.core.compile.command import CommandError, CompiledCommand
 from tidybench.core.expression.program import CONSTANTS, Nothing, Program, compiled
 from tidybench.core.expression.tokens import ExpressionError
 from tidybench.core.procedure.bench_view import BenchView
@@ -263,7 +263,7 @@ def _count(steps: Iterable[Step]) -> int:
 def text_fields(command: CompiledCommand) -> set[str]:
     """The arguments of a command that are texts."""
     if command.pattern is None:
-        return set[str]() - {REGISTER}
+        return set()
     return {one.name for one in command.pattern.fields if not one.is_number}
 
 

@@ -39,6 +39,9 @@ AT_ONCE = 500
 
 LOGGED = 2000
 
+LINK_PATIENCE = 30_000_000
+"""Microseconds besides its own time in which a command ends: in line, with its error queue asked."""
+
 
 @dataclass(slots=True, frozen=True)
 class Wish:
@@ -350,7 +353,10 @@ class ProcedureRun:
         said = ", ".join(value if isinstance(value, str) else f"{value:.12g}" for value in values.values())
         what = f"{command.part.name}{f' {said}' if said else ''}"
         wish = self._wish("command", step.line, what, step.instrument, step.command, values)
-        good, words = yield _Pause(wish=wish, words=f"the answer to {what}")
+        # The link ends it much sooner; only a link that went away in that very moment does not.
+        until = self._now + round(command.part.give_up_after_s * 1e6) + LINK_PATIENCE
+        good, words = yield _Pause(until, wish=wish, words=f"the answer to {what}")
+        words = words if words is not None else "nothing came of it: it is not known whether it was done"
         self._say(step.line, f"{what}: {words}", good)
         self._else(good, step.otherwise, f"{what}: {words}")
 

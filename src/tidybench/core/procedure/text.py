@@ -1,6 +1,7 @@
 """The text of a procedure: one step a line, blocks by indentation. docs/formats/procedures.md describes it for its users."""
 
 import difflib
+import math
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -27,10 +28,13 @@ from tidybench.core.procedure.steps import (
     Words,
 )
 
-LONGEST, MOST_LINES, DEEPEST, MOST_TURNS = 200_000, 2000, 12, 10_000
+LONGEST, LONGEST_LINE, MOST_LINES, DEEPEST, MOST_TURNS = 200_000, 500, 2000, 12, 10_000
 SPANS = {"ms": 1_000, "s": 1_000_000, "min": 60_000_000, "h": 3_600_000_000}
 MOST = 7 * 86_400_000_000
 """Microseconds that a wait may take: a week."""
+
+LONGEST_NAME = 100
+"""Characters of a run's name, before values are put into it."""
 
 ASKED = 8 * 3_600_000_000
 """Microseconds that a person has for an answer unless the step says otherwise."""
@@ -96,6 +100,12 @@ class _Parser:
             bare = _without_comment(row)
             if not bare.strip():
                 continue
+            if len(bare) > LONGEST_LINE:
+                self._wrong(number, LONGEST_LINE, f"A line has at most {LONGEST_LINE} characters.")
+                bare = bare[:LONGEST_LINE]
+            control = next((at for at, char in enumerate(bare, 1) if ord(char) < 0x20 and char != "\t"), 0)
+            if control:
+                self._wrong(number, control, "A control character stands here: remove it.")
             indent = len(bare) - len(bare.lstrip())
             if "\t" in bare[:indent]:
                 self._wrong(number, 1, "Indent with blanks: a tab is as wide as each program likes.")
@@ -226,10 +236,10 @@ def _span(text: str, column: int) -> int:
     match = _SPAN.fullmatch(text.strip())
     if match is None:
         raise _Wrong(column, f"“{text.strip()}” is no time: write it as 5 s, 200 ms, 2 min or 1 h.")
-    span = round(float(match[1]) * SPANS[match[2]])
-    if not 0 < span <= MOST:
+    span = float(match[1]) * SPANS[match[2]]
+    if not 0.5 < span <= MOST:
         raise _Wrong(column, "A time is longer than nothing, and at most a week.")
-    return span
+    return round(span)
 
 
 def _tail(rest: str) -> tuple[str, Else]:
@@ -359,6 +369,8 @@ def _point(line: _Line, rest: str, column: int) -> Step:
 
 def _begin(line: _Line, rest: str, column: int) -> Step:
     words, more = _quoted(rest, column)
+    if len(words.text) > LONGEST_NAME:
+        raise _Wrong(column, f"A run's name has at most {LONGEST_NAME} characters.")
     _nothing_more(more, column)
     return BeginRun(line.number, words)
 
@@ -372,7 +384,7 @@ def _let(line: _Line, rest: str, column: int) -> Step:
 
 def _turns(line: _Line) -> tuple[str, str, tuple[float, ...]]:
     """Name, unit and values of a loop."""
-    if match := re.fullmatch(r"repeat\s+(\d+)\s+times", line.text):
+    if match := re.fullmatch(r"repeat\s+(\d{1,18})\s+times", line.text):
         count = int(match[1])
         if not 1 <= count <= MOST_TURNS:
             raise _Wrong(line.column(7), f"It is repeated 1 to {MOST_TURNS:,} times.")
@@ -385,16 +397,24 @@ def _turns(line: _Line) -> tuple[str, str, tuple[float, ...]]:
     if found := _UNIT.search(text):
         unit, text = found[1].strip(), text[: found.start()].strip()
     if stepped := re.fullmatch(rf"({NUMBER})\s+to\s+({NUMBER})\s+step\s+({NUMBER})", text):
-        first, last, step = (float(stepped[n]) for n in (1, 2, 3))
+        first, last, step = (_figure(stepped[n], column) for n in (1, 2, 3))
         if step == 0 or (last - first) / step < 0:
             raise _Wrong(column, "With this step it never comes to its end.")
-        count = int((last - first) / step + 1e-9) + 1
-        if count > MOST_TURNS:
-            raise _Wrong(column, f"It has {count:,} turns; {MOST_TURNS:,} is the most.")
+        turns = (last - first) / step + 1e-9
+        if not turns < MOST_TURNS:
+            raise _Wrong(column, f"It has more than {MOST_TURNS:,} turns: that is the most.")
+        count = int(turns) + 1
         return name, unit, tuple(round(first + n * step, 12) for n in range(count))
     values = []
     for piece in text.split(","):
         if not re.fullmatch(NUMBER, piece.strip()):
             raise _Wrong(column, f"“{piece.strip()}” is no number.")
-        values.append(float(piece))
+        values.append(_figure(piece, column))
     return name, unit, tuple(values)
+
+
+def _figure(text: str, column: int) -> float:
+    value = float(text)
+    if not math.isfinite(value):
+        raise _Wrong(column, f"{text.strip()} is too large a number.")
+    return value

@@ -1,5 +1,6 @@
 """What an instrument can be told: its commands, what is typed into them, and where it keeps its errors."""
 
+from math import isfinite
 from typing import Annotated, Literal
 
 from pydantic import Field, StrictBool, StrictFloat, StrictInt, StrictStr, field_validator, model_validator
@@ -11,7 +12,11 @@ from tidybench.core.setup.talk import Patterns, bytes_only
 Does = Literal["reads", "sets", "cannot be undone"]
 """What a command does to its instrument: nothing, something that another command can set otherwise, something final."""
 
-Plain = StrictInt | StrictFloat | Annotated[StrictStr, Field(max_length=200)]
+Plain = (
+    StrictInt
+    | Annotated[StrictFloat, Field(allow_inf_nan=False)]
+    | Annotated[StrictStr, Field(max_length=200)]
+)
 """What is typed: a number or a text."""
 
 
@@ -45,6 +50,8 @@ class ArgumentPart(Part):
     def why_not(self, value: float | str) -> str:
         """Why a value may not be given, in words that begin with the argument's name; "" where it may."""
         unit = f" {self.unit}" if self.unit else ""
+        if not isinstance(value, str) and not isfinite(value):
+            return f"{self.title} is no number"
         if self.choices and value not in self.choices:
             *others, last = [str(one) for one in self.choices]
             among = f"{', '.join(others)} or {last}" if others else last
@@ -59,7 +66,7 @@ class ArgumentPart(Part):
 
 
 def _figure(value: float | str) -> str:
-    return value if isinstance(value, str) else f"{value:.12g}"
+    return f"“{value}”" if value == "" else value if isinstance(value, str) else f"{value:.12g}"
 
 
 class InstrumentCommandPart(Part):
