@@ -11,7 +11,7 @@ from tests.conftest import RecorderProcess, Shop, wait_for
 from tests.recorder.inside import inside
 from tests.recorder.test_acts import HeardPositioner
 from tidybench.core.tape.events import CommandGiven, Note
-from tidybench.recorder.state import KeptProcedure
+from tidybench.recorder.state import KeptProcedure, RecorderState
 from tidybench.runs.points import read_points
 from tidybench.runs.tape import read_kinds
 from tidybench.wire.client import RecorderAway
@@ -51,6 +51,11 @@ def procedure(recorder: RecorderProcess) -> ProcedureStatus | None:
     with contextlib.suppress(RecorderAway):
         return recorder.status().procedure
     return None
+
+
+def remembered_line(recorder: RecorderProcess) -> int:
+    kept = RecorderState.model_validate_json(recorder.places.recorder_state.read_text().splitlines()[-1])
+    return kept.procedure.line if kept.procedure is not None else 0
 
 
 def ended(recorder: RecorderProcess) -> bool:
@@ -191,7 +196,7 @@ def test_it_says_where_it_was(valve: HeardPositioner, recorder: RecorderProcess)
     wait_for(recorder.all_passing, "all to pass")
     ask(recorder, StartProcedure(text=STEPS.replace("100 ms", "1 h")))
     wait_for(lambda: valve.heard == [b"VP 020.0"], "its first step")
-    time.sleep(1.5)
+    wait_for(lambda: remembered_line(recorder) == 4, "its line to be written down")
     recorder.kill()
     recorder.start(carry_on=True)
     wait_for(lambda: ended(recorder), "its end", 30)

@@ -1,14 +1,27 @@
 """The one order of all that happens: every event gets its sequence number here."""
 
 import threading
+from collections.abc import Sequence
+from typing import Protocol
 
+from tidybench.core.acting.reaction import Reacting
 from tidybench.core.batch import Batch
 from tidybench.core.tape.events import Event
 from tidybench.runs.entry import Entry
 
 
+class Heeding(Protocol):
+    """Who acts upon samples at once, in the thread that has read them."""
+
+    def seen(self, batch: Batch) -> Sequence[Reacting]:
+        """What is due because of these samples."""
+
+    def react(self, due: Sequence[Reacting]) -> None:
+        """Carry it out; nothing is waited for."""
+
+
 class Journal:
-    """Links put events in, from any thread; the writer takes them all out, in order."""
+    """Links put events in, from any thread; the writer takes them all out, in order. `heeds`: who acts upon their samples."""
 
     def __init__(self, first: int = 1) -> None:
         self._lock = threading.Lock()
@@ -18,6 +31,7 @@ class Journal:
         self._hurry = threading.Event()
         self._settled = threading.Condition()
         self._kept = first - 1
+        self.heeds: Heeding | None = None
 
     def start_after(self, sequence: int) -> None:
         """Go on with the numbers of a tape that is there. Before anything is put."""
@@ -27,11 +41,15 @@ class Journal:
         """Number an event; gives its number."""
         # Made before the lock is taken: nothing that could lose the interpreter happens under it.
         entry = Entry(0, link, event, batch)
+        # Looked at before the writer has it, who adds to the batch; acted upon after, so that it stands on the tape first.
+        due = self.heeds.seen(batch) if batch is not None and self.heeds is not None else ()
         with self._lock:
             self._sequence = entry.sequence = sequence = self._sequence + 1
             self._entries.append(entry)
         if not self._waiting.is_set():
             self._waiting.set()
+        if due and self.heeds is not None:
+            self.heeds.react(due)
         return sequence
 
     @property
@@ -51,6 +69,10 @@ class Journal:
         """Wait so long for more, unless somebody waits for what is there already. The writer's thread alone."""
         if self._hurry.wait(timeout):
             self._hurry.clear()
+
+    def hurry(self) -> None:
+        """Have what is there taken without waiting for more. Any thread."""
+        self._hurry.set()
 
     def settle(self, sequence: int, timeout: float) -> bool:
         """Wait until the event of this number has been handed to the operating system, if a run is on; whether it was, within so many

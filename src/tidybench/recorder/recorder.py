@@ -9,7 +9,7 @@ import zmq
 from tidybench.recorder.acts import Acts
 from tidybench.recorder.awake import Awake
 from tidybench.recorder.clock import Clock
-from tidybench.recorder.conductor import Conductor
+from tidybench.recorder.conductor import Conductor, answered
 from tidybench.recorder.disk_room import DiskRoom
 from tidybench.recorder.disk_threads import DiskThreads
 from tidybench.recorder.employment import Employment
@@ -22,6 +22,8 @@ from tidybench.recorder.mender import Mender, unfinished
 from tidybench.recorder.open_crossings import OpenCrossings
 from tidybench.recorder.port_list import PortList
 from tidybench.recorder.procedure_bench import ProcedureBench
+from tidybench.recorder.reaction_desk import ReactionDesk
+from tidybench.recorder.reactor import Reactor
 from tidybench.recorder.refused import RequestRefused
 from tidybench.recorder.run_in_progress import RunInProgress
 from tidybench.recorder.safe_states import SafeStates
@@ -31,10 +33,12 @@ from tidybench.recorder.state import StateFile
 from tidybench.recorder.status import StatusTeller
 from tidybench.recorder.writer import Writer
 from tidybench.recorder.zeros import Zeros
+from tidybench.runs.last_reactions import last_reactions
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.whole import WholeFile
 from tidybench.wire.bench import bench_name
 from tidybench.wire.places import Places
+from tidybench.wire.procedures import StartProcedure
 
 logger = logging.getLogger(__name__)
 
@@ -102,22 +106,41 @@ class Recorder:
         if self.state.now.armed is not None:
             self.writer.arm_again(self.state.now.armed)
         self.safe = teller.safe = SafeStates(lambda: self.employment.now, acts, self.journal, self.clock)
+        bench = ProcedureBench(
+            lambda: self.writer,
+            service_mail,
+            lambda request: self.service.begin_run(request),
+            lambda run, reason: self.service.end_run(run, reason),
+        )
         self.conductor = teller.conductor = Conductor(
             lambda: self.employment.now,
             acts,
-            ProcedureBench(
-                lambda: self.writer,
-                service_mail,
-                lambda request: self.service.begin_run(request),
-                lambda run, reason: self.service.end_run(run, reason),
-            ),
+            bench,
             self.journal,
             self.clock,
             remember=lambda kept, on: service_mail.post(lambda: self.service.remember_procedure(kept, on)),
             safe=self.safe,
             left=self.state.now.procedure,
         )
-        self.writer.listeners += [self.conductor.heard, self.safe.heard]
+        self.reactor = teller.reactor = Reactor(
+            lambda: self.employment.now,
+            acts,
+            bench,
+            self.journal,
+            self.clock,
+            self.safe,
+            start_procedure=lambda text, by, told: answered(
+                service_mail.send(lambda: self._start_procedure(text, by)), told
+            ),
+            remember=lambda disarmed: service_mail.post(lambda: self._remember_disarmed(disarmed)),
+            kept=self.state.now.reactions,
+            disarmed=self.state.now.disarmed,
+            last=lambda: last_reactions(going_on.folder) if going_on is not None else {},
+            run_is_on=lambda: self._run.goes_on,
+        )
+        self.journal.heeds = self.reactor
+        self._run.reactions = lambda: (self.reactor.kept.text, self.reactor.standing())
+        self.writer.listeners += [self.conductor.heard, self.safe.heard, self.reactor.heard]
         self.writer.watches += [self.safe.look]
         self.writer.run_ended = self.safe.run_ended
         held = HeldPorts(self.employment, self.ports, self.state)
@@ -130,6 +153,7 @@ class Recorder:
             commands=HandCommands(),
             acts=acts,
             conductor=self.conductor,
+            reactions=ReactionDesk(self.reactor, self.state, self.writer),
             state=self.state,
             clock=self.clock,
         )
@@ -143,10 +167,22 @@ class Recorder:
         self.service.start()
         self._mender.start()
         self.conductor.start()
+        self.reactor.start()
+
+    def _start_procedure(self, text: str, by: str) -> str:
+        self.service.start_procedure(StartProcedure(text=text, by=by))
+        return "its procedure has begun"
+
+    def _remember_disarmed(self, disarmed: dict[str, str]) -> None:
+        try:
+            self.state.remember(disarmed=disarmed)
+        except OSError:
+            logger.exception("which reactions are disarmed cannot be remembered")
 
     def stop(self) -> None:
         """End: what is always done at the end of a procedure is done, ports free, a run in progress closed as interrupted,
         everything on the disk."""
+        self.reactor.stop()
         self.conductor.finish()
         self.safe.finish()
         self.service.stop()

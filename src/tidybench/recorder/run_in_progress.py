@@ -10,7 +10,8 @@ from tidybench.core.plan.end_watch import EndWatch
 from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.setup.calculated import CALCULATED
-from tidybench.core.tape.events import MarkCorrected, Note, SetupsInForce, Start
+from tidybench.core.setup.reactions import REACTIONS
+from tidybench.core.tape.events import MarkCorrected, Note, ReactionsStand, SetupsInForce, Start
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.figure import figure
@@ -73,6 +74,8 @@ class RunInProgress:
         self._laying_up = False
         self._end_watch: EndWatch | None = None
         self.points = PointsInProgress(clock, journal)
+        # The reactions' document, "" for none, and how they stand.
+        self.reactions: Callable[[], tuple[str, ReactionsStand | None]] = lambda: ("", None)
 
     # ---- a run that goes on after a restart
 
@@ -165,7 +168,7 @@ class RunInProgress:
                 row_rule=request.row_rule,
                 at=lead.begun_at if lead is not None else now,
                 channels=chosen,
-                setups=dict(employed.texts),
+                setups=self._texts(employed),
                 plan=request,
                 lead=lead,
                 begun_by=begun_by,
@@ -331,8 +334,25 @@ class RunInProgress:
         except OSError:
             logger.exception("the set-ups could not be kept with the run")
         self._journal.put("", Start(self._clock.now(), {}))  # what is derived; the writer fills it in
+        self._say_reactions()
         for worker in employed.workers.values():
             worker.snapshot()
+
+    def change_reactions(self) -> None:
+        """Others are in force from here on. Raises OSError: they are not kept with the run."""
+        if self.log is not None:
+            text, _ = self.reactions()
+            self.log.keep_setups({REACTIONS: text} if text else {})
+            self._say_reactions()
+
+    def _say_reactions(self) -> None:
+        _, stand = self.reactions()
+        if stand is not None:
+            self._journal.put("", stand)
+
+    def _texts(self, employed: Employed) -> dict[str, str]:
+        text, _ = self.reactions()
+        return {**employed.texts, **({REACTIONS: text} if text else {})}
 
     def mark(self, text: str, by: str, ago_ms: float = 0.0) -> None:
         """Mark the moment `ago_ms` ago, for the run's operator where `by` is empty. Raises RequestRefused."""
@@ -413,7 +433,7 @@ class RunInProgress:
         on. The link "" is the bench: all set-ups, and the calculated channels. Raises OSError."""
         if self.log is None:
             return 0
-        names = self.log.keep_setups(dict(employed.texts))
+        names = self.log.keep_setups(self._texts(employed))
         now, number = self._clock.now(), 0
         for link in sorted(links, key=lambda link: (not link, link)):
             setups = employed.on_link(link)

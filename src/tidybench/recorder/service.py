@@ -27,6 +27,7 @@ from tidybench.recorder.employment import Employment
 from tidybench.recorder.hand_commands import HandCommands
 from tidybench.recorder.held_ports import HeldPorts
 from tidybench.recorder.mailbox import Mailbox
+from tidybench.recorder.reaction_desk import REACTION_REQUESTS, ReactionDesk, ReactionRequest
 from tidybench.recorder.refused import RequestRefused, without_controls
 from tidybench.recorder.run_in_progress import checked_begin, checked_mark
 from tidybench.recorder.searches.desk import SearchDesk
@@ -91,6 +92,7 @@ class Parts:
     commands: HandCommands
     acts: Acts
     conductor: Conductor
+    reactions: ReactionDesk
     state: StateFile
     clock: Clock
 
@@ -151,6 +153,7 @@ class Service(threading.Thread):
             PauseProcedure: self._conduct,
             SkipWait: self._conduct,
             AnswerQuestion: self._conduct,
+            **dict.fromkeys(REACTION_REQUESTS, self._react),
             GetAct: lambda r: _known(self._parts.acts.look(r.number), "command"),
             GetCommand: lambda r: _known(self._parts.commands.look(r.command), "command"),
             ReadOnce: self._read_once,
@@ -404,6 +407,11 @@ class Service(threading.Thread):
         return Answer(act=parts.acts.give(request, parts.employment.now, parts.clock.now()))
 
     def _start_procedure(self, request: StartProcedure) -> Answer:
+        self.start_procedure(request)
+        return Answer(status=self._status())
+
+    def start_procedure(self, request: StartProcedure) -> None:
+        """Start it, and remember it. This thread. Raises RequestRefused."""
         parts = self._parts
         by = without_controls(request.by.strip(), "The name") or NOBODY
         made = parts.conductor.check(request.text)
@@ -419,7 +427,6 @@ class Service(threading.Thread):
         else:
             parts.conductor.begin(kept)
             self._remember(procedure=kept)
-        return Answer(status=self._status())
 
     def remember_procedure(self, kept: KeptProcedure, on: bool) -> None:
         """How far it has come, or that it has ended. The next one may have begun meanwhile: it stays remembered. This thread."""
@@ -439,6 +446,10 @@ class Service(threading.Thread):
         else:
             conductor.answer(request.line, request.value, by)
         return Answer(status=self._status())
+
+    def _react(self, request: ReactionRequest) -> Answer:
+        kept = self._parts.reactions.carry_out(request)
+        return Answer(status=self._status(), reactions=kept)
 
     def begin_run(self, request: BeginRun) -> None:
         """Begin a run, and remember it. This thread. Raises RequestRefused."""

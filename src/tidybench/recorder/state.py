@@ -10,6 +10,7 @@ from tidybench.core.plan.run_plan import RunPlan
 from tidybench.runs.disk import Disk
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.whole import WholeFile, newest_of, read_newest
+from tidybench.wire.reactions import KeptReactions
 from tidybench.wire.setups import SetupText
 
 logger = logging.getLogger(__name__)
@@ -42,7 +43,7 @@ class KeptProcedure(BaseModel):
 
 class RecorderState(BaseModel):
     """Set-ups in force, channel numbers, zeros, released ports, labels, the run in progress, the one that waits, the procedure that
-    is carried out. Never changed in place: a new
+    is carried out, reactions and why some of them are disarmed. Never changed in place: a new
     one takes its place once it is written."""
 
     setups: list[SetupText] = []
@@ -54,6 +55,8 @@ class RecorderState(BaseModel):
     run: str | None = None
     armed: Armed | None = None
     procedure: KeptProcedure | None = None
+    reactions: KeptReactions = KeptReactions()
+    disarmed: dict[str, str] = {}
 
 
 class StateFile:

@@ -15,6 +15,7 @@ from tidybench.recorder.employed import Employed
 from tidybench.recorder.instrument_status import instrument_status
 from tidybench.recorder.port_list import PortList
 from tidybench.recorder.rates import Rates
+from tidybench.recorder.reactor import Reactor
 from tidybench.recorder.safe_states import SafeStates
 from tidybench.recorder.state import StateFile
 from tidybench.recorder.writer import Writer
@@ -35,6 +36,7 @@ class StatusTeller:
         self._acts = acts
         self.conductor: Conductor | None = None
         self.safe: SafeStates | None = None
+        self.reactor: Reactor | None = None
         self._rates = Rates()
         self._zone = zone_name()
 
@@ -52,6 +54,7 @@ class StatusTeller:
             armed=writer.armed_status(),
             procedure=self.conductor.status() if self.conductor is not None else None,
             safe=self.safe.status() if self.safe is not None else [],
+            reactions=self.reactor.status() if self.reactor is not None else [],
             disk=self._disk(writer),
             crossings=writer.open_crossings().all(),
             overdue=overdue(employed.setups, date.today()),

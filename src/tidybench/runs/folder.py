@@ -6,6 +6,7 @@ from datetime import datetime
 from pathlib import Path
 
 from tidybench.core.setup.calculated import CALCULATED
+from tidybench.core.setup.reactions import REACTIONS
 from tidybench.runs.run_state import STATE
 
 SAMPLES = "samples.bin"
@@ -43,7 +44,7 @@ def new_folder(runs: Path, name: str, at: int) -> tuple[Path, str]:
 
 def setup_file(key: str) -> str:
     """What a set-up's file is called within a run's set-ups."""
-    return "calculated.toml" if key == CALCULATED else f"{key}.setup.toml"
+    return f"{key}.toml" if key in (CALCULATED, REACTIONS) else f"{key}.setup.toml"
 
 
 def run_folders(runs: Path) -> list[Path]:

@@ -155,12 +155,12 @@ def first_number(segment: Path) -> int | None:
     return parse_tape_line(line)[0] if line is not None else None
 
 
-def read_kinds(folder: Path, *kinds: str) -> Iterator[tuple[int, str, Event]]:
-    """As `read_tape`, but events of these kinds only, which is much faster."""
+def read_kinds(folder: Path, *kinds: str, first: int = 1) -> Iterator[tuple[int, str, Event]]:
+    """As `read_tape`, but events of these kinds only, which is much faster; from segment `first` on."""
     wanted = [
         f'"k":"{kind}"' for kind in kinds
     ]  # a quote within a text has a backslash before it: it is never taken for one of these
-    for path in segments(folder):
+    for path in segments(folder, first):
         with _lines_of(path) as lines:
             for line in lines:
                 if any(one in line for one in wanted):

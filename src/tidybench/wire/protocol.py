@@ -25,6 +25,14 @@ from tidybench.wire.procedures import (
     StartProcedure,
     StopProcedure,
 )
+from tidybench.wire.reactions import (
+    ApplyReactions,
+    ArmReaction,
+    CarryOutReaction,
+    GetReactions,
+    KeptReactions,
+    SeeReaction,
+)
 from tidybench.wire.runs import (
     AddMark,
     ArmedStatus,
@@ -46,7 +54,7 @@ from tidybench.wire.setups import ApplySetups, GetSetups, SetupText
 from tidybench.wire.status import GetErrors, GetHistory, GetStatus, Status
 from tidybench.wire.tape import GetTape
 
-PROTOCOL = 8
+PROTOCOL = 9
 TOPIC_SAMPLES, TOPIC_STATUS, TOPIC_TAPE = b"s", b"t", b"l"
 """Of what is published. Behind them: packed samples; a Status; how many lines were left out, and lines of the tape."""
 
@@ -92,6 +100,11 @@ Request = Annotated[
     | PauseProcedure
     | SkipWait
     | AnswerQuestion
+    | ApplyReactions
+    | GetReactions
+    | ArmReaction
+    | SeeReaction
+    | CarryOutReaction
     | GetCommand
     | ReadOnce
     | StartSearch
@@ -123,6 +136,7 @@ class Answer(BaseModel):
     search: SearchStatus | None = None
     setups: list[SetupText] = []
     calculations: str = ""
+    reactions: KeptReactions | None = None
     fresh: bool = False
     zeroed: str = ""
     errors: list[LoggedError] = []

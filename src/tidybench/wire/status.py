@@ -11,6 +11,7 @@ from tidybench.wire.crossings import OpenCrossing
 from tidybench.wire.instruments import InstrumentStatus
 from tidybench.wire.ports import PortInfo
 from tidybench.wire.procedures import ProcedureStatus
+from tidybench.wire.reactions import ReactionStatus
 from tidybench.wire.runs import ArmedStatus, RunStatus
 from tidybench.wire.safe import SafeStatus
 
@@ -35,6 +36,7 @@ class Status(BaseModel):
     armed: ArmedStatus | None = None
     procedure: ProcedureStatus | None = None
     safe: list[SafeStatus] = []
+    reactions: list[ReactionStatus] = []
     disk: DiskStatus
     crossings: list[OpenCrossing] = []
     overdue: list[OverdueStatus] = []

@@ -179,6 +179,31 @@ class CommandEnded:
 
 
 @dataclass(slots=True)
+class Reacted:
+    """A reaction is due: its channel has come to stand so (setup.reactions). `before`: how it stood at the last one, "" for not known;
+    `value`: what was measured, null for nothing; `does`: what is done, in words; `instruments`: of each command of it, whose it is."""
+
+    kind: ClassVar[str] = "reaction"
+    at: int
+    reaction: str
+    name: str
+    standing: str
+    before: str
+    value: float | None
+    does: list[str]
+    instruments: list[str] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class ReactionsStand:
+    """A tape, or a segment of it, begins: how each reaction's channel stood when it reacted last, by the reactions' ids."""
+
+    kind: ClassVar[str] = "reactions"
+    at: int
+    reacted: dict[str, str]
+
+
+@dataclass(slots=True)
 class Hole:
     """From line `first` to this one nothing could be kept: so many events and samples. Links count again from their next
     starting state."""
@@ -220,6 +245,8 @@ Event = (
     | Crossing
     | CommandGiven
     | CommandEnded
+    | Reacted
+    | ReactionsStand
     | Hole
     | Note
 )

@@ -14,6 +14,7 @@ from tidybench.core.tape.events import (
     Note,
     Opened,
     PointTaken,
+    Reacted,
     Received,
     Sent,
     SetupsInForce,
@@ -70,6 +71,9 @@ def words_of(event: Event) -> str | None:
         return f"command {event.instrument} {event.command}{f' ({said})' if said else ''}, asked for by {event.by}"
     if isinstance(event, CommandEnded):
         return f"command {event.instrument} {event.command}: {event.words}"
+    if isinstance(event, Reacted):
+        value = "" if event.value is None else f" at {event.value:.6g}"
+        return f"reaction {event.name}: {event.standing}{value}: {', '.join(event.does)}"
     if isinstance(event, Crossing):
         return f"{'alarm' if event.state in OUTAGES else 'limit'}: {event.words}"
     if isinstance(event, Note):

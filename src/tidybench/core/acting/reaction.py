@@ -1,0 +1,167 @@
+"""Reactions: how channels stand, and what follows from it. A function of samples and time, like limits; it does nothing itself."""
+
+import math
+from collections import deque
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Literal
+
+from tidybench.core.quality import Quality
+from tidybench.core.setup.reactions import ReactionPart, Standing
+from tidybench.core.values.state_name import state_name
+
+LOOP_TURNS, LOOP_MOST, LOOP_GAP = 12, 6, 5_000_000
+"""So many reactions one after the other, which repeat after at most so many, of at least two different ones, each within so many
+microseconds of the one before: they set each other off."""
+
+
+@dataclass(slots=True, frozen=True)
+class Reacting:
+    """A reaction is due. `before`: how its channel stood at the last one, "" for not known; `value`: what was measured, NaN for nothing."""
+
+    part: ReactionPart
+    at: int
+    standing: Standing
+    before: str
+    value: float
+
+
+@dataclass(slots=True, frozen=True)
+class SetOff:
+    """These set each other off; `at` in microseconds."""
+
+    at: int
+    ids: tuple[str, ...]
+
+
+class ReactionWatch:
+    """Watches one channel for one reaction. Feed it every sample, in order. `stands`: how the channel stands now, "" for not known;
+    `reacted`: how it stood when it reacted last. `states`: the words of a channel of states."""
+
+    def __init__(self, part: ReactionPart, now: int, states: Sequence[str] = ()) -> None:
+        self.part, self.states = part, states
+        self.armed = True
+        self.stands: Standing | Literal[""] = ""
+        self.since = now
+        self.reacted: Standing | str = ""
+        self.reacted_at: int | None = None
+        self.value = math.nan
+        self._measured_at = now
+
+    def sample(self, quality: int, value: float, now: int) -> Reacting | None:
+        """A sample that was heard at `now`, in microseconds; what is due because of it."""
+        if quality > Quality.FLAGGED or not math.isfinite(value):
+            return None
+        self._measured_at, self.value = now, value
+        standing = self._judge(value)
+        if standing != self.stands:
+            self.stands, self.since = standing, now
+        if standing == "message":
+            return self._due("message", now)
+        if standing == "" or standing == self.reacted or now - self.since < self.part.for_s * 1e6:
+            return None
+        return self._due(standing, now)
+
+    def look(self, now: int) -> Reacting | None:
+        """What is due because nothing was measured."""
+        if (due := self.deadline) is None or now < due:
+            return None
+        if self.stands != "not measured":
+            self.stands, self.since, self.value = "not measured", now, math.nan
+        return self._due("not measured", now)
+
+    @property
+    def deadline(self) -> int | None:
+        """When `look` wants to be called if nothing is measured before; None for never."""
+        patience = self.part.not_measured_s
+        if patience is None or not self.armed or self.reacted == "not measured":
+            return None
+        due = self._measured_at + round(patience * 1e6)
+        return max(due, self._free_at) if self.reacted_at is not None else due
+
+    def arm(self, on: bool, now: int) -> None:
+        """Armed, it reacts to how its channel stands; whatever it did before is forgotten."""
+        self.armed = on
+        self.reacted, self.reacted_at = "", None
+        self._measured_at = max(self._measured_at, now)
+
+    @property
+    def _free_at(self) -> int:
+        return (self.reacted_at or 0) + round(self.part.hold_off_s * 1e6)
+
+    def _due(self, standing: Standing, now: int) -> Reacting | None:
+        if not self.armed:
+            return None
+        before = self.reacted
+        if not self.part.done_when(standing):  # from here on coming back is new, whatever is held off
+            self.reacted = standing
+            return None
+        if self.reacted_at is not None and now < self._free_at:
+            return None
+        self.reacted, self.reacted_at = standing, now
+        if self.part.once:
+            self.armed = False
+        return Reacting(self.part, now, standing, before, self.value)
+
+    def _judge(self, value: float) -> Standing | Literal[""]:
+        """How a value stands; coming back takes the hysteresis."""
+        part, back = self.part, self.part.hysteresis
+        if part.message:
+            return "message"
+        if part.words:
+            return "is" if state_name(self.states, value) in part.words else "good"
+        if part.above is not None and value > part.above - (back if self.stands == "above" else 0.0):
+            return "above"
+        if part.below is not None and value < part.below + (back if self.stands == "below" else 0.0):
+            return "below"
+        return "good" if part.above is not None or part.below is not None else ""
+
+
+@dataclass(slots=True)
+class ReactionWatches:
+    """All reactions of a bench, by the numbers of the channels that they watch. One thread at a time may use it."""
+
+    watches: Mapping[int, Sequence[ReactionWatch]] = field(default_factory=dict)
+    _newest: deque[Reacting] = field(default_factory=lambda: deque(maxlen=LOOP_TURNS))
+
+    @property
+    def all(self) -> list[ReactionWatch]:
+        """Every one of them."""
+        return [one for each in self.watches.values() for one in each]
+
+    def samples(self, words: Iterable[int], values: Iterable[float], now: int) -> list[Reacting]:
+        """Samples (see `batch`) that were heard at `now`; what is due because of them."""
+        found: list[Reacting] = []
+        for word, value in zip(words, values, strict=True):
+            for watch in self.watches.get(word >> 8, ()):
+                if (due := watch.sample(word & 0xFF, value, now)) is not None:
+                    found.append(due)
+        return found
+
+    def look(self, now: int) -> list[Reacting]:
+        """What is due because nothing was measured."""
+        return [due for one in self.all if (due := one.look(now)) is not None]
+
+    @property
+    def deadline(self) -> int | None:
+        """When `look` wants to be called at the latest; None for never."""
+        return min((due for one in self.all if (due := one.deadline) is not None), default=None)
+
+    def set_off(self, one: Reacting) -> SetOff | None:
+        """Whether this one, which acts on an instrument, belongs to a circle of reactions that set each other off. Those are
+        disarmed."""
+        newest = self._newest
+        newest.append(one)
+        turns = [(each.part.id, each.standing) for each in newest]
+        ids = sorted({id for id, _ in turns})
+        if len(turns) < LOOP_TURNS or len(ids) < 2:
+            return None
+        repeats = any(turns[n:] == turns[:-n] for n in range(2, LOOP_MOST + 1))
+        if not repeats or any(after.at - before.at > LOOP_GAP for before, after in pairwise(newest)):
+            return None
+        for watch in self.all:
+            if watch.part.id in ids:
+                watch.armed = False
+        newest.clear()
+        return SetOff(one.at, tuple(ids))
