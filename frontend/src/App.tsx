@@ -13,6 +13,7 @@ import { LineBanner } from "./alarms/LineBanner";
 import { SafeBanner } from "./alarms/SafeBanner";
 import { RefusedPage } from "./alarms/RefusedPage";
 import { ProcedureBanner } from "./procedures/ProcedureBanner";
+import { ReactionBanner } from "./reactions/ReactionBanner";
 import { alike, type LiveState, useLive } from "./live/connection";
 import { Button } from "./parts/Button";
 import { Guard } from "./parts/Guard";
@@ -36,6 +37,9 @@ const SimulatedPage = lazy(() =>
 const HealthPage = lazy(() => import("./health/HealthPage").then((page) => ({ default: page.HealthPage })));
 const ProceduresPage = lazy(() =>
   import("./procedures/ProceduresPage").then((page) => ({ default: page.ProceduresPage })),
+);
+const ReactionsPage = lazy(() =>
+  import("./reactions/ReactionsPage").then((page) => ({ default: page.ReactionsPage })),
 );
 const Logbook = lazy(() => import("./logbook/Logbook").then((page) => ({ default: page.Logbook })));
 const RunPage = lazy(() => import("./logbook/RunPage").then((page) => ({ default: page.RunPage })));
@@ -198,6 +202,7 @@ export function App() {
         </Bar>
         <LineBanner />
         <SafeBanner />
+        <ReactionBanner />
         <ProcedureBanner />
         <Alarms onSettings={() => setSettings(true)} />
       </div>
@@ -236,6 +241,7 @@ const Place = memo(function Place({ theme }: { theme: Theme }) {
           <Route path="/logbook/:id/calibration" element={<CalibrationReport />} />
           <Route path="/health" element={<HealthPage />} />
           <Route path="/procedures" element={<ProceduresPage />} />
+          <Route path="/procedures/reactions" element={<ReactionsPage />} />
           <Route path="/logbook" element={<Logbook />} />
           <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
           <Route

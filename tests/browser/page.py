@@ -93,15 +93,15 @@ class Page:
         box.send_keys(Keys.CONTROL + "a")
         box.send_keys(text)
 
-    def choose(self, label: str, option: str) -> None:
-        """Choose an option of a choice, both by their words."""
+    def choose(self, label: str, option: str, which: int = 0) -> None:
+        """Choose an option of a choice, both by their words; `which`: of several that are called the same."""
 
         def choices() -> list[WebElement]:
             found = self.driver.find_elements(By.CSS_SELECTOR, "button[aria-haspopup=listbox]")
             return [one for one in found if one.accessible_name.endswith(label)]
 
         wait_for(choices, f"the choice “{label}”")
-        choices()[0].click()
+        choices()[which].click()
         xpath = f"//*[@role='option'][normalize-space(.)='{option}']"
         wait_for(lambda: self.driver.find_elements(By.XPATH, xpath), f"the option “{option}”")
         self.driver.find_element(By.XPATH, xpath).click()

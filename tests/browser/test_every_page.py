@@ -20,6 +20,7 @@ PAGES = {
     "/instruments/loop-flow-meter?stage=Commands": "Paste a command table",
     "/simulated": "imulated",
     "/procedures": "What it would send",
+    "/procedures/reactions": "armed",
     "/health": "Health",
     "/nowhere": "No such page",
     "/logbook": "Seen by all",

@@ -1187,6 +1187,150 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reactions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Reactions
+         * @description The reactions of the bench, as text and as data. How they stand is in the status.
+         */
+        get: operations["list_reactions"];
+        /**
+         * Keep Reactions
+         * @description Keep the reactions as a new version and put them in force, armed. Comments stay where a reaction stays.
+         */
+        put: operations["keep_reactions"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reactions/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reactions File
+         * @description The reactions as a file.
+         */
+        get: operations["reactions_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reactions/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Reactions
+         * @description What is wrong with each of these on the bench as it is. Nothing is kept, and nothing done.
+         */
+        post: operations["check_reactions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reactions/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Reaction
+         * @description What a reaction would do at a value. Nothing is done.
+         */
+        post: operations["try_reaction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reactions/{key}/arm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arm Reaction
+         * @description Arm a reaction, or disarm it. Armed, it reacts to how its channel stands already.
+         */
+        post: operations["arm_reaction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reactions/{key}/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * See Reaction
+         * @description Somebody has seen what it says.
+         */
+        post: operations["see_reaction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reactions/{key}/carry-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry Out Reaction
+         * @description Do what it does when its channel stands so, whatever was measured.
+         */
+        post: operations["carry_out_reaction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ports": {
         parameters: {
             query?: never;
@@ -1940,6 +2084,19 @@ export interface components {
             default?: number | string | null;
         };
         /**
+         * ArmedBy
+         * @description Armed or disarmed.
+         */
+        ArmedBy: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** On */
+            on: boolean;
+        };
+        /**
          * ArmedStatus
          * @description A run that waits for what begins it. `begins_at`: by the clock, None where it waits for something else. Times in microseconds
          *     since 1970 UTC.
@@ -2253,6 +2410,22 @@ export interface components {
             uncorrected: number | null;
             /** Residual */
             residual?: number | null;
+        };
+        /**
+         * CarriedOutBy
+         * @description As if its channel stood so.
+         */
+        CarriedOutBy: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "below" | "good" | "above" | "is" | "not measured" | "message";
         };
         /**
          * ChangedMark
@@ -2843,6 +3016,47 @@ export interface components {
             free_bytes: number;
             /** Hours Left */
             hours_left: number | null;
+        };
+        /**
+         * DoPart
+         * @description One thing that is done when the channel comes to stand so: exactly one of a mark, a banner (with a sound), a command of an
+         *     instrument, a procedure by its name, a run that begins, the run that ends.
+         */
+        DoPart: {
+            /**
+             * When
+             * @enum {string}
+             */
+            when: "below" | "good" | "above" | "is" | "not measured" | "message";
+            /** Mark */
+            mark?: string | null;
+            /** Banner */
+            banner?: string | null;
+            /**
+             * Sound
+             * @default false
+             */
+            sound: boolean;
+            /** Instrument */
+            instrument?: string | null;
+            /** Command */
+            command?: string | null;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: number | string;
+            };
+            /** Procedure */
+            procedure?: string | null;
+            /** Begin Run */
+            begin_run?: string | null;
+            /**
+             * End Run
+             * @default false
+             */
+            end_run: boolean;
         };
         /**
          * End
@@ -4879,6 +5093,155 @@ export interface components {
             becomes_high: number;
         };
         /**
+         * ReactionChecked
+         * @description What is wrong with a reaction on this bench, a sentence each; how its channel can stand.
+         */
+        ReactionChecked: {
+            /** Id */
+            id: string;
+            /** Problems */
+            problems: string[];
+            /** Standings */
+            standings: ("below" | "good" | "above" | "is" | "not measured" | "message")[];
+        };
+        /**
+         * ReactionPart
+         * @description A channel is watched: against levels (`below`, `above`; `hysteresis` in its unit is the way back), for words of a channel of
+         *     states (`words`), or each measurement counts as a message (`message`). How it stands must last `for_s` seconds from sample to
+         *     sample; `not_measured_s`: without a good sample for so long it stands at “not measured”. Between two reactions lie `hold_off_s`
+         *     seconds; what it missed meanwhile it makes up for. `once`: it is disarmed when it has reacted.
+         */
+        ReactionPart: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Channel */
+            channel: string;
+            /** Below */
+            below?: number | null;
+            /** Above */
+            above?: number | null;
+            /**
+             * Hysteresis
+             * @default 0
+             */
+            hysteresis: number;
+            /**
+             * Words
+             * @default []
+             */
+            words: string[];
+            /**
+             * Message
+             * @default false
+             */
+            message: boolean;
+            /**
+             * For S
+             * @default 0
+             */
+            for_s: number;
+            /** Not Measured S */
+            not_measured_s?: number | null;
+            /**
+             * Hold Off S
+             * @default 0
+             */
+            hold_off_s: number;
+            /**
+             * Once
+             * @default false
+             */
+            once: boolean;
+            /** Do */
+            do: components["schemas"]["DoPart"][];
+        };
+        /**
+         * ReactionStatus
+         * @description How a reaction stands. `disarmed`: why it is, "" where it is armed. `stands`: how its channel stands since `since`, "" for not known, at
+         *     `value`. `count` of times that it has reacted, the last one at `last_at` with `words`; `good`: all of it was done. `banner`: what is
+         *     said until somebody has seen it, `sound` with it. Times in microseconds.
+         */
+        ReactionStatus: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Channel */
+            channel: string;
+            /** Disarmed */
+            disarmed: string;
+            /** Problems */
+            problems: string[];
+            /** Stands */
+            stands: string;
+            /** Since */
+            since: number;
+            /** Value */
+            value: number | null;
+            /** Count */
+            count: number;
+            /** Last At */
+            last_at: number | null;
+            /** Words */
+            words: string;
+            /** Good */
+            good: boolean;
+            /** Banner */
+            banner: string;
+            /** Sound */
+            sound: boolean;
+        };
+        /**
+         * ReactionTried
+         * @description How its channel would stand ("" where the value says nothing), and what would be done, in words.
+         */
+        ReactionTried: {
+            /** Standing */
+            standing: ("below" | "good" | "above" | "is" | "not measured" | "message") | null;
+            /** Does */
+            does: string[];
+        };
+        /**
+         * Reactions
+         * @description All reactions of a bench.
+         */
+        Reactions: {
+            /**
+             * Format
+             * @default 1
+             * @constant
+             */
+            format: 1;
+            /**
+             * Reaction
+             * @default []
+             */
+            reaction: components["schemas"]["ReactionPart"][];
+        };
+        /**
+         * ReactionsBody
+         * @description Reactions to keep: as TOML, or as data. `was`: the document that they were changed from; where another was kept meanwhile, they
+         *     are refused.
+         */
+        ReactionsBody: {
+            /** Text */
+            text?: string | null;
+            reactions?: components["schemas"]["Reactions"] | null;
+            /** Was */
+            was?: string | null;
+        };
+        /**
+         * ReactionsForm
+         * @description The reactions: the document as TOML, and as data.
+         */
+        ReactionsForm: {
+            /** Text */
+            text: string;
+            reactions: components["schemas"]["Reactions"];
+        };
+        /**
          * ReadingNeed
          * @description Why nothing is proposed for a query (or, without one, for what is heard), in a sentence.
          */
@@ -6174,6 +6537,11 @@ export interface components {
              * @default []
              */
             safe: components["schemas"]["SafeStatus"][];
+            /**
+             * Reactions
+             * @default []
+             */
+            reactions: components["schemas"]["ReactionStatus"][];
             disk: components["schemas"]["DiskStatus"];
             /**
              * Crossings
@@ -6417,6 +6785,18 @@ export interface components {
             every?: number | null;
             /** Every S */
             every_s?: number | null;
+        };
+        /**
+         * TryReaction
+         * @description A reaction as it is written, and a value of its channel; null: nothing is measured. `stood`: how it stood before, which the way back
+         *     depends on.
+         */
+        TryReaction: {
+            reaction: components["schemas"]["ReactionPart"];
+            /** Value */
+            value: number | null;
+            /** Stood */
+            stood?: ("below" | "good" | "above" | "is" | "not measured" | "message") | null;
         };
         /**
          * TryScaling
@@ -8714,6 +9094,262 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ProcedureReply"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    list_reactions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReactionsForm"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    keep_reactions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReactionsBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupSaved"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    reactions_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    check_reactions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reactions"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReactionChecked"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    try_reaction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryReaction"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReactionTried"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    arm_reaction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArmedBy"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    see_reaction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedBy"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    carry_out_reaction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarriedOutBy"];
             };
         };
         responses: {

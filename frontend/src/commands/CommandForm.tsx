@@ -128,7 +128,8 @@ interface ArgumentFieldProps {
   narrow: boolean;
 }
 
-function ArgumentField({ argument, value, onValue, narrow }: ArgumentFieldProps) {
+/** One field of a command. */
+export function ArgumentField({ argument, value, onValue, narrow }: ArgumentFieldProps) {
   const { title, unit, numeric, lowest, highest, choices } = argument;
   const label = unit ? `${title}, ${unit}` : title;
   const width = narrow ? "100%" : 150;

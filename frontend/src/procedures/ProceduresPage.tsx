@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import styled from "styled-components";
 import { api, got, type ProcedureInfo, type ProcedureStatus } from "../api/client";
 import { queries } from "../api/queries";
@@ -320,6 +321,7 @@ function Editor({ text, of, changed, by, list, onText, onKept, onGone }: EditorP
         <span className="state" role="status">
           {changed ? "not kept yet" : ""}
         </span>
+        <Link to="/procedures/reactions">Reactions</Link>
         <Chip $chosen={!cards} aria-pressed={!cards} onPress={() => setCards(false)}>
           text
         </Chip>

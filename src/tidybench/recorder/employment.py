@@ -11,6 +11,7 @@ from tidybench.core.compile.planning import plan_links, same_work
 from tidybench.core.derivation import Derivation, basis
 from tidybench.core.setup import Setup, SetupError
 from tidybench.core.setup.calculated import CALCULATED, Calculations, load_calculations
+from tidybench.core.setup.reactions import REACTIONS
 from tidybench.core.units import registry
 from tidybench.links import Link, open_link
 from tidybench.recorder.clock import Clock
@@ -148,7 +149,7 @@ class Employment:
         channels = [c.id for s in setups for c in s.channel] + [c.id for c in calculated.calculated]
         for key in channels:
             numbers.setdefault(key, len(numbers) + 1)
-        ids = [*channels, *(s.instrument.id for s in setups), CALCULATED]
+        ids = [*channels, *(s.instrument.id for s in setups), CALCULATED, REACTIONS]
         twice = sorted({i for i in ids if ids.count(i) > 1})
         if twice:
             raise SetupError([f"The id “{i}” is used in two set-ups." for i in twice])

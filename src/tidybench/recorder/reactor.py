@@ -148,9 +148,10 @@ class Reactor(threading.Thread):
             part = self._part(id)
             if self._fitted.problems.get(id):
                 raise RequestRefused("conflict", " ".join(self._fitted.problems[id]))
-            if not part.done_when(standing):
+            doing = part.done_when(standing)
+            if not doing:
                 raise RequestRefused("invalid", f"“{part.name}” does nothing at “{standing}”.")
-        self._react(Reacting(part, self._clock.now(), standing, "", math.nan), f", tried out by {by or NOBODY}")  # fmt: skip
+        self._react(Reacting(part, self._clock.now(), standing, "", math.nan, tuple(doing)), f", tried out by {by or NOBODY}")  # fmt: skip
 
     def stop(self) -> None:
         """Nothing is reacted to any more."""
@@ -280,7 +281,7 @@ class Reactor(threading.Thread):
 
     def _react(self, one: Reacting, remark: str = "") -> None:
         part = one.part
-        doing = part.done_when(one.standing)
+        doing = one.doing
         instruments = [do.instrument for do in doing if do.instrument is not None]
         with self._lock:
             told = self._told.setdefault(part.id, _Told())

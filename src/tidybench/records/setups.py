@@ -9,9 +9,14 @@ from sqlalchemy.orm import Session
 from tidybench.core.compile.load import load
 from tidybench.core.setup import SetupError
 from tidybench.core.setup.calculated import CALCULATED, load_calculations
+from tidybench.core.setup.reactions import REACTIONS, load_reactions
 from tidybench.records.models import Bench, Instrument, SetupVersion
 
 CALCULATED_NAME = "Calculated channels"
+REACTIONS_NAME = "Reactions"
+DOCUMENTS = (CALCULATED, REACTIONS)
+"""Ids of what is kept like set-ups and is none."""
+
 NO_CALCULATIONS = "format = 1\n"
 """A document of none."""
 
@@ -58,7 +63,9 @@ class Difference:
     calculations_before: str = ""
 
 
-def fill_from(session: Session, bench: int, texts: list[str], calculations: str) -> Difference:
+def fill_from(
+    session: Session, bench: int, texts: list[str], calculations: str, reactions: str = ""
+) -> Difference:
     """Teach the database what the recorder has in force. A database that knows less (empty, another one, an older backup)
     must not take a set-up away; one that knows all of it, and newer versions besides, is left as it is."""
     before, calculated = in_force(session, bench), calculations_in_force(session, bench)
@@ -84,6 +91,9 @@ def fill_from(session: Session, bench: int, texts: list[str], calculations: str)
     if calculations and all(one.text != calculations for one in history(session, bench, CALCULATED)):
         save_calculations(session, bench, calculations)
         unknown.append(CALCULATED_NAME)
+    if reactions and all(one.text != reactions for one in history(session, bench, REACTIONS)):
+        save_reactions(session, bench, reactions)
+        unknown.append(REACTIONS_NAME)
     if not unknown:
         return Difference()
     extra = [one for one in in_force(session, bench) if one.key not in keys]
@@ -125,6 +135,12 @@ def save_calculations(session: Session, bench: int, text: str, *, from_file: boo
     """Keep the calculated channels' document as a new version, see `save`. Raises SetupError."""
     load_calculations(text)
     return _keep(session, bench, CALCULATED, CALCULATED_NAME, text, from_file)
+
+
+def save_reactions(session: Session, bench: int, text: str, *, from_file: bool = False) -> int:
+    """Keep the reactions' document as a new version, see `save`. Raises SetupError."""
+    load_reactions(text)
+    return _keep(session, bench, REACTIONS, REACTIONS_NAME, text, from_file)
 
 
 def _keep(session: Session, bench: int, key: str, name: str, text: str, from_file: bool) -> int:
@@ -193,12 +209,21 @@ def _newest(session: Session, bench: int) -> list[Stored]:
 
 def in_force(session: Session, bench: int) -> list[Stored]:
     """The newest version of every instrument in use, in the order they came."""
-    return [stored for stored in _newest(session, bench) if stored.key != CALCULATED]
+    return [stored for stored in _newest(session, bench) if stored.key not in DOCUMENTS]
 
 
 def calculations_in_force(session: Session, bench: int) -> Stored | None:
     """The calculated channels' document; None where there is none yet."""
-    return next((stored for stored in _newest(session, bench) if stored.key == CALCULATED), None)
+    return _document(session, bench, CALCULATED)
+
+
+def reactions_in_force(session: Session, bench: int) -> Stored | None:
+    """The reactions' document; None where there is none yet."""
+    return _document(session, bench, REACTIONS)
+
+
+def _document(session: Session, bench: int, key: str) -> Stored | None:
+    return next((stored for stored in _newest(session, bench) if stored.key == key), None)
 
 
 def known_keys(session: Session, bench: int) -> set[str]:

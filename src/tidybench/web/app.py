@@ -27,7 +27,7 @@ from tidybench.core.procedure.steps import ProcedureError
 from tidybench.core.setup import SetupError
 from tidybench.records import plans as kept_plans
 from tidybench.records import procedures as kept_procedures
-from tidybench.records.setups import fill_from, save, save_calculations
+from tidybench.records.setups import fill_from, save, save_calculations, save_reactions
 from tidybench.web import (
     again_routes,
     bench_routes,
@@ -44,6 +44,7 @@ from tidybench.web import (
     point_routes,
     port_routes,
     procedure_routes,
+    reaction_routes,
     register_routes,
     run_routes,
     setup_routes,
@@ -62,6 +63,7 @@ from tidybench.web.sessions import Sessions
 from tidybench.wire.bench import bench_name
 from tidybench.wire.client import RecorderAway
 from tidybench.wire.places import Places
+from tidybench.wire.reactions import GetReactions
 from tidybench.wire.setups import GetSetups
 
 logger = logging.getLogger(__name__)
@@ -122,6 +124,7 @@ def make_app(
     app.include_router(layout_routes.router)
     app.include_router(plan_routes.router)
     app.include_router(procedure_routes.router)
+    app.include_router(reaction_routes.router)
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)
     app.include_router(statistics_routes.router)
@@ -200,7 +203,9 @@ async def _take_in(context: Context, folders: list[Path]) -> None:
             answer, _ = await context.hub.ask(GetSetups())
             if not answer.fresh:
                 texts = [one.text for one in answer.setups]
-                await asyncio.to_thread(_fill, context, texts, answer.calculations)
+                acting, _ = await context.hub.ask(GetReactions())
+                reactions = acting.reactions.text if acting.reactions is not None else ""
+                await asyncio.to_thread(_fill, context, texts, answer.calculations, reactions)
             await asyncio.to_thread(_keep_files, context, folders)
             why = await setup_routes.put_in_force(context)
             if why:
@@ -211,11 +216,11 @@ async def _take_in(context: Context, folders: list[Path]) -> None:
             await asyncio.sleep(1)
 
 
-def _fill(context: Context, texts: list[str], calculations: str) -> None:
+def _fill(context: Context, texts: list[str], calculations: str, reactions: str) -> None:
     if not context.clerk.migrated:
         raise RecorderAway
     with Session(context.engine) as session, session.begin():
-        found = fill_from(session, context.bench_id(session), texts, calculations)
+        found = fill_from(session, context.bench_id(session), texts, calculations, reactions)
     if found.filled:
         try:
             context.question.put(time.time_ns() // 1000, found)
@@ -234,11 +239,15 @@ def _keep_files(context: Context, folders: list[Path]) -> None:
     if not context.clerk.migrated:
         raise RecorderAway
     for folder in folders:
-        calculated = folder / "calculated.toml"
+        documents = {
+            folder / "calculated.toml": save_calculations,
+            folder / "reactions.toml": save_reactions,
+        }
         take_in = dict.fromkeys(sorted(folder.glob("*.plan.toml")), kept_plans.take_in)
         take_in |= dict.fromkeys(sorted(folder.glob("*.procedure")), kept_procedures.take_in)
-        for path in [*sorted(folder.glob("*.setup.toml")), *[calculated] * calculated.exists(), *take_in]:
-            keep = save_calculations if path == calculated else save
+        kept = [path for path in documents if path.exists()]
+        for path in [*sorted(folder.glob("*.setup.toml")), *kept, *take_in]:
+            keep = documents.get(path, save)
             try:
                 with Session(context.engine) as session, session.begin():
                     if path in take_in:

@@ -14,10 +14,9 @@ from starlette.concurrency import run_in_threadpool
 from tidybench.core.compile.edit import adapted, bare, changed, copied
 from tidybench.core.compile.load import load
 from tidybench.core.setup import LinkPart, Setup, SetupError
-from tidybench.core.setup.calculated import CALCULATED
 from tidybench.core.values.exact import Exact
 from tidybench.library import shelf
-from tidybench.records.setups import Stored, history, in_force, known_keys
+from tidybench.records.setups import DOCUMENTS, Stored, history, in_force, known_keys
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.given import Key
 from tidybench.web.refusals import REFUSALS
@@ -255,4 +254,4 @@ def _known_keys(context: Context) -> set[str]:
     """Ids that no new instrument may have: those of instruments, now and before, of channels, and of pages beside theirs."""
     channels = {c.id for one in setups_in_force(context) for c in load(one.text).channel}
     with Session(context.engine) as session, session.begin():
-        return known_keys(session, context.bench_id(session)) | channels | {CALCULATED, "new"}
+        return known_keys(session, context.bench_id(session)) | channels | {*DOCUMENTS, "new"}

@@ -6,6 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, HTTPException, Request, Response
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
+from starlette.concurrency import run_in_threadpool
 
 from tidybench.core.compile.load import load
 from tidybench.core.procedure.bench_view import BenchView, view_of
@@ -23,7 +24,7 @@ from tidybench.web.context import Context, answered, context_of
 from tidybench.web.instrument_routes import setups_in_force
 from tidybench.web.plan_routes import Name
 from tidybench.web.refusals import REFUSALS
-from tidybench.web.setup_routes import calculations_text
+from tidybench.web.setup_routes import apply_reactions, calculations_text
 from tidybench.wire.procedures import (
     AnswerQuestion,
     GetProcedure,
@@ -123,9 +124,15 @@ def list_procedures(request: Request) -> list[ProcedureInfo]:
 
 
 @router.post("/procedures", status_code=201)
-def keep_procedure(request: Request, body: ProcedureText) -> ProcedureInfo:
+async def keep_procedure(request: Request, body: ProcedureText) -> ProcedureInfo:
     """Keep a procedure under the name in its first line; an older one of this name is replaced. It may have problems still."""
     context = context_of(request)
+    kept = await run_in_threadpool(_keep, context, body)
+    await apply_reactions(context)  # one of them may begin it
+    return kept
+
+
+def _keep(context: Context, body: ProcedureText) -> ProcedureInfo:
     try:
         name = name_of(body.text)
     except ProcedureError as error:
@@ -175,9 +182,14 @@ def procedure_file(request: Request, name: Name) -> Response:
 
 
 @router.delete("/procedures/{name}", status_code=204)
-def remove_procedure(request: Request, name: Name) -> None:
+async def remove_procedure(request: Request, name: Name) -> None:
     """Remove a procedure. One that is being carried out goes on."""
     context = context_of(request)
+    await run_in_threadpool(_remove, context, name)
+    await apply_reactions(context)
+
+
+def _remove(context: Context, name: str) -> None:
     with Session(context.engine) as session, session.begin():
         if not by_name.remove(session, Procedure, context.bench_id(session), name):
             raise HTTPException(404, f"There is no procedure “{name}”.")

@@ -10,12 +10,23 @@ from starlette.concurrency import run_in_threadpool
 from tidybench.core import setup as setups
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
-from tidybench.core.setup.calculated import CALCULATED, load_calculations
+from tidybench.core.setup.calculated import load_calculations
+from tidybench.core.setup.reactions import load_reactions
 from tidybench.core.values.exact import Exact
-from tidybench.records.setups import Stored, calculations_in_force, in_force, remove, save
+from tidybench.records.procedures import procedures
+from tidybench.records.setups import (
+    DOCUMENTS,
+    Stored,
+    calculations_in_force,
+    in_force,
+    reactions_in_force,
+    remove,
+    save,
+)
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.given import Key
 from tidybench.web.refusals import REFUSALS
+from tidybench.wire.reactions import ApplyReactions, KeptReactions
 from tidybench.wire.setups import ApplySetups, SetupText
 
 
@@ -135,9 +146,9 @@ async def _must_fit(context: Context, setup: setups.Setup) -> None:
     for part in load_calculations(text).calculated:
         if part.id in own:
             raise HTTPException(400, f"The channel id “{part.id}” is used by a calculated channel already.")
-    if setup.instrument.id == CALCULATED:
+    if setup.instrument.id in DOCUMENTS:
         raise HTTPException(
-            400, f"The id “{CALCULATED}” is taken: calculated channels go by it. Choose another."
+            400, f"The id “{setup.instrument.id}” is taken: Tidy Bench uses it itself. Choose another."
         )
     instruments = {other.instrument.id for other in others} | {setup.instrument.id}
     for key in sorted(own & instruments):
@@ -187,7 +198,26 @@ async def put_in_force(context: Context) -> str:
         texts = [SetupText(id=s.key, text=s.text) for s in stored]
         calculations = await run_in_threadpool(calculations_text, context)
         answer, _ = await context.hub.ask(ApplySetups(setups=texts, calculations=calculations))
+        why = await apply_reactions(context)
+    return answer.why or why
+
+
+async def apply_reactions(context: Context) -> str:
+    """Give the recorder the reactions that are kept; gives the reason where it does not take them."""
+    kept = await run_in_threadpool(reactions_kept, context)
+    answer, _ = await context.hub.ask(ApplyReactions(kept=kept))
     return answer.why
+
+
+def reactions_kept(context: Context) -> KeptReactions:
+    """The reactions in force, with the procedures that they name as far as there are any."""
+    with Session(context.engine) as session, session.begin():
+        bench = context.bench_id(session)
+        stored = reactions_in_force(session, bench)
+        text = stored.text if stored is not None else ""
+        named = load_reactions(text).procedures if text else []
+        kept = procedures(session, bench) if named else []
+    return KeptReactions(text=text, procedures={one.name: one.text for one in kept if one.name in named})
 
 
 def calculations_text(context: Context) -> str:

@@ -8,7 +8,7 @@ from itertools import pairwise
 from typing import Literal
 
 from tidybench.core.quality import Quality
-from tidybench.core.setup.reactions import ReactionPart, Standing
+from tidybench.core.setup.reactions import DoPart, ReactionPart, Standing
 from tidybench.core.values.state_name import state_name
 
 LOOP_TURNS, LOOP_MOST, LOOP_GAP = 12, 6, 5_000_000
@@ -18,13 +18,15 @@ microseconds of the one before: they set each other off."""
 
 @dataclass(slots=True, frozen=True)
 class Reacting:
-    """A reaction is due. `before`: how its channel stood at the last one, "" for not known; `value`: what was measured, NaN for nothing."""
+    """A reaction is due. `before`: how its channel stood at the last one, "" for not known; `value`: what was measured, NaN for nothing;
+    `doing`: what is done."""
 
     part: ReactionPart
     at: int
     standing: Standing
     before: str
     value: float
+    doing: tuple[DoPart, ...]
 
 
 @dataclass(slots=True, frozen=True)
@@ -93,8 +95,10 @@ class ReactionWatch:
     def _due(self, standing: Standing, now: int) -> Reacting | None:
         if not self.armed:
             return None
-        before = self.reacted
-        if not self.part.done_when(standing):  # from here on coming back is new, whatever is held off
+        before, doing = self.reacted, self.part.done_when(standing)
+        if before == "" and standing == "good":  # nothing has happened, but what is switched must be right
+            doing = [one for one in doing if one.command is not None]
+        if not doing:  # from here on coming back is new, whatever is held off
             self.reacted = standing
             return None
         if self.reacted_at is not None and now < self._free_at:
@@ -102,7 +106,7 @@ class ReactionWatch:
         self.reacted, self.reacted_at = standing, now
         if self.part.once:
             self.armed = False
-        return Reacting(self.part, now, standing, before, self.value)
+        return Reacting(self.part, now, standing, before, self.value, tuple(doing))
 
     def _judge(self, value: float) -> Standing | Literal[""]:
         """How a value stands; coming back takes the hysteresis."""
