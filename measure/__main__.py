@@ -16,6 +16,7 @@ from measure.flood import flood_32, flood_32_plan
 from measure.machine import calmest, with_stolen
 from measure.page import bundle, first_load, render, web_32
 from measure.procedure import procedure
+from measure.reaction import reaction
 from measure.reading import hostile, propose_200, propose_odd, read_binary, read_eight, read_four
 from measure.recovery import recovery, tape_size
 from measure.result import Result, Row
@@ -27,6 +28,7 @@ ROWS: dict[str, Row] = {
     "poll": poll,
     "poll-plan": poll_plan,
     "procedure": procedure,
+    "reaction": reaction,
     "stream": stream,
     "wire": wire,
     "jitter": jitter,

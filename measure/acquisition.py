@@ -10,7 +10,7 @@ from pathlib import Path
 from measure.bench import recorder, setup, wait_for
 from measure.loops import bare_polls, bare_polls_at, scripted_polls, scripted_stream
 from measure.peers import ECHO, STREAM, peer
-from measure.plan import full_plan, points_taken
+from measure.plan import all_on, full_plan
 from measure.result import Result, median
 from measure.stack import private_cluster
 from tidybench.core.compile.load import load
@@ -30,7 +30,7 @@ def _polls(path: str, seconds: float, planned: bool = False) -> float:
         plan = full_plan(channels)
     with (
         recorder(texts, plan=plan) as bench,
-        points_taken(bench.places, channels) if planned else nullcontext(),
+        all_on(bench.places, channels) if planned else nullcontext(),
     ):
         wait_for(lambda: bench.log.rows > 100)
         counts = bench.worker(path).reader.counts
@@ -60,7 +60,7 @@ def poll() -> Result:
 
 
 def poll_plan() -> Result:
-    """The same with a plan, conditions and test points on, beside it without."""
+    """The same with a plan, test points, fifty reactions and a procedure on, beside it without."""
     plain, planned = [], []
     for _ in range(5):
         with peer(ECHO, REPLY) as (paths, _):

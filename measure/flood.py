@@ -13,7 +13,7 @@ from pathlib import Path
 
 from measure.bench import setup, wait_for
 from measure.peers import peer
-from measure.plan import full_plan, points_taken
+from measure.plan import all_on, full_plan
 from measure.result import Result, median
 from tidybench.core.samples import channels_of, unpack
 from tidybench.runs.tape import read_tape
@@ -142,7 +142,7 @@ def flood_32(seconds: float = SECONDS) -> Result:
 
 
 def flood_32_plan(seconds: float = 20) -> Result:
-    """The same with a plan, conditions and test points of all channels on, beside it without."""
+    """The same with a plan, test points, fifty reactions and a procedure on, beside it without."""
     plain, planned = [], []
     for _ in range(2):
         plain.append(_flood(seconds))
@@ -183,7 +183,7 @@ def _flood(seconds: float, planned: bool = False) -> _Flood:
             before, began = _cpu(recorder.pid), time.monotonic()
             talkers.stdin.write("go\n")
             talkers.stdin.flush()
-            with points_taken(places, channels) if planned else nullcontext():
+            with all_on(places, channels) if planned else nullcontext():
                 told = json.loads(talkers.stdout.readline())
             used = (_cpu(recorder.pid) - before) / (time.monotonic() - began)
             time.sleep(1)

@@ -1,4 +1,4 @@
-"""A run with all that a plan can want of every channel: conditions, ends, test points one after the other."""
+"""A run with all that can be on: conditions, ends, test points one after the other, fifty reactions, a procedure that waits."""
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -9,6 +9,8 @@ from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.row_rule import RowRule
 from tidybench.wire.client import Client
 from tidybench.wire.places import Places
+from tidybench.wire.procedures import StartProcedure
+from tidybench.wire.reactions import ApplyReactions, KeptReactions
 from tidybench.wire.runs import TakePoint
 
 RULE = {"steady_s": 1, "average_s": 1, "give_up_s": 5}
@@ -27,10 +29,36 @@ def full_plan(channels: Sequence[str]) -> RunPlan:
     )
 
 
+REACTION = """
+[[reaction]]
+id = "r{n}"
+name = "Never {n}"
+channel = "{channel}"
+above = 1e12
+below = -1e12
+for_s = 1.0
+not_measured_s = 3600.0
+do = [{{ when = "above", mark = "never" }}]
+"""
+
+
+def _act(client: Client, channels: Sequence[str]) -> None:
+    """Fifty reactions, spread over the channels, and a procedure that waits on the first of them."""
+    text = "".join(REACTION.format(n=n, channel=channels[n % len(channels)]) for n in range(50))
+    wait = f'procedure Waits\n  wait until "{channels[0]}" > 1000000000 [V], at most 24 h\n'
+    for request in (ApplyReactions(kept=KeptReactions(text=text)), StartProcedure(text=wait)):
+        answer, _ = client.ask(request)
+        if answer.trouble:
+            raise RuntimeError(answer.why)
+
+
 @contextmanager
-def points_taken(places: Places, channels: Sequence[str]) -> Iterator[None]:
-    """Test points of all these channels, one after the other, each averaged or given up."""
+def all_on(places: Places, channels: Sequence[str]) -> Iterator[None]:
+    """Reactions and a procedure, and test points of all these channels, one after the other, each averaged or given up."""
     done = Event()
+    acting = Client(places.control, patience=20)
+    _act(acting, channels)
+    acting.close()
 
     def take() -> None:
         client = Client(places.control, patience=20)

@@ -13,7 +13,7 @@ from websockets.asyncio.client import connect
 from measure.bench import setup
 from measure.browser import browser
 from measure.peers import COUNTING, FLOOD, MANY, peer
-from measure.plan import full_plan, points_taken
+from measure.plan import all_on, full_plan
 from measure.result import Result, percentile
 from measure.stack import TOKEN, stack
 from tidybench.core.samples import unpack
@@ -63,7 +63,7 @@ def jitter() -> Result:
 
 
 def jitter_plan() -> Result:
-    """The same with a plan, conditions and test points on."""
+    """The same with a plan, test points, fifty reactions and a procedure on."""
     return _jitter("jitter-plan", planned=True)
 
 
@@ -82,7 +82,7 @@ def _jitter(name: str, planned: bool) -> Result:
             answer, _ = bench.client.ask(begin)
             assert answer.run is not None, answer.why
             began = time.time_ns()
-            with points_taken(bench.places, channels) if planned else nullcontext():
+            with all_on(bench.places, channels) if planned else nullcontext():
                 time.sleep(SECONDS)
             status, _ = bench.client.ask(GetStatus())
             assert status.status is not None

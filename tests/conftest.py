@@ -290,6 +290,10 @@ class Server:
         with self.client() as client:
             return client.post(path, json=body)
 
+    def put(self, path: str, body: object) -> httpx.Response:
+        with self.client() as client:
+            return client.put(path, json=body)
+
     def patch(self, path: str, body: object) -> httpx.Response:
         with self.client() as client:
             return client.patch(path, json=body)

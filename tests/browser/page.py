@@ -101,9 +101,14 @@ class Page:
             return [one for one in found if one.accessible_name.endswith(label)]
 
         wait_for(choices, f"the choice “{label}”")
-        choices()[which].click()
         xpath = f"//*[@role='option'][normalize-space(.)='{option}']"
-        wait_for(lambda: self.driver.find_elements(By.XPATH, xpath), f"the option “{option}”")
+
+        def opened() -> bool:
+            if self.gone("[role=option]"):
+                choices()[which].click()  # again: the page may have moved beneath the first one
+            return bool(self.driver.find_elements(By.XPATH, xpath))
+
+        wait_for(opened, f"the option “{option}”")
         self.driver.find_element(By.XPATH, xpath).click()
         wait_for(lambda: self.gone("[role=option]"), "the choice closed")
 

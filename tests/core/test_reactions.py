@@ -3,10 +3,12 @@
 import math
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.core.test_commands import SETUP
 from tidybench.core.acting.fitted_reactions import fitted
-from tidybench.core.acting.reaction import Reacting, ReactionWatch, ReactionWatches
+from tidybench.core.acting.reaction import Measured, Reacting, ReactionWatch, ReactionWatches
 from tidybench.core.compile.load import load
 from tidybench.core.quality import Quality
 from tidybench.core.setup import SetupError
@@ -101,6 +103,18 @@ def test_not_measured_for_a_time() -> None:
     assert fed(watch, (21, 20.0)) == [(21, "good")]
     watch.arm(False, 22 * S)
     assert watch.look(60 * S) is None
+
+
+def test_each_loss_counts_where_only_that_is_watched() -> None:
+    lost = part(below=None, hysteresis=0.0, not_measured_s=5.0, do=[{"when": "not measured", "mark": "lost"}])
+    watch = ReactionWatch(lost, 0)
+    found = []
+    for at in range(40):
+        if at in (1, 2, 20, 21):
+            watch.sample(0, 1.0, at * S)
+        if watch.look(at * S) is not None:
+            found.append(at)
+    assert found == [7, 26]
 
 
 def test_each_message_counts_but_none_sooner_than_the_hold_off() -> None:
@@ -240,3 +254,58 @@ def test_one_that_has_not_changed_goes_on_and_a_changed_one_begins_anew() -> Non
     assert not other.all[0].armed, "whoever disarmed it did not mean that it comes back by itself"
     other.all[0].arm(True, 3 * S)
     assert other.samples([1 << 8], [50.0], 4 * S) != []
+
+
+LEVELS = st.sampled_from([9.0, 9.5, 10.0, 10.5, 11.0, 15.0, 19.0, 19.5, 20.0, 20.5, math.nan])
+WATCHED = st.fixed_dictionaries(
+    {
+        "below": st.sampled_from([None, 10.0]),
+        "above": st.sampled_from([None, 20.0]),
+        "hysteresis": st.sampled_from([0.0, 0.5, 1.0]),
+        "for_s": st.sampled_from([0.0, 2.0]),
+        "hold_off_s": st.sampled_from([0.0, 3.0]),
+        "once": st.booleans(),
+        "not_measured_s": st.just(4.0),
+        "do": st.lists(
+            st.sampled_from([{"when": "not measured", "mark": "x"}, {"when": "not measured", **COMMAND}]),
+            min_size=1, max_size=1,
+        ),
+    }
+)  # fmt: skip
+STEPS = st.lists(st.tuples(st.sampled_from(["look", "sample", "arm", "bad"]), LEVELS, st.integers(0, 5)), max_size=60)  # fmt: skip
+
+
+@given(st.lists(WATCHED, min_size=1, max_size=4), STEPS)
+def test_the_short_way_gives_the_same(
+    watched: list[dict[str, object]], steps: list[tuple[str, float, int]]
+) -> None:
+    """Most samples lie where no reaction changes, and are not looked at by each: nothing is due otherwise than if they were."""
+
+    def everything(one: dict[str, object]) -> dict[str, object]:
+        can = [when for when in ("below", "above") if one[when] is not None]
+        return one | {
+            "do": [*one["do"], *({"when": w, **COMMAND} for w in [*can, *(["good"] if can else [])])]
+        }  # type: ignore[misc]
+
+    def made() -> ReactionWatches:
+        measured = Measured(0)
+        parts = [part(id=f"r{n}", name=f"R {n}", **everything(one)) for n, one in enumerate(watched)]
+        return ReactionWatches({1: [ReactionWatch(one, 0, (), measured) for one in parts]})
+
+    def carried_out(each: ReactionWatches, short: bool) -> list[tuple[str, int, str]]:
+        found, now = [], 0
+        for what, value, later in steps:
+            now += later * S
+            if not short:
+                each.all[0].measured.changed()
+            if what == "sample":
+                found += each.samples([1 << 8], [value], now)
+            elif what == "bad":
+                found += each.samples([1 << 8 | int(Quality.BAD_CHECK)], [value], now)
+            elif what == "look":
+                found += each.look(now)
+            else:
+                each.all[-1].arm(later % 2 == 0, now)
+        return [(one.part.id, one.at, one.standing) for one in found]
+
+    assert carried_out(made(), short=True) == carried_out(made(), short=False)

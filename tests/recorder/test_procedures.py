@@ -14,6 +14,7 @@ from tidybench.core.tape.events import CommandGiven, Note
 from tidybench.recorder.state import KeptProcedure, RecorderState
 from tidybench.runs.points import read_points
 from tidybench.runs.tape import read_kinds
+from tidybench.runs.whole import read_newest
 from tidybench.wire.client import RecorderAway
 from tidybench.wire.places import Places
 from tidybench.wire.procedures import (
@@ -54,7 +55,7 @@ def procedure(recorder: RecorderProcess) -> ProcedureStatus | None:
 
 
 def remembered_line(recorder: RecorderProcess) -> int:
-    kept = RecorderState.model_validate_json(recorder.places.recorder_state.read_text().splitlines()[-1])
+    kept = read_newest(recorder.places.recorder_state, RecorderState.model_validate_json)
     return kept.procedure.line if kept.procedure is not None else 0
 
 

@@ -30,9 +30,11 @@ from tidybench.records.setups import (
     calculations_in_force,
     fill_from,
     in_force,
+    reactions_in_force,
     remove,
     save,
     save_calculations,
+    save_reactions,
     take_back,
 )
 from tidybench.runs.folder import SAMPLES, run_folders
@@ -297,6 +299,22 @@ def test_calculated_channels_have_versions_beside_the_instruments(engine: Engine
         assert in_force(session, bench) == []  # no instrument
         with pytest.raises(SetupError, match="no such key"):
             save_calculations(session, bench, document + "nonsense = 1")
+
+
+def test_reactions_have_versions_and_come_back_from_the_recorder(engine: Engine) -> None:
+    document = (DEMO / "reactions.toml").read_text("utf-8")
+    with Session(engine) as session, session.begin():
+        bench = bench_id(session, "b")
+        assert reactions_in_force(session, bench) is None
+        assert fill_from(session, bench, [], "", document).filled == ("Reactions",)
+        assert fill_from(session, bench, [], "", document) == Difference()
+        stored = reactions_in_force(session, bench)
+        assert stored is not None
+        assert (stored.version, stored.text) == (1, document)
+        assert in_force(session, bench) == []  # no instrument
+        assert save_reactions(session, bench, document.replace("30.0", "31.0")) == 2
+        with pytest.raises(SetupError, match="no such key"):
+            save_reactions(session, bench, document + "nonsense = 1")
 
 
 def test_a_run_that_cannot_be_taken_in_fails_by_itself(

@@ -98,6 +98,7 @@ const Card = styled(Disclosure)<{ $bad: boolean }>`
   }
   .body {
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     gap: 14px;
     padding: 8px 0 10px 24px;
   }
@@ -108,6 +109,7 @@ const Card = styled(Disclosure)<{ $bad: boolean }>`
   }
   .things {
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     gap: 10px;
   }
   @media (max-width: 719px) {

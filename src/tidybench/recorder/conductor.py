@@ -92,6 +92,7 @@ class Conductor(threading.Thread):
         self._kept: KeptProcedure | None = left
         self._point: tuple[int, int] | None = None  # the wish that waits for a point, and the point's number
         self._ending = False
+        self._wanted: frozenset[int] = frozenset()  # channels that it depends on; nobody is woken for others
         self._remembered_at = 0.0
         self.listens = False
 
@@ -115,6 +116,7 @@ class Conductor(threading.Thread):
 
     def _take(self, run: ProcedureRun, kept: KeptProcedure) -> None:
         self._run, self._kept, self._point = run, kept, None
+        self._wanted = frozenset(run.made.channels)
         self.listens = True
         self._change.notify()
 
@@ -170,7 +172,12 @@ class Conductor(threading.Thread):
         """What has happened, in order; sealed entries. The writer's."""
         if not self.listens:
             return
-        packed = b"".join(entry.packed for entry in entries)
+        wanted = self._wanted
+        packed = b"".join(
+            entry.packed
+            for entry in entries
+            if entry.batch is not None and any(word >> 8 in wanted for word in entry.batch.words)
+        )
         points = [entry.event for entry in entries if type(entry.event) is PointTaken]
         if packed:
             self._post(partial(self._samples, packed))

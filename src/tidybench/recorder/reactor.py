@@ -178,10 +178,15 @@ class Reactor(threading.Thread):
             return []
         if self._of is not self._employed():
             self._later(lambda: None)  # other channels: they are fitted to them at once
-        if self._feeding and any(word >> 8 in self._feeding for word in batch.words):
-            self._journal.hurry()  # what is calculated from it is calculated at once
-        watches = self._fitted.watches.watches
-        if not any(word >> 8 in watches for word in batch.words):
+        watches, feeding = self._fitted.watches.watches, self._feeding
+        watched = False
+        for word in batch.words:  # every sample of the bench comes by here
+            number = word >> 8
+            watched = watched or number in watches
+            if number in feeding:
+                self._journal.hurry()  # what is calculated from it is calculated at once
+                feeding = frozenset()
+        if not watched:
             return []
         with self._lock:
             return self._fitted.watches.samples(batch.words, batch.values, self._clock.now())

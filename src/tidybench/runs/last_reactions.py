@@ -49,9 +49,10 @@ def last_reactions(folder: Path) -> dict[str, LastReaction]:
     tape = folder / TAPE
     newest = segments(tape)
     found: dict[str, LastReaction] = {}
-    for path in reversed(newest[-MOST:]):
-        found = {}
-        if _read(tape, number_of(path), found):
+    for place, path in reversed(list(enumerate(newest))[-MOST:]):
+        if _read(tape, number_of(path), found := {}):
+            # A command may have been on its way when this segment began.
+            _read(tape, number_of(newest[max(0, place - 1)]), found := {})
             break
     return found
 
@@ -64,7 +65,8 @@ def _read(tape: Path, first: int, found: dict[str, LastReaction]) -> bool:
             if isinstance(event, ReactionsStand):
                 told = True
                 for id, standing in event.reacted.items():
-                    found.setdefault(id, LastReaction(event.at, standing, standing))
+                    if id not in found or found[id].standing != standing:
+                        found[id] = LastReaction(event.at, standing, standing)
             elif isinstance(event, Reacted):
                 found[event.reaction] = LastReaction(event.at, event.standing, event.before, event.name, event.instruments)  # fmt: skip
             elif isinstance(event, CommandGiven):

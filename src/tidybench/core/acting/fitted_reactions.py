@@ -3,7 +3,7 @@
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
-from tidybench.core.acting.reaction import ReactionWatch, ReactionWatches
+from tidybench.core.acting.reaction import Measured, ReactionWatch, ReactionWatches
 from tidybench.core.compile.command import compile_command
 from tidybench.core.setup import ChannelPart, Setup
 from tidybench.core.setup.calculated import CalculatedPart
@@ -32,6 +32,7 @@ def fitted(
     channels: dict[str, ChannelPart | CalculatedPart] = {c.id: c for s in setups for c in s.channel}
     channels |= {part.id: part for part in calculated}
     known = {watch.part.id: watch for watch in before.all} if before is not None else {}
+    shared = {watch.part.channel: watch.measured for watch in known.values()}
     watches: dict[int, list[ReactionWatch]] = {}
     problems: dict[str, list[str]] = {}
     for part in reactions.reaction:
@@ -42,11 +43,13 @@ def fitted(
         problems[part.id] = found
         if found or channel is None:
             continue
-        states = _states(channel)
-        old = known.get(part.id)
-        watch = old if old is not None and old.part == part and old.states == states else ReactionWatch(part, now, states)  # fmt: skip
-        if old is not None and watch is not old:
-            watch.armed = old.armed
+        states, measured = _states(channel), shared.setdefault(part.channel, Measured(now))
+        measured.changed()
+        watch = known.get(part.id)
+        if watch is None or watch.part != part or watch.states != states:
+            armed = watch is None or watch.armed
+            watch = ReactionWatch(part, now, states, measured)
+            watch.armed = armed
         watches.setdefault(numbers[part.channel], []).append(watch)
     return FittedReactions(ReactionWatches(watches), problems)
 

@@ -37,31 +37,57 @@ class SetOff:
     ids: tuple[str, ...]
 
 
+@dataclass(slots=True)
+class Measured:
+    """A channel that is watched: its newest good value (NaN for none), heard at `at`. While values are good and lie from `low` to `high`,
+    no reaction changes: most samples are done with one look."""
+
+    at: int
+    value: float = math.nan
+    low: float = math.inf
+    high: float = -math.inf
+
+    def changed(self) -> None:
+        """The next sample is looked at by each reaction."""
+        self.low, self.high = math.inf, -math.inf
+
+
 class ReactionWatch:
     """Watches one channel for one reaction. Feed it every sample, in order. `stands`: how the channel stands now, "" for not known;
-    `reacted`: how it stood when it reacted last. `states`: the words of a channel of states."""
+    `reacted`: how it stood when it reacted last. `states`: the words of a channel of states. `measured`: of its channel, which others may
+    watch too."""
 
-    def __init__(self, part: ReactionPart, now: int, states: Sequence[str] = ()) -> None:
+    def __init__(
+        self, part: ReactionPart, now: int, states: Sequence[str] = (), measured: Measured | None = None
+    ) -> None:
         self.part, self.states = part, states
+        self.measured = measured or Measured(now)
         self.armed = True
         self.stands: Standing | Literal[""] = ""
         self.since = now
         self.reacted: Standing | str = ""
         self.reacted_at: int | None = None
-        self.value = math.nan
-        self._measured_at = now
+
+    @property
+    def value(self) -> float:
+        """What was measured last, NaN for nothing."""
+        return math.nan if self.stands == "not measured" else self.measured.value
 
     def sample(self, quality: int, value: float, now: int) -> Reacting | None:
         """A sample that was heard at `now`, in microseconds; what is due because of it."""
         if quality > Quality.FLAGGED or not math.isfinite(value):
             return None
-        self._measured_at, self.value = now, value
+        self.measured.at, self.measured.value = now, value
         standing = self._judge(value)
         if standing != self.stands:
             self.stands, self.since = standing, now
         if standing == "message":
             return self._due("message", now)
-        if standing == "" or standing == self.reacted or now - self.since < self.part.for_s * 1e6:
+        if standing == "":  # watched for its loss alone: the next one is new
+            self.reacted = ""
+            return None
+        at_first = self.reacted == "" and standing == "good"  # nothing has happened that would have to last
+        if standing == self.reacted or (not at_first and now - self.since < self.part.for_s * 1e6):
             return None
         return self._due(standing, now)
 
@@ -70,7 +96,8 @@ class ReactionWatch:
         if (due := self.deadline) is None or now < due:
             return None
         if self.stands != "not measured":
-            self.stands, self.since, self.value = "not measured", now, math.nan
+            self.stands, self.since = "not measured", now
+            self.measured.changed()
         return self._due("not measured", now)
 
     @property
@@ -79,14 +106,38 @@ class ReactionWatch:
         patience = self.part.not_measured_s
         if patience is None or not self.armed or self.reacted == "not measured":
             return None
-        due = self._measured_at + round(patience * 1e6)
+        due = self.measured.at + round(patience * 1e6)
         return max(due, self._free_at) if self.reacted_at is not None else due
 
     def arm(self, on: bool, now: int) -> None:
         """Armed, it reacts to how its channel stands; whatever it did before is forgotten."""
         self.armed = on
         self.reacted, self.reacted_at = "", None
-        self._measured_at = max(self._measured_at, now)
+        self.measured.at = max(self.measured.at, now)
+        self.measured.changed()
+
+    @property
+    def unchanged(self) -> tuple[float, float]:
+        """From where to where a good value changes nothing, and nothing is due; from infinite to minus infinite: each may."""
+        part, back = self.part, self.part.hysteresis
+        known = self.stands != "" or not (part.words or part.below is not None or part.above is not None)
+        pending = self.armed and self.stands != self.reacted
+        if part.message or pending or not known or self.stands == "not measured":
+            return math.inf, -math.inf
+        if part.words:
+            return self.measured.value, self.measured.value
+        low, high = -math.inf, math.inf
+        if part.above is not None:
+            if self.stands == "above":
+                low = math.nextafter(part.above - back, math.inf)
+            else:
+                high = part.above
+        if part.below is not None and self.stands != "above":
+            if self.stands == "below":
+                high = min(high, math.nextafter(part.below + back, -math.inf))
+            else:
+                low = part.below
+        return low, high
 
     @property
     def _free_at(self) -> int:
@@ -124,7 +175,8 @@ class ReactionWatch:
 
 @dataclass(slots=True)
 class ReactionWatches:
-    """All reactions of a bench, by the numbers of the channels that they watch. One thread at a time may use it."""
+    """All reactions of a bench, by the numbers of the channels that they watch; those of a channel share what is measured of it. One thread
+    at a time may use it."""
 
     watches: Mapping[int, Sequence[ReactionWatch]] = field(default_factory=dict)
     _newest: deque[Reacting] = field(default_factory=lambda: deque(maxlen=LOOP_TURNS))
@@ -138,9 +190,18 @@ class ReactionWatches:
         """Samples (see `batch`) that were heard at `now`; what is due because of them."""
         found: list[Reacting] = []
         for word, value in zip(words, values, strict=True):
-            for watch in self.watches.get(word >> 8, ()):
-                if (due := watch.sample(word & 0xFF, value, now)) is not None:
+            watches = self.watches.get(word >> 8)
+            if watches is None:
+                continue
+            quality, measured = word & 0xFF, watches[0].measured
+            if quality <= Quality.FLAGGED and measured.low <= value <= measured.high:
+                measured.at, measured.value = now, value
+                continue
+            for watch in watches:
+                if (due := watch.sample(quality, value, now)) is not None:
                     found.append(due)
+            bands = [watch.unchanged for watch in watches]
+            measured.low, measured.high = max(low for low, _ in bands), min(high for _, high in bands)
         return found
 
     def look(self, now: int) -> list[Reacting]:

@@ -50,12 +50,14 @@ class Sending:
 
 @dataclass(slots=True)
 class Checked:
-    """A procedure that can be carried out. `programs`: of its formulas, by their identity. `least`, `most`: microseconds that it takes,
+    """A procedure that can be carried out. `programs`: of its formulas, by their identity; `steady`: channels
+    that are to be steady. `least`, `most`: microseconds that it takes,
     answers of instruments and persons left out."""
 
     procedure: Procedure
     view: BenchView
     programs: dict[int, Program] = field(default_factory=dict)
+    steady: set[str] = field(default_factory=set)
     sends: list[Sending] = field(default_factory=list)
     least: int = 0
     most: int = 0
@@ -64,6 +66,12 @@ class Checked:
     def instruments(self) -> set[str]:
         """Those that it gives commands."""
         return {one.instrument for one in self.sends}
+
+    @property
+    def channels(self) -> set[int]:
+        """The numbers of the channels that it depends on."""
+        named = {name for program in self.programs.values() for name in program.inputs} | self.steady
+        return {self.view.channels[name].number for name in named if name in self.view.channels}
 
     def program(self, formula: Formula) -> Program:
         """Of a formula of this procedure."""
@@ -119,6 +127,7 @@ class _Checker:
             if channel is None:
                 self._wrong(step.line, step.column, f"There is no channel “{step.channel}” on this bench")
             else:
+                self.made.steady.add(step.channel)
                 self._formula(step.line, step.band, known, channel.unit)
         elif isinstance(step, If):
             self._condition(step.line, step.condition, known)
