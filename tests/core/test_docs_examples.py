@@ -20,6 +20,7 @@ from tidybench.core.reading.forms import make_forms
 from tidybench.core.reading.pattern import compile_pattern
 from tidybench.core.reading.stop import Stop
 from tidybench.core.setup.calculated import CalculatedPart, load_calculations
+from tidybench.core.setup.reactions import load_reactions
 from tidybench.core.setup.talk import ListenPart
 from tidybench.core.tape.events import Event
 from tidybench.core.tape.lines import parse_tape_line, tape_line
@@ -112,6 +113,9 @@ def test_every_sheet_loads(document: str, text: str) -> None:
     data = tomllib.loads(text)
     if document == "plans.md":
         assert load_plan(text).ends.by_itself
+        return
+    if document == "reactions.md":
+        assert len(load_reactions(text).reaction) == 2
         return
     if "calculated" in data:
         assert load_calculations(text).calculated
