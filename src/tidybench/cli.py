@@ -41,6 +41,10 @@ def main(arguments: list[str] | None = None) -> int:
         from tidybench import verify
 
         return verify.run(options.run)
+    if options.command == "play":
+        from tidybench import playing
+
+        return playing.run(options.tape, Places(data_folder()))
     if options.command == "openapi":
         return _openapi()
     parser.print_help()
@@ -91,6 +95,8 @@ def _parser() -> argparse.ArgumentParser:
     verifying.add_argument(
         "run", nargs="+", metavar="RUN", help="its folder, its id, or a part of its folder's name"
     )
+    text = "play the instruments of a tape (a run's folder, or a saved tape) on pseudo-terminals, as they answered then"
+    commands.add_parser("play", help=text, description=text).add_argument("tape", type=Path)
     commands.add_parser("openapi", help="print the API's schema, and that of set-up files")
     commands.add_parser("help", help="this text")
     return parser

@@ -72,3 +72,47 @@ def test_a_procedure_is_written_stopped_and_outlives_its_recorder(page: Page, se
     page.open("/procedures")
     page.press("All procedures")
     page.see("Wear test")
+
+
+def test_a_procedure_is_rehearsed_as_the_instruments_answered_in_a_run(page: Page, server: Server) -> None:
+    valve = server.shop.plug_in(HeardPositioner)
+    assert server.post("/api/setups", {"text": setup_text("valve-positioner")}).status_code < 300
+    wait_for(lambda: server.recorder.all_passing(), "the instruments")
+    page.open("/procedures")
+    wait_for(lambda: "Begin" in page.text() or "All procedures" in page.text(), "the page")
+    if "All procedures" in page.text():  # of the test before
+        page.press("All procedures")
+    short = TEXT.replace('  ask "Guard closed?"', '  begin run "Openings"').replace("  wait 1 h\n", "")
+    write(page, short + "  end run\n")
+    page.see("VP 030.0")
+    begin = "//button[normalize-space(.)='Begin']"
+    wait_for(lambda: page.driver.find_element(By.XPATH, begin).is_enabled(), "it to be checked")
+    page.press("Begin")
+    page.see("It is done")
+    wait_for(lambda: server.get("/api/runs").json()["runs"][0]["complete"], "the records")
+    heard = list(valve.heard)
+    took = server.get("/api/procedure").json()
+    page.press("All procedures")
+    more = TEXT.replace("20, 30", "20, 30, 40").replace('ask "Guard closed?"', 'ask mass "Mass?" [kg]')
+    write(page, more)
+    page.see("VP 040.0")
+    page.press("Rehearse")
+    page.see("Nothing is sent to the bench.")
+    page.press("Rehearse")
+    page.see("line 2 asks for a number")
+    page.type_into("Line 2 asks for a number", "7,5")
+    page.press("Go on")
+    page.see("It would stop: ")  # nothing follows from it
+    page.see("1 of 4 commands were not sent in that run")
+    page.see("Set opening 40: taken as answered: the tape has no such command")
+    page.accessible()
+    assert valve.heard == heard, "nothing was sent"
+
+    # As long as it took on the bench.
+    report = server.post(
+        "/api/procedures/rehearse", {"text": short, "run": server.get("/api/runs").json()["runs"][0]["id"]}
+    ).json()
+    assert (report["failed"], report["silent"]) == (False, [])
+    really = (took["ended_at"] - took["begun_at"]) / 1e6
+    assert report["took_s"] == pytest.approx(really, abs=2.5)
+    page.no_complaints()

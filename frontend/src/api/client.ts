@@ -43,6 +43,7 @@ export type ArgumentPart = Schemas["ArgumentPart"];
 export type TableRead = Schemas["TableRead"];
 export type ProcedureStatus = Schemas["ProcedureStatus"];
 export type ProcedureInfo = Schemas["ProcedureInfo"];
+export type RehearsalReport = Schemas["RehearsalReport"];
 export type ReactionStatus = Schemas["ReactionStatus"];
 export type ReactionPart = Schemas["ReactionPart"];
 export type DoPart = Schemas["DoPart"];

@@ -1331,6 +1331,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/procedures/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Procedure
+         * @description Carry a procedure out in quick time, as the instruments answered in a run. Nothing is sent.
+         */
+        post: operations["rehearse_procedure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ports": {
         parameters: {
             query?: never;
@@ -5364,6 +5384,66 @@ export interface components {
             sentence: string;
         };
         /**
+         * RehearsalReport
+         * @description What came of a rehearsal. `log`: as of a procedure that is carried out, at times from 0 on (microseconds). `asks`: the line of a question
+         *     whose number is wanted, 0 for none. `silent`: instruments of which the tape has nothing. `played_s`: how much of the tape there is.
+         */
+        RehearsalReport: {
+            /** Took S */
+            took_s: number;
+            /** Failed */
+            failed: boolean;
+            /** Why */
+            why: string;
+            /** Log */
+            log: components["schemas"]["LoggedStep"][];
+            /** Sends */
+            sends: components["schemas"]["RehearsedCommand"][];
+            /** Asks */
+            asks: number;
+            /** Silent */
+            silent: string[];
+            /** Played S */
+            played_s: number;
+        };
+        /**
+         * RehearsalWanted
+         * @description A procedure to be rehearsed against the tape of a run. `answers`: of its questions for numbers, by their lines.
+         */
+        RehearsalWanted: {
+            /** Text */
+            text: string;
+            /**
+             * Run
+             * Format: uuid
+             */
+            run: string;
+            /**
+             * Answers
+             * @default {}
+             */
+            answers: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * RehearsedCommand
+         * @description A command that would go out. `after_s` since it begins; `data`: one character a byte; `known`: the tape has it, else it was taken as
+         *     answered.
+         */
+        RehearsedCommand: {
+            /** After S */
+            after_s: number;
+            /** Instrument */
+            instrument: string;
+            /** Command */
+            command: string;
+            /** Data */
+            data: string;
+            /** Known */
+            known: boolean;
+        };
+        /**
          * RemedyInfo
          * @description What one press would do about messages that are not understood: a pattern in place of number
          *     `number`, one more where that is null, one more error pattern; or a `token` for the reader.
@@ -9359,6 +9439,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    rehearse_procedure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalWanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalReport"];
+                };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

@@ -14,6 +14,7 @@ import { useLate } from "../parts/useLate";
 import { useLeaveGuard } from "../parts/useLeaveGuard";
 import { Cards } from "./Cards";
 import { durationWords } from "./lines";
+import { Rehearsal } from "./Rehearsal";
 import { Running } from "./Running";
 
 const Page = styled.main`
@@ -283,6 +284,7 @@ interface EditorProps {
 
 function Editor({ text, of, changed, by, list, onText, onKept, onGone }: EditorProps) {
   const [cards, setCards] = useState(false);
+  const [rehearsing, setRehearsing] = useState(false);
   const { run, trouble, busy } = useAct();
   const guard = useLeaveGuard(changed, of ? `The procedure ${of}` : "The procedure");
   const late = useLate(text, 250);
@@ -351,6 +353,12 @@ function Editor({ text, of, changed, by, list, onText, onKept, onGone }: EditorP
           Keep
         </Button>
         <Button
+          isDisabled={!checked || problems.length > 0 || rehearsing}
+          onPress={() => setRehearsing(true)}
+        >
+          Rehearse
+        </Button>
+        <Button
           $kind="bright"
           isDisabled={busy || !checked || problems.length > 0}
           onPress={() => run(() => got(api.POST("/api/procedure/start", { body: { text, by } })))}
@@ -372,6 +380,9 @@ function Editor({ text, of, changed, by, list, onText, onKept, onGone }: EditorP
           />
         )}
         <div>
+          {rehearsing && problems.length === 0 && (
+            <Rehearsal text={text} onClose={() => setRehearsing(false)} />
+          )}
           {problems.length > 0 ? (
             <section aria-label="What is wrong" style={{ borderColor: "var(--fault)" }}>
               <h2>What is wrong</h2>

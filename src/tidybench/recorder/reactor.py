@@ -4,7 +4,7 @@ import logging
 import math
 import threading
 from collections import deque
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Protocol
@@ -13,8 +13,7 @@ from tidybench.core.acting.act import InstrumentAct
 from tidybench.core.acting.fitted_reactions import FittedReactions, fitted
 from tidybench.core.acting.reaction import Reacting, ReactionWatch, ReactionWatches, SetOff
 from tidybench.core.batch import Batch
-from tidybench.core.channels.calculator import named_in
-from tidybench.core.setup.calculated import CalculatedPart
+from tidybench.core.channels.calculator import made_from
 from tidybench.core.setup.reactions import DoPart, ReactionPart, Reactions, Standing, load_reactions
 from tidybench.core.setup.toml import SetupError
 from tidybench.core.tape.events import Note, Reacted, ReactionsStand
@@ -262,7 +261,7 @@ class Reactor(threading.Thread):
         watched = {watch.part.channel for watch in made.watches.all}
         self._calculated = frozenset(employed.numbers[one.id] for one in calculated if one.id in watched)
         self._feeding = frozenset(
-            employed.numbers[id] for id in _feeding(watched, calculated) if id in employed.numbers
+            employed.numbers[id] for id in made_from(watched, calculated) if id in employed.numbers
         )
         self._of = employed
 
@@ -409,17 +408,3 @@ class Reactor(threading.Thread):
             banner=told.said,
             sound=told.sound,
         )
-
-
-def _feeding(watched: Iterable[str], calculated: Sequence[CalculatedPart]) -> set[str]:
-    """The channels that these are made from, over any number of steps."""
-    parts = {part.id: part for part in calculated}
-    found: set[str] = set()
-    to_look_at = [id for id in watched if id in parts]
-    while to_look_at:
-        for ref in named_in(parts[to_look_at.pop()]):
-            if ref.id not in found:
-                found.add(ref.id)
-                if ref.id in parts:
-                    to_look_at.append(ref.id)
-    return found

@@ -46,6 +46,7 @@ from tidybench.web import (
     procedure_routes,
     reaction_routes,
     register_routes,
+    rehearsal_routes,
     run_routes,
     setup_routes,
     statistics_routes,
@@ -125,6 +126,7 @@ def make_app(
     app.include_router(plan_routes.router)
     app.include_router(procedure_routes.router)
     app.include_router(reaction_routes.router)
+    app.include_router(rehearsal_routes.router)
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)
     app.include_router(statistics_routes.router)

@@ -1,7 +1,7 @@
 """Calculated channels at work: which are evaluated when, and with what."""
 
 from collections import deque
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
@@ -274,6 +274,20 @@ def named_in(part: CalculatedPart) -> list[ChannelRef]:
         return channels_in(parse(part.expression))
     except ExpressionError:
         return []
+
+
+def made_from(ids: Iterable[str], calculated: Sequence[CalculatedPart]) -> set[str]:
+    """The channels that these are made from, over any number of steps."""
+    parts = {part.id: part for part in calculated}
+    found: set[str] = set()
+    to_look_at = [id for id in ids if id in parts]
+    while to_look_at:
+        for ref in named_in(parts[to_look_at.pop()]):
+            if ref.id not in found:
+                found.add(ref.id)
+                if ref.id in parts:
+                    to_look_at.append(ref.id)
+    return found
 
 
 def _between(kept: "deque[tuple[int, float | None]] | tuple[()]", at: int, age: int) -> float | None:

@@ -234,6 +234,16 @@ class ProcedureRun:
         return ", ".join(told)
 
     @property
+    def passes_time(self) -> bool:
+        """Whether it waits for time to pass, and for nothing else."""
+        pause = self._pause
+        return (
+            pause is not None
+            and pause.over is None
+            and not (pause.program or pause.steady or pause.wish or pause.question)
+        )
+
+    @property
     def deadline(self) -> int | None:
         """When `look` wants to be called if nothing happens before."""
         if self.state == "ended" or self._paused_at is not None:

@@ -1,0 +1,1 @@
+"""Trying out without instruments: what a tape says, said again."""
