@@ -158,6 +158,15 @@ def procedure(camera: Camera) -> None:
     time.sleep(4)
 
 
+def reactions(camera: Camera) -> None:
+    """What happens by itself in the shop, one of them open."""
+    camera.driver.get(f"{camera.base}/procedures/reactions")
+    time.sleep(3)
+    camera.driver.find_elements("css selector", ".opener")[0].click()
+    time.sleep(1)
+    camera.take("reactions")
+
+
 def main() -> None:
     """Take them all."""
     camera = Camera()
@@ -180,7 +189,6 @@ def main() -> None:
             field = driver.find_element("xpath", f"//label[normalize-space(.)='{label}']/following::input[1]")
             field.send_keys(Keys.CONTROL + "a")
             field.send_keys(text)
-        camera.take("begin")
         camera.press("Begin logging")
     time.sleep(70)
     shop(valve=0.6)
@@ -257,6 +265,7 @@ def main() -> None:
     camera.press("Save")
     camera.press("remove")
     commands(camera)
+    reactions(camera)
     procedure(camera)
     shop(valve=0.6)
     driver.get(camera.base)

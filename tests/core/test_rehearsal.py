@@ -70,7 +70,7 @@ def test_what_follows_a_command_is_what_followed_it_then() -> None:
     assert told[1][2] == "Pump 0: answered “OK”"
     # 50 % is passed with the sample at 15.2 s of the tape, 5.25 s behind the command at 9.95 s.
     assert told[2][0] == pytest.approx(5.25 + 0.03, abs=0.21)
-    assert told[3][0] == pytest.approx(told[2][0] + 2, abs=0.01)
+    assert told[3][0] == pytest.approx(told[2][0] + 2.5, abs=0.01)
     assert [(one.instrument, one.command, one.data, one.known) for one in done.sent] == [
         ("switch-box", "pump", b"P0\r", True)
     ]

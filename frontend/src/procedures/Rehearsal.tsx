@@ -12,19 +12,10 @@ import { Trouble } from "../parts/Trouble";
 import { lasting } from "./lines";
 
 const Box = styled.section`
-  ol {
-    list-style: none;
-    margin: 8px 0 0;
-    padding: 0;
-    max-height: 50vh;
-    overflow-y: auto;
-  }
-  li {
-    display: grid;
-    grid-template-columns: 62px 54px minmax(0, 1fr);
-    gap: 8px;
-    padding: 2px 0;
-    font-variant-numeric: tabular-nums;
+  .outcome {
+    font-size: 16px;
+    font-weight: 700;
+    margin: 12px 0 4px;
   }
   .quiet {
     color: var(--quiet);
@@ -32,6 +23,21 @@ const Box = styled.section`
   .bad {
     color: var(--fault);
     font-weight: 600;
+  }
+`;
+
+const Steps = styled.ol`
+  list-style: none;
+  margin: 8px 0 0;
+  padding: 0;
+  max-height: 50vh;
+  overflow-y: auto;
+  li {
+    display: grid;
+    grid-template-columns: 62px 54px minmax(0, 1fr);
+    gap: 8px;
+    padding: 2px 0;
+    font-variant-numeric: tabular-nums;
   }
 `;
 
@@ -62,7 +68,7 @@ export function Rehearsal({ text, onClose }: { text: string; onClose: () => void
   return fields.within(
     <Box aria-label="Rehearsal">
       <h2>Rehearsal</h2>
-      <p className="quiet">
+      <p className="quiet" style={{ marginBottom: 10 }}>
         In quick time, against the instruments as they answered in a run. Nothing is sent to the bench.
       </p>
       {runs.error && <Trouble>{said(runs.error)}</Trouble>}
@@ -90,7 +96,7 @@ export function Rehearsal({ text, onClose }: { text: string; onClose: () => void
       {trouble && <Trouble>{trouble}</Trouble>}
       {report && (
         <div role="status">
-          <p className={report.failed ? "bad" : ""}>
+          <p className={report.failed ? "outcome bad" : "outcome"}>
             {report.failed ? `It would stop: ${report.why}.` : `It would take ${lasting(report.took_s)}.`}
           </p>
           {report.silent.length > 0 && (
@@ -119,7 +125,7 @@ export function Rehearsal({ text, onClose }: { text: string; onClose: () => void
               </Button>
             </Fields>
           )}
-          <ol>
+          <Steps tabIndex={0} aria-label="Steps of the rehearsal">
             {report.log.map((one, place) => (
               <li key={place} className={one.good ? "" : "bad"}>
                 <span className="quiet">{elapsed(one.at / 1000)}</span>
@@ -127,7 +133,7 @@ export function Rehearsal({ text, onClose }: { text: string; onClose: () => void
                 <span>{one.words}</span>
               </li>
             ))}
-          </ol>
+          </Steps>
         </div>
       )}
     </Box>,

@@ -1,11 +1,12 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render, screen, within } from "@testing-library/react";
+import { cleanup, render, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { ProcedureStatus } from "../api/client";
 import { serve } from "../fixtures.test-setup";
 import { Cards } from "./Cards";
 import { cardsOf, durationWords } from "./lines";
+import { Rehearsal } from "./Rehearsal";
 import { Running } from "./Running";
 
 afterEach(() => {
@@ -102,3 +103,49 @@ describe("a procedure that is carried out", () => {
     ).toBeDefined();
   });
 });
+
+describe("a rehearsal", () => {
+  const report = (more: object) => ({
+    took_s: 66, failed: false, why: "all steps are done", asks: 0, silent: [], played_s: 68,
+    log: [{ at: 8_500_000, line: 7, words: "steady", good: true }],
+    sends: [{ after_s: 1, instrument: "valve", command: "opening", data: "VP 020.0", known: false }],
+    ...more,
+  }); // prettier-ignore
+  const runs = { total: 1, runs: [{ id: "r1", name: "Acceptance", begun_at: 1e15 }] };
+  it("says how long it would take, and what was taken as answered", async () => {
+    const { sent } = serve({
+      "GET /api/runs": { status: 200, body: runs },
+      "POST /api/procedures/rehearse": { status: 200, body: report({}) },
+    });
+    within_(<Rehearsal text={TEXT} onClose={() => undefined} />);
+    await userEvent.click(await screen.findByRole("button", { name: "Rehearse" }));
+    expect(await screen.findByText("It would take 66 s.")).toBeDefined();
+    expect(screen.getByText(/1 of 1 commands were not sent in that run/)).toBeDefined();
+    expect(screen.getByText("00:00:08")).toBeDefined();
+    expect(sent).toEqual([{ text: TEXT, run: "r1", answers: {} }]);
+  });
+  it("asks for the number that is wanted, and goes on with it", async () => {
+    const { sent } = serve({
+      "GET /api/runs": { status: 200, body: runs },
+      "POST /api/procedures/rehearse": {
+        status: 200,
+        body: report({ failed: true, why: "line 2 asks", asks: 2, silent: ["Valve"] }),
+      },
+    });
+    within_(<Rehearsal text={TEXT} onClose={() => undefined} />);
+    await userEvent.click(await screen.findByRole("button", { name: "Rehearse" }));
+    expect(await screen.findByText("It would stop: line 2 asks.")).toBeDefined();
+    expect(screen.getByText(/This run has nothing of Valve/)).toBeDefined();
+    await userEvent.type(screen.getByLabelText("Line 2 asks for a number"), "7,5");
+    await userEvent.click(screen.getByRole("button", { name: "Go on" }));
+    await waitFor(() => expect(sent).toHaveLength(2));
+    expect(sent[1]).toMatchObject({ answers: { 2: 7.5 } });
+  });
+});
+
+const within_ = (element: React.ReactNode): void =>
+  void render(
+    <QueryClientProvider client={new QueryClient({ defaultOptions: { queries: { retry: false } } })}>
+      {element}
+    </QueryClientProvider>,
+  );

@@ -29,6 +29,9 @@ BEFORE = 3_000_000
 TAKEN_AS_ANSWERED = 50_000
 """Microseconds that a command takes which is not on the tape."""
 
+POINT_BEGINS = 500_000
+"""Microseconds that a point takes besides its average: it begins behind the samples that are on their way."""
+
 MOST_TURNS = 3_000_000
 """Turns of the clock after which a rehearsal is given up."""
 
@@ -195,7 +198,7 @@ class Rehearsal:
         if wish.what == "command":
             self._command(wish, told)
         elif wish.what == "point":
-            self._at(self._now + wish.span, partial(told, True, "point taken"))
+            self._at(self._now + POINT_BEGINS + wish.span, partial(told, True, "point taken"))
         else:
             words = {"mark": f"marked “{wish.text}”", "begin run": f"the run “{wish.text}” would begin"}
             told(True, words.get(wish.what, "the run would end"))
