@@ -10,13 +10,16 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import RecorderProcess, Shop, wait_for
+from tests.recorder.inside import inside
 from tests.recorder.reacting import BOX, GAUGE, SumpGauge, SwitchBox
 from tests.recorder.test_procedures import ask
-from tidybench.core.tape.events import CommandGiven, Note, Reacted
+from tidybench.core.batch import Batch
+from tidybench.core.tape.events import CommandGiven, Event, Note, Reacted
 from tidybench.runs.last_reactions import last_reactions
 from tidybench.runs.marks import read_marks
 from tidybench.runs.tape import read_kinds
 from tidybench.wire.client import RecorderAway
+from tidybench.wire.places import Places
 from tidybench.wire.reactions import (
     ApplyReactions,
     ArmReaction,
@@ -271,6 +274,36 @@ def test_what_does_not_fit_is_said_and_a_document_that_somebody_else_kept_is_not
     assert answer.why.startswith("Other reactions were kept meanwhile")
     assert ask(recorder, ApplyReactions(kept=KeptReactions(text="reaction = 3"))).trouble == "invalid"
     assert [one.id for one in recorder.status().reactions] == ["low"]
+
+
+def test_what_is_due_is_not_said_to_be_done_before_it_stands_on_the_tape(
+    places: Places, gauge: SumpGauge, box: SwitchBox, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A segment that begins just then, and a kill: it would never be done."""
+    with inside(places) as bench:
+        setups = [SetupText(id="sump-gauge", text=GAUGE), SetupText(id="switch-box", text=BOX)]
+        assert bench.ask(ApplySetups(setups=setups)).trouble == ""
+        assert bench.ask(ApplyReactions(kept=KeptReactions(text=LOW))).trouble == ""
+        reactor, journal = bench.recorder.reactor, bench.recorder.journal
+
+        def stood() -> str:
+            standing = reactor.standing()
+            assert standing is not None
+            return standing.reacted["low"]
+
+        wait_for(lambda: stood() == "good", "it to be good")
+        real, seen = journal.put, []
+
+        def put(link: str, event: Event, batch: Batch | None = None) -> int:
+            if isinstance(event, Reacted):
+                seen.append(stood())
+            return real(link, event, batch)
+
+        monkeypatch.setattr(journal, "put", put)
+        gauge.level = 10.0
+        wait_for(lambda: box.pump == 0, "the pump to be off")
+        assert seen == ["good"]
+        assert stood() == "below"
 
 
 def test_killed_at_any_instant_no_reaction_commands_twice_and_none_is_forgotten(

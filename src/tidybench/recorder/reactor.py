@@ -34,6 +34,9 @@ logger = logging.getLogger(__name__)
 IDLE = 0.5
 """Seconds between two looks where nothing is due."""
 
+HURRY_EVERY = 2_000
+"""Microseconds between two times that the writer is hurried for a calculated channel: else a fast stream would never be gathered."""
+
 
 @dataclass(slots=True)
 class _Told:
@@ -98,6 +101,8 @@ class Reactor(threading.Thread):
         self._feeding: frozenset[int] = frozenset()  # what those are made from
         self._reactions = Reactions()
         self.kept = KeptReactions()
+        self._hurried_at = 0
+        self._on_its_way: dict[str, str] = {}  # due, and not on the tape yet: how their channels stood before
         self._begun = False  # until it is known what was done before a restart, nothing is
         try:
             self._reactions, self.kept = load_reactions(kept.text or "format = 1\n"), kept
@@ -183,12 +188,24 @@ class Reactor(threading.Thread):
             number = word >> 8
             watched = watched or number in watches
             if number in feeding:
-                self._journal.hurry()  # what is calculated from it is calculated at once
                 feeding = frozenset()
+                self._hurry()  # what is calculated from it is calculated at once
         if not watched:
             return []
         with self._lock:
-            return self._fitted.watches.samples(batch.words, batch.values, self._clock.now())
+            return self._due(self._fitted.watches.samples(batch.words, batch.values, self._clock.now()))
+
+    def _hurry(self) -> None:
+        now = self._clock.now()
+        if not 0 <= now - self._hurried_at < HURRY_EVERY:
+            self._hurried_at = now
+            self._journal.hurry()
+
+    def _due(self, found: list[Reacting]) -> list[Reacting]:
+        """Until they are on the tape, a segment that begins must not say that they have been. Under the lock."""
+        for one in found:
+            self._on_its_way[one.part.id] = one.before
+        return found
 
     def react(self, due: Sequence[Reacting]) -> None:
         """Carry these out. Any thread: nothing is waited for."""
@@ -211,7 +228,8 @@ class Reactor(threading.Thread):
                 pairs = zip(entry.batch.words, entry.batch.values, strict=True)
                 for word, value in pairs:
                     if word >> 8 in numbers:
-                        due += self._fitted.watches.samples((word,), (value,), self._clock.now())
+                        found = self._fitted.watches.samples((word,), (value,), self._clock.now())
+                        due += self._due(found)
         self.react(due)
 
     # ---- the thread
@@ -228,7 +246,7 @@ class Reactor(threading.Thread):
                     return
                 if self._of is not self._employed():
                     self._fit()
-                due = self._fitted.watches.look(self._clock.now())
+                due = self._due(self._fitted.watches.look(self._clock.now()))
                 if not due and not self._to_do:
                     self._change.wait(self._patience())
                 calls = list(self._to_do)
@@ -298,6 +316,8 @@ class Reactor(threading.Thread):
         if remark:
             words[0] += remark
         self._journal.put("", Reacted(one.at, part.id, part.name, one.standing, one.before, value, words, instruments))  # fmt: skip
+        with self._lock:
+            self._on_its_way.pop(part.id, None)
         by = asked_by(part.name)
         for place, do in enumerate(doing):
             came = partial(self._came, part, place)
@@ -382,13 +402,15 @@ class Reactor(threading.Thread):
             if not self._reactions.reaction:
                 return None
             reacted = {watch.part.id: str(watch.reacted) for watch in self._fitted.watches.all}
+            reacted |= self._on_its_way
         return ReactionsStand(self._clock.now(), reacted)
 
     def status(self) -> list[ReactionStatus]:
         """Of each, in their order. Any thread."""
-        with self._lock:
-            watches = {watch.part.id: watch for watch in self._fitted.watches.all}
-            return [self._status(part, watches.get(part.id)) for part in self._reactions.reaction]
+        with self._lock:  # links wait for it: nothing is made while it is held
+            parts, found = self._reactions.reaction, self._fitted
+        watches = {watch.part.id: watch for watch in found.watches.all}
+        return [self._status(part, watches.get(part.id)) for part in parts]
 
     def _status(self, part: ReactionPart, watch: ReactionWatch | None) -> ReactionStatus:
         told = self._told.get(part.id) or _Told()
