@@ -133,6 +133,41 @@ def test_what_is_never_steady_goes_on_where_it_is_told_to() -> None:
     assert len(driver.sent()) == 2
 
 
+@pytest.mark.parametrize(
+    ("says", "why", "sent"),
+    [
+        (True, "all steps are done", [400.0, 500.0, 20.0]),
+        (False, "Set target 400: refused with “E7”; stopped by M. Okafor", [400.0, 20.0]),
+        (None, "Set target 400: refused with “E7”, and nobody said what then", [400.0, 20.0]),
+    ],
+)
+def test_a_person_says_what_then(says: bool | None, why: str, sent: list[float]) -> None:
+    text = steps("set kiln.target to 400 [°C], else ask", "set kiln.target to 500 [°C], else go on")
+    driver = Driver(made(f"{text}\nalways\n  set kiln.target to 20 [°C], else ask\n"), target=False)
+    driver.look()
+    question = driver.run.question
+    assert question is not None
+    assert question.text == "Set target 400: refused with “E7”. Go on all the same?"
+    if says is None:
+        driver.now += 8 * 3600 * S
+    else:
+        driver.run.answer(says, "M. Okafor")
+    driver.look()
+    assert driver.run.state == "ended", "at its end nobody is waited for"
+    assert [values["target"] for _, values in driver.sent()] == sent
+    assert driver.run.why == why
+
+
+def test_a_channel_is_zeroed_or_it_stops() -> None:
+    driver = Driver(made(steps("zero flow", 'zero "kiln-temp", else go on')))
+    driver.look()
+    assert [(one.what, one.text) for one in driver.done] == [("zero", "flow"), ("zero", "kiln-temp")]
+    driver = Driver(made(steps("zero flow", 'say "never"')), zero=False)
+    driver.look()
+    assert driver.run.failed
+    assert "never" not in driver.log()
+
+
 @pytest.mark.parametrize("how", ["stop", "no", "refused", "nobody"])
 def test_however_it_ends_what_is_always_done_is_done_once(how: str) -> None:
     text = ACCEPTANCE.replace('"Door shut?"', '"Door shut?", at most 5 s')
@@ -308,6 +343,8 @@ def test_a_value_that_is_not_there_stops_it_and_is_no_number(value: str, why: st
             "2:31 text may not have ;: a second command could begin behind it.",
         ),
         (['\tsay "x"'], "2:1 Indent with blanks: a tab is as wide as each program likes."),
+        (["zero tank"], "2:8 There is no channel “tank” on this bench."),
+        (["zero flow + 1"], "2:8 A channel is wanted here, by its id: zero discharge."),
     ],
 )
 def test_what_is_wrong_is_said_with_its_place(lines: list[str], problem: str) -> None:

@@ -192,6 +192,22 @@ def test_the_end_of_one_does_not_make_the_next_one_forgotten(places: Places) -> 
         assert state.now.procedure is None
 
 
+def test_a_channel_is_zeroed_by_a_step(shop: Shop, recorder: RecorderProcess) -> None:
+    recorder.start("loop-flow-meter")
+    wait_for(recorder.all_passing, "all to pass")
+    time.sleep(1)
+    assert ask(recorder, StartProcedure(text="procedure Zero\n  zero loop-flow\n")).trouble == ""
+    wait_for(lambda: ended(recorder), "its end")
+    found = procedure(recorder)
+    assert found is not None
+    assert "Loop flow" in found.log[1].words
+    assert "is taken off from now on" in found.log[1].words
+    channel = next(one for one in recorder.status().channels if one.id == "loop-flow")
+    assert channel.zero > 50
+    wrong = ask(recorder, StartProcedure(text="procedure Zero\n  zero flow\n"))
+    assert wrong.why == "Line 2, column 8: There is no channel “flow” on this bench."
+
+
 def test_it_says_where_it_was(valve: HeardPositioner, recorder: RecorderProcess) -> None:
     recorder.start("valve-positioner")
     wait_for(recorder.all_passing, "all to pass")

@@ -59,6 +59,9 @@ class Bench(Protocol):
     def take_point(self, name: str, span: int, by: str, told: Told) -> None:
         """Begin to take a point; it is told when that has begun."""
 
+    def zero(self, channel: str, told: Told) -> None:
+        """Zero a channel at its present value."""
+
     def begin_run(self, name: str, operator: str, told: Told) -> None:
         """Begin a run."""
 
@@ -319,6 +322,8 @@ class Conductor(threading.Thread):
                 self._bench.take_point(
                     wish.text, wish.span, by, partial(self._ordered, run, wish.number, told)
                 )
+            elif wish.what == "zero":
+                self._bench.zero(wish.text, told)
             elif wish.what == "begin run":
                 who = self._kept.by if self._kept is not None and self._kept.by != NOBODY else ""
                 self._bench.begin_run(wish.text, who, told)

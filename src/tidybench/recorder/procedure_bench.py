@@ -23,10 +23,11 @@ class ProcedureBench(Bench):
         service: Mailbox,
         begin: Callable[[BeginRun], None],
         end: Callable[[str, str], "Future[None]"],
+        zero: Callable[[str], str],
     ) -> None:
-        """`begin`, `end`: the service's, which remembers the run."""
+        """`begin`, `end`, `zero`: the service's, which remembers the run and what is taken off."""
         self._writer, self._service = writer, service
-        self._begin, self._end = begin, end
+        self._begin, self._end, self._zero = begin, end, zero
 
     def mark(self, text: str, by: str, told: Told) -> None:
         writer = self._writer()
@@ -52,6 +53,9 @@ class ProcedureBench(Bench):
             return str(taking.number)
 
         answered(writer.mailbox.send(call), told)
+
+    def zero(self, channel: str, told: Told) -> None:
+        answered(self._service.send(lambda: self._zero(channel)), told)
 
     def begin_run(self, name: str, operator: str, told: Told) -> None:
         def call() -> str:

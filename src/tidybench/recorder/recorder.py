@@ -106,11 +106,13 @@ class Recorder:
         if self.state.now.armed is not None:
             self.writer.arm_again(self.state.now.armed)
         self.safe = teller.safe = SafeStates(lambda: self.employment.now, acts, self.journal, self.clock)
+        zeros = Zeros(self.employment, self.state, self.writer.samples, self.clock)
         bench = ProcedureBench(
             lambda: self.writer,
             service_mail,
             lambda request: self.service.begin_run(request),
             lambda run, reason: self.service.end_run(run, reason),
+            lambda channel: zeros.press(channel, undo=False).rstrip("."),
         )
         self.conductor = teller.conductor = Conductor(
             lambda: self.employment.now,
@@ -147,7 +149,7 @@ class Recorder:
         parts = Parts(
             writer=self.writer,
             employment=self.employment,
-            zeros=Zeros(self.employment, self.state, self.writer.samples, self.clock),
+            zeros=zeros,
             ports=held,
             searches=SearchDesk(places.simulated, held.workers_on),
             commands=HandCommands(),

@@ -16,11 +16,13 @@ CALCULATED_AGE = 5_000_000
 
 @dataclass(slots=True, frozen=True)
 class ChannelView:
-    """A channel that a procedure may name. `age`: microseconds that its value may be old."""
+    """A channel that a procedure may name. `age`: microseconds that its value may be old. `calculated`: it has no zero of
+    its own."""
 
     number: int
     unit: str
     age: int
+    calculated: bool = False
 
 
 @dataclass(slots=True, frozen=True)
@@ -52,5 +54,5 @@ def view_of(
     }
     for part in calculated:
         age = round(part.age_s * 1e6) if part.age_s is not None else CALCULATED_AGE
-        channels[part.id] = ChannelView(numbers[part.id], part.unit, max(age, MIN_AGE))
+        channels[part.id] = ChannelView(numbers[part.id], part.unit, max(age, MIN_AGE), calculated=True)
     return BenchView(commands, [setup.instrument.id for setup in setups], channels)

@@ -26,6 +26,7 @@ from tidybench.core.procedure.steps import (
     WaitSteady,
     WaitUntil,
     Words,
+    ZeroIt,
 )
 from tidybench.core.units import UnitError, unit_of
 
@@ -129,6 +130,12 @@ class _Checker:
             else:
                 self.made.steady.add(step.channel)
                 self._formula(step.line, step.band, known, channel.unit)
+        elif isinstance(step, ZeroIt):
+            channel = self._view.channels.get(step.channel)
+            if channel is None:
+                self._wrong(step.line, step.column, f"There is no channel “{step.channel}” on this bench")
+            elif channel.calculated:
+                self._wrong(step.line, step.column, f"“{step.channel}” is calculated: zero what it is made from")  # fmt: skip
         elif isinstance(step, If):
             self._condition(step.line, step.condition, known)
             self.block(step.then, dict(known))

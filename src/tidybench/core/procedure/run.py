@@ -14,6 +14,7 @@ from tidybench.core.expression.program import Nothing, Program
 from tidybench.core.plan.steadiness import Steadiness
 from tidybench.core.procedure.checked import PLACED, Checked, text_fields
 from tidybench.core.procedure.steps import (
+    ASKED,
     Ask,
     BeginRun,
     Else,
@@ -30,6 +31,7 @@ from tidybench.core.procedure.steps import (
     WaitSteady,
     WaitUntil,
     Words,
+    ZeroIt,
 )
 from tidybench.core.values.figure import figure
 
@@ -48,7 +50,7 @@ class Wish:
     """Something that is to be done. `number` tells it from the others of this procedure; what comes of it is `told`."""
 
     number: int
-    what: Literal["command", "mark", "point", "begin run", "end run"]
+    what: Literal["command", "mark", "point", "zero", "begin run", "end run"]
     line: int
     text: str = ""
     instrument: str = ""
@@ -340,6 +342,8 @@ class ProcedureRun:
             yield from self._mark(step)
         elif isinstance(step, Point):
             yield from self._want("point", step.line, self._filled(step.words), step.span, step.otherwise)
+        elif isinstance(step, ZeroIt):
+            yield from self._want("zero", step.line, step.channel, otherwise=step.otherwise)
         elif isinstance(step, BeginRun):
             yield from self._want("begin run", step.line, self._filled(step.words))
         elif isinstance(step, EndRun):
@@ -368,7 +372,7 @@ class ProcedureRun:
         good, words = yield _Pause(until, wish=wish, words=f"the answer to {what}")
         words = words if words is not None else "nothing came of it: it is not known whether it was done"
         self._say(step.line, f"{what}: {words}", good)
-        self._else(good, step.otherwise, f"{what}: {words}")
+        yield from self._otherwise(good, step.line, step.otherwise, f"{what}: {words}")
 
     def _until(self, step: WaitUntil) -> Steps:
         program = self.made.program(step.condition)
@@ -379,7 +383,7 @@ class ProcedureRun:
             f"{step.condition.text}" if good else f"{step.condition.text}: not within {_span(step.at_most)}"
         )
         self._say(step.line, what, good)
-        self._else(good, step.otherwise, what)
+        yield from self._otherwise(good, step.line, step.otherwise, what)
 
     def _until_steady(self, step: WaitSteady) -> Steps:
         channel = self.made.view.channels[step.channel]
@@ -391,7 +395,7 @@ class ProcedureRun:
         )
         what = what if good else f"{what}: not within {_span(step.at_most)}"
         self._say(step.line, what, good)
-        self._else(good, step.otherwise, what)
+        yield from self._otherwise(good, step.line, step.otherwise, what)
 
     def _ask(self, step: Ask) -> Steps:
         text = self._filled(step.words)
@@ -421,7 +425,7 @@ class ProcedureRun:
 
     def _want(
         self,
-        what: Literal["mark", "point", "begin run", "end run"],
+        what: Literal["mark", "point", "zero", "begin run", "end run"],
         line: int,
         text: str,
         span: int = 0,
@@ -430,7 +434,7 @@ class ProcedureRun:
         wish = self._wish(what, line, text, span=span)
         good, words = yield _Pause(wish=wish, words=f"{what} {text}".strip())
         self._say(line, str(words), good)
-        self._else(good, otherwise, str(words))
+        yield from self._otherwise(good, line, otherwise, str(words))
 
     def _for(self, step: For) -> Steps:
         before = self._names.get(step.name)
@@ -449,7 +453,7 @@ class ProcedureRun:
     # ---- their help
 
     def _wish(
-        self, what: Literal["command", "mark", "point", "begin run", "end run"], line: int, text: str, instrument: str = "",
+        self, what: Literal["command", "mark", "point", "zero", "begin run", "end run"], line: int, text: str, instrument: str = "",
         command: str = "", values: dict[str, float | str] | None = None, span: int = 0,
     ) -> Wish:  # fmt: skip
         self._number += 1
@@ -457,9 +461,20 @@ class ProcedureRun:
         self.wishes.append(wish)
         return wish
 
-    def _else(self, good: bool, otherwise: Else, what: str) -> None:
-        if not good and otherwise == "stop":
+    def _otherwise(self, good: bool, line: int, otherwise: Else, what: str) -> Steps:
+        """Where a step came to nothing: stop, go on, or as a person says."""
+        if good or otherwise == "go on":
+            return
+        if otherwise == "stop" or self.state != "running":  # at its end nobody is waited for
             raise Stopped(what)
+        text = f"{what}. Go on all the same?"
+        _, came = yield _Pause(self._now + ASKED, question=Question(line, text, None), words="an answer")
+        if not isinstance(came, tuple):
+            raise Stopped(f"{what}, and nobody said what then")
+        value, by = came
+        self._say(line, f"{'goes on all the same' if value else 'stops'}, by {by}", bool(value))
+        if not value:
+            raise Stopped(f"{what}; stopped by {by}")
 
     def _say(self, line: int, words: str, good: bool = True) -> None:
         said = Logged(self._now, line, words, good)

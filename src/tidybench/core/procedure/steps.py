@@ -3,8 +3,11 @@
 from dataclasses import dataclass, field
 from typing import Literal
 
-Else = Literal["stop", "go on"]
-"""What happens where a step comes to nothing."""
+ASKED = 8 * 3_600_000_000
+"""Microseconds that a person has for an answer unless the step says otherwise."""
+
+Else = Literal["stop", "go on", "ask"]
+"""What happens where a step comes to nothing; a person may be asked."""
 
 
 @dataclass(slots=True, frozen=True)
@@ -98,6 +101,16 @@ class Point:
 
 
 @dataclass(slots=True, frozen=True)
+class ZeroIt:
+    """`zero CHANNEL`: its present value is taken off from then on."""
+
+    line: int
+    channel: str
+    column: int
+    otherwise: Else = "stop"
+
+
+@dataclass(slots=True, frozen=True)
 class BeginRun:
     """`begin run "…"`: each reading."""
 
@@ -142,7 +155,7 @@ class For:
     body: "tuple[Step, ...]"
 
 
-Step = Tell | Wait | WaitUntil | WaitSteady | Ask | Mark | Point | BeginRun | EndRun | Let | If | For
+Step = Tell | Wait | WaitUntil | WaitSteady | Ask | Mark | Point | ZeroIt | BeginRun | EndRun | Let | If | For
 
 
 @dataclass(slots=True, frozen=True)

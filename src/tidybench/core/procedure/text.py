@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from tidybench.core.procedure.steps import (
+    ASKED,
     Ask,
     BeginRun,
     Else,
@@ -26,6 +27,7 @@ from tidybench.core.procedure.steps import (
     WaitSteady,
     WaitUntil,
     Words,
+    ZeroIt,
 )
 
 LONGEST, LONGEST_LINE, MOST_LINES, DEEPEST, MOST_TURNS = 200_000, 500, 2000, 12, 10_000
@@ -36,23 +38,21 @@ MOST = 7 * 86_400_000_000
 LONGEST_NAME = 100
 """Characters of a run's name, before values are put into it."""
 
-ASKED = 8 * 3_600_000_000
-"""Microseconds that a person has for an answer unless the step says otherwise."""
-
 NAMED = "It begins with its name: procedure Pump acceptance."
 AVERAGED = 10_000_000
 NUMBER = r"[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?"
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 _SPAN = re.compile(rf"({NUMBER})\s*(ms|s|min|h)\b")
 _TELL = re.compile(r"([a-z0-9][a-z0-9_-]*)\.([a-z0-9][a-z0-9._-]*)(?=\s|,|$)")
-_TAIL = re.compile(r",\s*else\s+(stop|go on)\s*$")
+_TAIL = re.compile(r",\s*else\s+(stop|go on|ask)\s*$")
 _AT_MOST = re.compile(rf",\s*at most\s+({NUMBER}\s*(?:ms|s|min|h))\s*$")
 _STEADY = re.compile(
     rf'("?)([a-z0-9][a-z0-9._-]*)\1\s+is steady within\s+(.+?)\s+for\s+({NUMBER}\s*(?:ms|s|min|h))\s*$'
 )
+_CHANNEL = re.compile(r'("?)([a-z0-9][a-z0-9._-]*)\1')
 _UNIT = re.compile(r"\[([^\[\]]*)\]\s*$")
 WORDS = (
-    "set", "send", "wait", "ask", "mark", "say", "take point", "begin run", "end run", "let", "if", "else", "for", "repeat",
+    "set", "send", "wait", "ask", "mark", "say", "take point", "zero", "begin run", "end run", "let", "if", "else", "for", "repeat",
     "always", "procedure",
 )  # fmt: skip
 
@@ -174,7 +174,7 @@ class _Parser:
     def _step(self, line: _Line, indent: int, deep: int) -> Step | None:
         makers: dict[str, Callable[[_Line, str, int], Step]] = {
             "set": _set, "send": _send, "wait": _wait, "ask": _ask, "mark": _mark, "say": _mark, "take point": _point,
-            "begin run": _begin, "let": _let,
+            "zero": _zero, "begin run": _begin, "let": _let,
         }  # fmt: skip
         for word, make in makers.items():
             if line.text.startswith(word + " "):
@@ -193,7 +193,7 @@ class _Parser:
             raise _Wrong(line.column(0), f"“{line.text}” is not indented: it stands below the steps, at the beginning of its line.")  # fmt: skip
         word = line.text.split()[0]
         near = difflib.get_close_matches(word, WORDS, 1, 0.6)
-        hint = f" Perhaps “{near[0]}” is meant." if near else f" Known are {', '.join(WORDS[:14])}."
+        hint = f" Perhaps “{near[0]}” is meant." if near else f" Known are {', '.join(WORDS[:15])}."
         raise _Wrong(line.column(0), f"“{word}” is no step.{hint}")
 
     def _if(self, line: _Line, indent: int, deep: int) -> Step:
@@ -247,7 +247,8 @@ def _tail(rest: str) -> tuple[str, Else]:
     match = _TAIL.search(rest)
     if match is None:
         return rest, "stop"
-    return rest[: match.start()].rstrip(), "go on" if match[1] == "go on" else "stop"
+    found: dict[str, Else] = {"go on": "go on", "ask": "ask"}
+    return rest[: match.start()].rstrip(), found.get(match[1], "stop")
 
 
 def _quoted(rest: str, column: int) -> tuple[Words, str]:
@@ -365,6 +366,14 @@ def _point(line: _Line, rest: str, column: int) -> Step:
         span, more = _span(more[1:].strip().removeprefix("averaging "), column), ""
     _nothing_more(more, column)
     return Point(line.number, words, span, otherwise)
+
+
+def _zero(line: _Line, rest: str, column: int) -> Step:
+    rest, otherwise = _tail(rest)
+    match = _CHANNEL.fullmatch(rest.strip())
+    if match is None:
+        raise _Wrong(column, "A channel is wanted here, by its id: zero discharge")
+    return ZeroIt(line.number, match[2], column, otherwise)
 
 
 def _begin(line: _Line, rest: str, column: int) -> Step:

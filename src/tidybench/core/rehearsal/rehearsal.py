@@ -200,7 +200,11 @@ class Rehearsal:
         elif wish.what == "point":
             self._at(self._now + POINT_BEGINS + wish.span, partial(told, True, "point taken"))
         else:
-            words = {"mark": f"marked “{wish.text}”", "begin run": f"the run “{wish.text}” would begin"}
+            words = {
+                "mark": f"marked “{wish.text}”",
+                "begin run": f"the run “{wish.text}” would begin",
+                "zero": f"{wish.text} would be zeroed; in what follows it is not",
+            }
             told(True, words.get(wish.what, "the run would end"))
 
     def _command(self, wish: Wish, told: Callable[[bool, str], None]) -> None:
