@@ -12,7 +12,7 @@ from tidybench.core.compile.load import load
 from tidybench.core.procedure.bench_view import BenchView, ChannelView, view_of
 from tidybench.core.procedure.checked import Checked, checked
 from tidybench.core.procedure.run import ProcedureRun, Wish
-from tidybench.core.procedure.steps import ProcedureError
+from tidybench.core.procedure.steps import ProcedureError, plans_in
 from tidybench.core.procedure.text import WORDS, parse
 
 ROOT = Path(__file__).parents[2]
@@ -24,7 +24,7 @@ def view() -> BenchView:
     setup = load(SETUP)
     commands = {("kiln", part.id): compile_command(setup, part) for part in setup.command}
     channels = {"flow": ChannelView(FLOW, "L/min", S), "kiln-temp": ChannelView(TEMP, "°C", S)}
-    return BenchView(commands, ["kiln", "meter"], channels)
+    return BenchView(commands, ["kiln", "meter"], channels, ["Firing plan"])
 
 
 def made(text: str) -> Checked:
@@ -156,6 +156,15 @@ def test_a_person_says_what_then(says: bool | None, why: str, sent: list[float])
     assert driver.run.state == "ended", "at its end nobody is waited for"
     assert [values["target"] for _, values in driver.sent()] == sent
     assert driver.run.why == why
+
+
+def test_a_run_is_begun_from_a_plan() -> None:
+    text = steps("if flow > 1 [L/min]", '  begin run from plan "Firing plan"')
+    driver = Driver(made(text))
+    assert plans_in(driver.run.made.procedure.steps) == {"Firing plan"}
+    driver.run.sample(FLOW, 0, 0, 5.0)
+    driver.look()
+    assert [(one.what, one.text) for one in driver.done] == [("begin from plan", "Firing plan")]
 
 
 def test_a_channel_is_zeroed_or_it_stops() -> None:
@@ -343,6 +352,8 @@ def test_a_value_that_is_not_there_stops_it_and_is_no_number(value: str, why: st
             "2:31 text may not have ;: a second command could begin behind it.",
         ),
         (['\tsay "x"'], "2:1 Indent with blanks: a tab is as wide as each program likes."),
+        (['begin run from plan "Nowhere"'], "2:24 There is no plan “Nowhere”."),
+        (["begin run from plan acceptance"], '2:23 A text in quotes is wanted here: "…".'),
         (["zero tank"], "2:8 There is no channel “tank” on this bench."),
         (["zero flow + 1"], "2:8 A channel is wanted here, by its id: zero discharge."),
     ],

@@ -192,6 +192,29 @@ def test_the_end_of_one_does_not_make_the_next_one_forgotten(places: Places) -> 
         assert state.now.procedure is None
 
 
+def test_a_run_is_begun_as_its_plan_says(shop: Shop, recorder: RecorderProcess) -> None:
+    recorder.start("loop-flow-meter")
+    wait_for(recorder.all_passing, "all to pass")
+    text = 'procedure Planned\n  begin run from plan "Acceptance"\n  wait 1 s\n'
+    refused = ask(recorder, StartProcedure(text=text))
+    assert refused.why == "Line 2, column 24: There is no plan “Acceptance”."
+    rule = {"kind": "steady rows", "every_s": 0.5}
+    plan = {
+        "name": "Pump 7",
+        "item": "P7",
+        "row_rule": rule,
+        "ends": {"rows": 1000},
+        "begins": {"reading": "loop-flow"},
+    }
+    wanted = StartProcedure.model_validate({"text": text, "by": "M. Okafor", "plans": {"Acceptance": plan}})
+    assert ask(recorder, wanted).trouble == ""
+    wait_for(lambda: ended(recorder), "its end")
+    run = recorder.status().run
+    assert run is not None
+    assert (run.name, run.item, run.operator, run.ends.rows) == ("Pump 7", "P7", "M. Okafor", 1000)
+    assert run.row_rule.kind == "steady rows"
+
+
 def test_a_channel_is_zeroed_by_a_step(shop: Shop, recorder: RecorderProcess) -> None:
     recorder.start("loop-flow-meter")
     wait_for(recorder.all_passing, "all to pass")

@@ -4,12 +4,13 @@ import logging
 import threading
 import time
 from collections import deque
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from concurrent.futures import Future
 from functools import partial
 from typing import Protocol, TypeVar
 
 from tidybench.core.acting.act import InstrumentAct
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.procedure.bench_view import BenchView, view_of
 from tidybench.core.procedure.checked import Checked, checked
 from tidybench.core.procedure.run import ProcedureRun, Wish
@@ -62,8 +63,8 @@ class Bench(Protocol):
     def zero(self, channel: str, told: Told) -> None:
         """Zero a channel at its present value."""
 
-    def begin_run(self, name: str, operator: str, told: Told) -> None:
-        """Begin a run."""
+    def begin_run(self, name: str, operator: str, told: Told, plan: RunPlan | None = None) -> None:
+        """Begin a run of this name, or as `plan` says, now."""
 
     def end_run(self, reason: str, told: Told) -> None:
         """End the run that is on."""
@@ -101,16 +102,16 @@ class Conductor(threading.Thread):
 
     # ---- what others want
 
-    def check(self, text: str) -> Checked:
-        """Raises RequestRefused."""
+    def check(self, text: str, plans: Collection[str] = ()) -> Checked:
+        """`plans`: the names of those that runs can be begun from. Raises RequestRefused."""
         try:
-            return checked(parse(text), _view(self._employed()))
+            return checked(parse(text), _view(self._employed(), plans))
         except ProcedureError as error:
             raise RequestRefused("invalid", str(error)) from error
 
     def begin(self, kept: KeptProcedure) -> None:
         """Carry it out. Raises RequestRefused where it cannot be, or another one is."""
-        made = self.check(kept.text)
+        made = self.check(kept.text, kept.plans)
         with self._change:
             if self._left is not None or (self._run is not None and self._run.state != "ended"):
                 assert self._kept is not None
@@ -279,7 +280,7 @@ class Conductor(threading.Thread):
         why = ""
         while time.monotonic() < until and not self._ending:
             try:
-                made = self.check(left.text)
+                made = self.check(left.text, left.plans)
                 if all(self._acts.ready(one, self._employed()) for one in made.instruments):
                     break
             except RequestRefused as error:
@@ -324,9 +325,10 @@ class Conductor(threading.Thread):
                 )
             elif wish.what == "zero":
                 self._bench.zero(wish.text, told)
-            elif wish.what == "begin run":
+            elif wish.what in ("begin run", "begin from plan"):
+                plan = self._kept.plans[wish.text] if self._kept and wish.what == "begin from plan" else None
                 who = self._kept.by if self._kept is not None and self._kept.by != NOBODY else ""
-                self._bench.begin_run(wish.text, who, told)
+                self._bench.begin_run(wish.text, who, told, plan)
             else:
                 self._bench.end_run(by, told)
         except RequestRefused as error:
@@ -411,5 +413,5 @@ def answered(done: "Future[str]", told: Told) -> None:
     done.add_done_callback(after)
 
 
-def _view(employed: Employed) -> BenchView:
-    return view_of(employed.setups, employed.calculations.calculated, employed.numbers)
+def _view(employed: Employed, plans: Collection[str]) -> BenchView:
+    return view_of(employed.setups, employed.calculations.calculated, employed.numbers, plans)

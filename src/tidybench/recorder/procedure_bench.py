@@ -4,6 +4,7 @@ from collections.abc import Callable
 from concurrent.futures import Future
 
 from tidybench.core.plan.point_order import PointChannel, PointOrder, PointRule
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.recorder.conductor import Bench, Told, answered
 from tidybench.recorder.mailbox import Mailbox
 from tidybench.recorder.run_in_progress import checked_mark
@@ -57,10 +58,15 @@ class ProcedureBench(Bench):
     def zero(self, channel: str, told: Told) -> None:
         answered(self._service.send(lambda: self._zero(channel)), told)
 
-    def begin_run(self, name: str, operator: str, told: Told) -> None:
+    def begin_run(self, name: str, operator: str, told: Told, plan: RunPlan | None = None) -> None:
+        wanted = BeginRun(name=name[:120], operator=operator)
+        if plan is not None:
+            now = {"operator": plan.operator or operator, "begins": {"before_s": plan.begins.before_s}}
+            wanted = BeginRun.model_validate(plan.model_dump() | now)
+
         def call() -> str:
-            self._begin(BeginRun(name=name[:120], operator=operator))
-            return f"the run “{name}” has begun"
+            self._begin(wanted)
+            return f"the run “{wanted.name}” has begun"
 
         answered(self._service.send(call), told)
 

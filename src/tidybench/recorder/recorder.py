@@ -172,7 +172,7 @@ class Recorder:
         self.reactor.start()
 
     def _start_procedure(self, text: str, by: str) -> str:
-        self.service.start_procedure(StartProcedure(text=text, by=by))
+        self.service.start_procedure(StartProcedure(text=text, by=by, plans=self.reactor.kept.plans))
         return "its procedure has begun"
 
     def _remember_disarmed(self, disarmed: dict[str, str]) -> None:

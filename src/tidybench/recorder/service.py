@@ -414,8 +414,14 @@ class Service(threading.Thread):
         """Start it, and remember it. This thread. Raises RequestRefused."""
         parts = self._parts
         by = without_controls(request.by.strip(), "The name") or NOBODY
-        made = parts.conductor.check(request.text)
-        kept = KeptProcedure(name=made.procedure.name, text=request.text, by=by, begun_at=parts.clock.now())
+        made = parts.conductor.check(request.text, request.plans)
+        kept = KeptProcedure(
+            name=made.procedure.name,
+            text=request.text,
+            by=by,
+            begun_at=parts.clock.now(),
+            plans=request.plans,
+        )
         if parts.state.now.procedure is None:
             # Known before its first step: a recorder that is killed in it brings the bench to its end.
             parts.state.remember(procedure=kept)

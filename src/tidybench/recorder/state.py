@@ -32,13 +32,15 @@ class Armed(BaseModel):
 
 
 class KeptProcedure(BaseModel):
-    """A procedure that is being carried out. `line`: how far it had come when that was last remembered."""
+    """A procedure that is being carried out. `line`: how far it had come when that was last remembered; `plans`: those that it begins runs
+    from, by their names."""
 
     name: str
     text: str
     by: str
     begun_at: int
     line: int = 0
+    plans: dict[str, RunPlan] = {}
 
 
 class RecorderState(BaseModel):

@@ -3,6 +3,7 @@
 import time
 from typing import Annotated
 
+from anyio import from_thread
 from fastapi import APIRouter, HTTPException, Path, Request, Response
 from pydantic import Field
 from sqlalchemy.orm import Session
@@ -16,6 +17,7 @@ from tidybench.records.plans import plans
 from tidybench.runs.folder import slug
 from tidybench.web.context import context_of
 from tidybench.web.refusals import REFUSALS
+from tidybench.web.setup_routes import tell_reactions
 
 router = APIRouter(prefix="/api/plans", responses=REFUSALS)
 Name = Annotated[str, Path(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f\x7f/]+$")]
@@ -73,6 +75,7 @@ def remove_plan(request: Request, name: Name) -> None:
     with Session(context.engine) as session, session.begin():
         if not by_name.remove(session, Plan, context.bench_id(session), name):
             raise HTTPException(404, f"There is no plan “{name}”.")
+    from_thread.run(tell_reactions, context)
 
 
 def _keep(request: Request, plan: PlanFile) -> None:
@@ -83,3 +86,4 @@ def _keep(request: Request, plan: PlanFile) -> None:
         if len(plans(session, bench)) >= MAX_PLANS:
             raise HTTPException(409, f"There are {MAX_PLANS} plans already. Remove one first.")
         by_name.save(session, Plan, bench, plan.plan, text=text, saved_at=time.time_ns() // 1000)
+    from_thread.run(tell_reactions, context)  # a procedure of theirs may begin a run from it

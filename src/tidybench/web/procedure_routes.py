@@ -1,6 +1,7 @@
 """Procedures: kept by name, checked against the bench, started and stopped."""
 
 import time
+from dataclasses import dataclass
 from typing import Annotated
 
 from fastapi import APIRouter, HTTPException, Request, Response
@@ -13,18 +14,20 @@ from tidybench.core.procedure.bench_view import BenchView, view_of
 from tidybench.core.procedure.checked import Checked, checked
 from tidybench.core.procedure.steps import Problem, ProcedureError
 from tidybench.core.procedure.text import name_of, parse
-from tidybench.core.setup.calculated import load_calculations
+from tidybench.core.setup import Setup
+from tidybench.core.setup.calculated import Calculations, load_calculations
 from tidybench.core.setup.scaling import Finite
 from tidybench.core.values.exact import Exact
 from tidybench.records import by_name
 from tidybench.records.models import Procedure
+from tidybench.records.plans import plans_by_name
 from tidybench.records.procedures import procedures
 from tidybench.runs.folder import slug
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.instrument_routes import setups_in_force
 from tidybench.web.plan_routes import Name
 from tidybench.web.refusals import REFUSALS
-from tidybench.web.setup_routes import apply_reactions, calculations_text
+from tidybench.web.setup_routes import calculations_text, plans_for, tell_reactions
 from tidybench.wire.procedures import (
     AnswerQuestion,
     GetProcedure,
@@ -128,7 +131,7 @@ async def keep_procedure(request: Request, body: ProcedureText) -> ProcedureInfo
     """Keep a procedure under the name in its first line; an older one of this name is replaced. It may have problems still."""
     context = context_of(request)
     kept = await run_in_threadpool(_keep, context, body)
-    await apply_reactions(context)  # one of them may begin it
+    await tell_reactions(context)  # one of them may begin it
     return kept
 
 
@@ -186,7 +189,7 @@ async def remove_procedure(request: Request, name: Name) -> None:
     """Remove a procedure. One that is being carried out goes on."""
     context = context_of(request)
     await run_in_threadpool(_remove, context, name)
-    await apply_reactions(context)
+    await tell_reactions(context)
 
 
 def _remove(context: Context, name: str) -> None:
@@ -204,7 +207,8 @@ async def show_procedure(request: Request) -> ProcedureStatus | None:
 @router.post("/procedure/start", status_code=204)
 async def start_procedure(request: Request, body: ProcedureBegin) -> None:
     """Carry a procedure out, from its first step on."""
-    await answered(request, StartProcedure(text=body.text, by=body.by))
+    plans = await run_in_threadpool(plans_for, context_of(request), [body.text])
+    await answered(request, StartProcedure(text=body.text, by=body.by, plans=plans))
 
 
 @router.post("/procedure/stop", status_code=204)
@@ -239,7 +243,26 @@ def _look(text: str, view: BenchView) -> tuple[Checked | None, list[Problem]]:
 
 
 def _view(context: Context) -> BenchView:
+    return bench_now(context).view
+
+
+@dataclass(slots=True, frozen=True)
+class BenchNow:
+    """The bench as it is kept: what procedures are checked against. `numbers` of channels, by id."""
+
+    setups: list[Setup]
+    calculations: Calculations
+    numbers: dict[str, int]
+    view: BenchView
+
+
+def bench_now(context: Context) -> BenchNow:
+    """The bench as it is kept."""
     setups = [load(one.text) for one in setups_in_force(context)]
-    calculated = load_calculations(calculations_text(context)).calculated
-    ids = [channel.id for setup in setups for channel in setup.channel] + [one.id for one in calculated]
-    return view_of(setups, calculated, {id: number for number, id in enumerate(ids, 1)})
+    calculations = load_calculations(calculations_text(context))
+    ids = [channel.id for setup in setups for channel in setup.channel]
+    ids += [one.id for one in calculations.calculated]
+    numbers = {id: number for number, id in enumerate(ids, 1)}
+    with Session(context.engine) as session, session.begin():
+        plans = plans_by_name(session, context.bench_id(session))
+    return BenchNow(setups, calculations, numbers, view_of(setups, calculations.calculated, numbers, plans))

@@ -12,7 +12,6 @@ from tidybench.core.acting.reaction import ReactionWatch
 from tidybench.core.compile.edit import document_with
 from tidybench.core.compile.load import load
 from tidybench.core.setup import SetupError
-from tidybench.core.setup.calculated import load_calculations
 from tidybench.core.setup.reactions import REACTIONS, ReactionPart, Reactions, Standing, load_reactions
 from tidybench.core.setup.scaling import Finite
 from tidybench.core.values.exact import Exact
@@ -22,9 +21,9 @@ from tidybench.records.setups import save_reactions
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.given import Key
 from tidybench.web.instrument_routes import setups_in_force
-from tidybench.web.procedure_routes import AskedBy
+from tidybench.web.procedure_routes import AskedBy, bench_now
 from tidybench.web.refusals import REFUSALS
-from tidybench.web.setup_routes import SetupSaved, apply_reactions, calculations_text, reactions_kept
+from tidybench.web.setup_routes import SetupSaved, apply_reactions, reactions_kept
 from tidybench.wire.reactions import ArmReaction, CarryOutReaction, SeeReaction
 
 router = APIRouter(prefix="/api", responses=REFUSALS)
@@ -130,13 +129,11 @@ async def check_reactions(request: Request, body: Reactions) -> list[ReactionChe
 
 
 def _checked(context: Context, body: Reactions) -> list[ReactionChecked]:
-    setups = [load(one.text) for one in setups_in_force(context)]
-    calculated = load_calculations(calculations_text(context)).calculated
-    ids = [channel.id for setup in setups for channel in setup.channel] + [one.id for one in calculated]
-    numbers = {id: number for number, id in enumerate(ids, 1)}
+    bench = bench_now(context)
     with Session(context.engine) as session, session.begin():
         known = [one.name for one in procedures(session, context.bench_id(session))]
-    problems = fitted(body, setups, calculated, numbers, known, 0).problems
+    calculated = bench.calculations.calculated
+    problems = fitted(body, bench.setups, calculated, bench.numbers, known, 0).problems
     return [
         ReactionChecked(id=one.id, problems=problems[one.id], standings=one.standings)
         for one in body.reaction

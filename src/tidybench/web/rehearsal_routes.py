@@ -8,24 +8,20 @@ from typing import Annotated
 from fastapi import APIRouter, HTTPException, Request
 from pydantic import BaseModel, Field
 
-from tidybench.core.compile.load import load
-from tidybench.core.procedure.bench_view import view_of
 from tidybench.core.procedure.checked import checked
 from tidybench.core.procedure.steps import ProcedureError
 from tidybench.core.procedure.text import parse
 from tidybench.core.rehearsal.played import Played
 from tidybench.core.rehearsal.rehearsal import Rehearsal
-from tidybench.core.setup.calculated import load_calculations
 from tidybench.core.setup.scaling import Finite
 from tidybench.core.tape.lines import TapeError
 from tidybench.core.values.exact import Exact
 from tidybench.runs.folder import TAPE
 from tidybench.runs.tape import read_tape
 from tidybench.web.context import context_of
-from tidybench.web.instrument_routes import setups_in_force
+from tidybench.web.procedure_routes import bench_now
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.run_routes import folder_of
-from tidybench.web.setup_routes import calculations_text
 from tidybench.wire.procedures import LoggedStep
 
 MOST_EVENTS = 400_000
@@ -74,13 +70,9 @@ class RehearsalReport(BaseModel):
 def rehearse_procedure(request: Request, body: RehearsalWanted) -> RehearsalReport:
     """Carry a procedure out in quick time, as the instruments answered in a run. Nothing is sent."""
     context = context_of(request)
-    setups = [load(one.text) for one in setups_in_force(context)]
-    calculations = load_calculations(calculations_text(context))
-    ids = [channel.id for setup in setups for channel in setup.channel]
-    ids += [one.id for one in calculations.calculated]
-    numbers = {id: number for number, id in enumerate(ids, 1)}
+    bench = bench_now(context)
     try:
-        made = checked(parse(body.text), view_of(setups, calculations.calculated, numbers))
+        made = checked(parse(body.text), bench.view)
     except ProcedureError as error:
         raise HTTPException(400, str(error)) from None
     folder, _ = folder_of(request, body.run)
@@ -92,7 +84,13 @@ def rehearse_procedure(request: Request, body: RehearsalWanted) -> RehearsalRepo
         raise HTTPException(409, str(error)) from None
     until = time.monotonic() + WITHIN
     rehearsal = Rehearsal(
-        made, setups, calculations, numbers, played, body.answers, lambda: time.monotonic() < until
+        made,
+        bench.setups,
+        bench.calculations,
+        bench.numbers,
+        played,
+        body.answers,
+        lambda: time.monotonic() < until,
     )
     done = rehearsal.carry_out()
     return RehearsalReport(

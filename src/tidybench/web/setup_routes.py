@@ -1,5 +1,7 @@
 """Set-ups: those in force, and saving a new version."""
 
+import contextlib
+from collections.abc import Iterable
 from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Request
@@ -10,9 +12,13 @@ from starlette.concurrency import run_in_threadpool
 from tidybench.core import setup as setups
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
+from tidybench.core.plan.run_plan import RunPlan
+from tidybench.core.procedure.steps import ProcedureError, plans_in
+from tidybench.core.procedure.text import parse
 from tidybench.core.setup.calculated import load_calculations
 from tidybench.core.setup.reactions import load_reactions
 from tidybench.core.values.exact import Exact
+from tidybench.records.plans import plans_by_name
 from tidybench.records.procedures import procedures
 from tidybench.records.setups import (
     DOCUMENTS,
@@ -26,6 +32,7 @@ from tidybench.records.setups import (
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.given import Key
 from tidybench.web.refusals import REFUSALS
+from tidybench.wire.client import RecorderAway
 from tidybench.wire.reactions import ApplyReactions, KeptReactions
 from tidybench.wire.setups import ApplySetups, SetupText
 
@@ -209,6 +216,12 @@ async def apply_reactions(context: Context) -> str:
     return answer.why
 
 
+async def tell_reactions(context: Context) -> None:
+    """What reactions name has changed. A recorder that is away learns of it when it is there again."""
+    with contextlib.suppress(RecorderAway):
+        await apply_reactions(context)
+
+
 def reactions_kept(context: Context) -> KeptReactions:
     """The reactions in force, with the procedures that they name as far as there are any."""
     with Session(context.engine) as session, session.begin():
@@ -217,7 +230,22 @@ def reactions_kept(context: Context) -> KeptReactions:
         text = stored.text if stored is not None else ""
         named = load_reactions(text).procedures if text else []
         kept = procedures(session, bench) if named else []
-    return KeptReactions(text=text, procedures={one.name: one.text for one in kept if one.name in named})
+    found = {one.name: one.text for one in kept if one.name in named}
+    return KeptReactions(text=text, procedures=found, plans=plans_for(context, found.values()))
+
+
+def plans_for(context: Context, texts: Iterable[str]) -> dict[str, RunPlan]:
+    """The plans that procedures begin runs from, by their names, as far as there are any."""
+    named: set[str] = set()
+    for text in texts:
+        with contextlib.suppress(ProcedureError):  # its problems are said where it is looked at
+            procedure = parse(text)
+            named |= plans_in((*procedure.steps, *procedure.always))
+    if not named:
+        return {}
+    with Session(context.engine) as session, session.begin():
+        found = plans_by_name(session, context.bench_id(session))
+    return {name: plan for name, plan in found.items() if name in named}
 
 
 def calculations_text(context: Context) -> str:

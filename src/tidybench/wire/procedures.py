@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.setup.scaling import Finite
 from tidybench.core.values.exact import Exact
 
@@ -11,11 +12,12 @@ By = Annotated[str, Field(max_length=80)]
 
 
 class StartProcedure(Exact):
-    """Carry this text out. `by`: who asks."""
+    """Carry this text out. `by`: who asks; `plans`: those that it begins runs from, by their names."""
 
     kind: Literal["start procedure"] = "start procedure"
     text: Annotated[str, Field(max_length=200_000)]
     by: By = ""
+    plans: dict[str, RunPlan] = {}
 
 
 class StopProcedure(Exact):

@@ -4,16 +4,19 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
+from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.setup.reactions import Standing
 from tidybench.core.values.exact import Exact
 from tidybench.wire.procedures import By
 
 
 class KeptReactions(Exact):
-    """The document of a bench's reactions ("" for none), and the texts of the procedures that they carry out, by name."""
+    """The document of a bench's reactions ("" for none), the texts of the procedures that they carry out, by name, and the plans that those
+    begin runs from."""
 
     text: Annotated[str, Field(max_length=500_000)] = ""
     procedures: dict[str, str] = {}
+    plans: dict[str, RunPlan] = {}
 
 
 class ApplyReactions(Exact):

@@ -1,6 +1,6 @@
 """What of a bench a procedure may name."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from tidybench.core.compile.command import CompiledCommand, compile_command
@@ -27,15 +27,20 @@ class ChannelView:
 
 @dataclass(slots=True, frozen=True)
 class BenchView:
-    """What a procedure may name: commands by instrument and id, the instruments there are, channels by id."""
+    """What a procedure may name: commands by instrument and id, the instruments there are, channels by id, plans of
+    runs by name."""
 
     commands: Mapping[tuple[str, str], CompiledCommand]
     instruments: Sequence[str]
     channels: Mapping[str, ChannelView]
+    plans: Collection[str] = ()
 
 
 def view_of(
-    setups: Sequence[Setup], calculated: Sequence[CalculatedPart], numbers: Mapping[str, int]
+    setups: Sequence[Setup],
+    calculated: Sequence[CalculatedPart],
+    numbers: Mapping[str, int],
+    plans: Collection[str] = (),
 ) -> BenchView:
     """Of set-ups and calculated channels; `numbers`: of all channels, by id. Channels of states and clocks are left out: an
     expression has nothing to calculate from them."""
@@ -55,4 +60,4 @@ def view_of(
     for part in calculated:
         age = round(part.age_s * 1e6) if part.age_s is not None else CALCULATED_AGE
         channels[part.id] = ChannelView(numbers[part.id], part.unit, max(age, MIN_AGE), calculated=True)
-    return BenchView(commands, [setup.instrument.id for setup in setups], channels)
+    return BenchView(commands, [setup.instrument.id for setup in setups], channels, plans)

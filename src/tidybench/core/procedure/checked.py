@@ -151,6 +151,9 @@ class _Checker:
             if step.name:
                 self._unit(step.line, step.unit)
                 self._name(step.line, step.name, known, step.unit, None)
+        elif isinstance(step, BeginRun) and step.planned:
+            if step.words.text not in self._view.plans:
+                self._wrong(step.line, step.words.column, f"There is no plan “{step.words.text}”")
         elif isinstance(step, Mark | Point | BeginRun):
             self._words(step.line, step.words, known)
 

@@ -50,7 +50,7 @@ class Wish:
     """Something that is to be done. `number` tells it from the others of this procedure; what comes of it is `told`."""
 
     number: int
-    what: Literal["command", "mark", "point", "zero", "begin run", "end run"]
+    what: Literal["command", "mark", "point", "zero", "begin run", "begin from plan", "end run"]
     line: int
     text: str = ""
     instrument: str = ""
@@ -345,7 +345,8 @@ class ProcedureRun:
         elif isinstance(step, ZeroIt):
             yield from self._want("zero", step.line, step.channel, otherwise=step.otherwise)
         elif isinstance(step, BeginRun):
-            yield from self._want("begin run", step.line, self._filled(step.words))
+            text = step.words.text if step.planned else self._filled(step.words)
+            yield from self._want("begin from plan" if step.planned else "begin run", step.line, text)
         elif isinstance(step, EndRun):
             yield from self._want("end run", step.line, "")
         elif isinstance(step, Let):
@@ -425,7 +426,7 @@ class ProcedureRun:
 
     def _want(
         self,
-        what: Literal["mark", "point", "zero", "begin run", "end run"],
+        what: Literal["mark", "point", "zero", "begin run", "begin from plan", "end run"],
         line: int,
         text: str,
         span: int = 0,
@@ -453,7 +454,7 @@ class ProcedureRun:
     # ---- their help
 
     def _wish(
-        self, what: Literal["command", "mark", "point", "zero", "begin run", "end run"], line: int, text: str, instrument: str = "",
+        self, what: Literal["command", "mark", "point", "zero", "begin run", "begin from plan", "end run"], line: int, text: str, instrument: str = "",
         command: str = "", values: dict[str, float | str] | None = None, span: int = 0,
     ) -> Wish:  # fmt: skip
         self._number += 1

@@ -1,5 +1,6 @@
 """The steps of a procedure, as they are written. `line` counts from 1; expressions are texts with the column they begin at."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -112,10 +113,11 @@ class ZeroIt:
 
 @dataclass(slots=True, frozen=True)
 class BeginRun:
-    """`begin run "…"`: each reading."""
+    """`begin run "…"`: each reading; `begin run from plan "…"` (`planned`): as the plan of this name says, now."""
 
     line: int
     words: Words
+    planned: bool = False
 
 
 @dataclass(slots=True, frozen=True)
@@ -165,6 +167,19 @@ class Procedure:
     name: str
     steps: tuple[Step, ...]
     always: tuple[Step, ...] = field(default=())
+
+
+def plans_in(steps: Iterable[Step]) -> set[str]:
+    """The names of the plans that runs are begun from."""
+    found: set[str] = set()
+    for step in steps:
+        if isinstance(step, BeginRun) and step.planned:
+            found.add(step.words.text)
+        elif isinstance(step, If):
+            found |= plans_in((*step.then, *step.otherwise))
+        elif isinstance(step, For):
+            found |= plans_in(step.body)
+    return found
 
 
 @dataclass(slots=True, frozen=True)

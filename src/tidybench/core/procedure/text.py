@@ -377,11 +377,15 @@ def _zero(line: _Line, rest: str, column: int) -> Step:
 
 
 def _begin(line: _Line, rest: str, column: int) -> Step:
+    planned = rest.startswith("from plan ")
+    if planned:
+        column += len(rest) - len(rest[10:].lstrip())
+        rest = rest[10:].lstrip()
     words, more = _quoted(rest, column)
     if len(words.text) > LONGEST_NAME:
         raise _Wrong(column, f"A run's name has at most {LONGEST_NAME} characters.")
     _nothing_more(more, column)
-    return BeginRun(line.number, words)
+    return BeginRun(line.number, words, planned)
 
 
 def _let(line: _Line, rest: str, column: int) -> Step:

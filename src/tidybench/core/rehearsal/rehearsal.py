@@ -203,6 +203,7 @@ class Rehearsal:
             words = {
                 "mark": f"marked “{wish.text}”",
                 "begin run": f"the run “{wish.text}” would begin",
+                "begin from plan": f"a run would begin from the plan “{wish.text}”",
                 "zero": f"{wish.text} would be zeroed; in what follows it is not",
             }
             told(True, words.get(wish.what, "the run would end"))
