@@ -8,6 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -103,13 +104,17 @@ class Page:
         wait_for(choices, f"the choice “{label}”")
         xpath = f"//*[@role='option'][normalize-space(.)='{option}']"
 
-        def opened() -> bool:
-            if self.gone("[role=option]"):
-                choices()[which].click()  # again: the page may have moved beneath the first one
-            return bool(self.driver.find_elements(By.XPATH, xpath))
+        def chosen() -> bool:
+            with contextlib.suppress(StaleElementReferenceException):  # the page may move beneath a click
+                found = self.driver.find_elements(By.XPATH, xpath)
+                if found:
+                    found[0].click()
+                    return True
+                if self.gone("[role=option]") and (now := choices()):
+                    now[which].click()
+            return False
 
-        wait_for(opened, f"the option “{option}”")
-        self.driver.find_element(By.XPATH, xpath).click()
+        wait_for(chosen, f"the option “{option}”")
         wait_for(lambda: self.gone("[role=option]"), "the choice closed")
 
     def gone(self, css: str) -> bool:

@@ -20,7 +20,7 @@ PAGES = {
     "/instruments/loop-flow-meter?stage=Commands": "Paste a command table",
     "/simulated": "imulated",
     "/procedures": "What it would send",
-    "/procedures/reactions": "armed",
+    "/procedures/reactions": "no protective system",
     "/health": "Health",
     "/nowhere": "No such page",
     "/logbook": "Seen by all",

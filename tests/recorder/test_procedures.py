@@ -1,14 +1,17 @@
 """Procedures in a real recorder, with a valve on a pseudo-terminal."""
 
 import contextlib
+import os
 import random
 import time
+from collections import Counter
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import RecorderProcess, Shop, wait_for
+from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
 from tests.recorder.inside import inside
+from tests.recorder.reacting import BOX, SwitchBox
 from tests.recorder.test_acts import HeardPositioner
 from tidybench.core.tape.events import CommandGiven, Note
 from tidybench.recorder.state import KeptProcedure, RecorderState
@@ -26,7 +29,9 @@ from tidybench.wire.procedures import (
     StopProcedure,
 )
 from tidybench.wire.protocol import Answer, Request
+from tidybench.wire.reactions import ApplyReactions, KeptReactions
 from tidybench.wire.runs import BeginRun
+from tidybench.wire.setups import ApplySetups, SetupText
 
 STEPS = """procedure Five openings
   for opening = 20 to 60 step 10 [%]
@@ -245,21 +250,42 @@ def test_it_says_where_it_was(valve: HeardPositioner, recorder: RecorderProcess)
     assert found.why == "the recorder was restarted when it was at line 4, or a little further"
 
 
+LAMPS = """
+[[reaction]]
+id = "lamps"
+name = "Lamps"
+channel = "valve-opening"
+above = 25
+do = [
+  { when = "good", instrument = "switch-box", command = "lamp", values = { which = 1 } },
+  { when = "above", instrument = "switch-box", command = "lamp", values = { which = 2 } },
+]
+"""
+DARK = '\n[safe]\ncommands = [{ command = "lamp", values = { which = 0 } }]\n'
+KILLS = int(os.environ.get("TIDY_KILLS", "5"))
+
+
 def test_killed_at_any_instant_the_bench_is_brought_to_its_end_and_nothing_is_sent_twice(
-    valve: HeardPositioner, recorder: RecorderProcess
+    shop: Shop, valve: HeardPositioner, recorder: RecorderProcess
 ) -> None:
-    recorder.start("valve-positioner")
+    """With a reaction to what the procedure does. TIDY_KILLS: how often."""
+    box = shop.plug_in(SwitchBox)
+    recorder.start()
+    texts = {"valve-positioner": setup_text("valve-positioner"), "switch-box": BOX + DARK}
+    setups = [SetupText(id=id, text=text) for id, text in texts.items()]
+    assert ask(recorder, ApplySetups(setups=setups)).trouble == ""
     wait_for(recorder.all_passing, "all to pass")
     ask(recorder, BeginRun(name="Wear", carry_on=True))
     run = recorder.status().run
     assert run is not None
+    assert ask(recorder, ApplyReactions(kept=KeptReactions(text=LAMPS))).trouble == ""
     dice = random.Random(7)
     text = (
         STEPS.replace("20 to 60 step 10", "0 to 100 step 0.5")
         .replace("100 ms", "5 ms")
         .replace("to 50 [%]", "to 50.5 [%]")
     )
-    for turn in range(5):
+    for turn in range(KILLS):
         before = len(valve.heard)
         wait_for(lambda: ask_again(recorder, text), "it to begin", 20)
         time.sleep(dice.uniform(0.05, 0.9))
@@ -276,8 +302,15 @@ def test_killed_at_any_instant_the_bench_is_brought_to_its_end_and_nothing_is_se
     given = [
         one for _, _, one in read_kinds(Path(run.folder) / "tape", "command") if isinstance(one, CommandGiven)
     ]
-    assert {f"VP {one.values['opening']:05.1f}".encode() for one in given} >= set(valve.heard)
-    assert len(given) >= len(valve.heard)
+    told = Counter(
+        f"VP {one.values['opening']:05.1f}".encode()
+        if one.command == "opening"
+        else b"L%d" % int(one.values["which"])
+        for one in given
+    )
+    heard = Counter([*valve.heard, *box.heard])
+    assert heard <= told, "none without its line, and none twice"
+    assert heard[b"L2"] >= 1
 
 
 def ask_again(recorder: RecorderProcess, text: str) -> bool:

@@ -304,6 +304,12 @@ def test_what_is_due_is_not_said_to_be_done_before_it_stands_on_the_tape(
         wait_for(lambda: box.pump == 0, "the pump to be off")
         assert seen == ["good"]
         assert stood() == "below"
+        gauge.level = 50.0
+        wait_for(lambda: stood() == "good", "it to be good")
+        reactor.stop()  # Tidy Bench ends: what its safe states bring about is not reacted to
+        gauge.level = 10.0
+        time.sleep(0.6)
+        assert box.heard == [b"P0"]
 
 
 def test_killed_at_any_instant_no_reaction_commands_twice_and_none_is_forgotten(

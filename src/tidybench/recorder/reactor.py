@@ -160,7 +160,7 @@ class Reactor(threading.Thread):
     def stop(self) -> None:
         """Nothing is reacted to any more."""
         with self._change:
-            self._stopping = True
+            self._stopping, self._begun = True, False  # what safe states bring about is none of its business
             self._change.notify()
         if self.is_alive():
             self.join(2)

@@ -24,6 +24,7 @@ from tidybench.web.instrument_routes import setups_in_force
 from tidybench.web.procedure_routes import AskedBy, bench_now
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.setup_routes import SetupSaved, apply_reactions, reactions_kept
+from tidybench.wire.client import RecorderAway
 from tidybench.wire.reactions import ArmReaction, CarryOutReaction, SeeReaction
 
 router = APIRouter(prefix="/api", responses=REFUSALS)
@@ -117,7 +118,10 @@ async def keep_reactions(request: Request, body: ReactionsBody) -> SetupSaved:
     except SetupError as error:
         raise HTTPException(400, str(error)) from None
     version = await run_in_threadpool(_save, context, text)
-    why = await apply_reactions(context)
+    try:
+        why = await apply_reactions(context)
+    except RecorderAway as error:
+        why = str(error)
     sentence = f"Kept, not in force yet: {why}" if why else f"Version {version} is in force."
     return SetupSaved(key=REACTIONS, version=version, in_force=not why, sentence=sentence)
 
