@@ -79,3 +79,42 @@ def test_the_demo_s_plan_names_channels_of_its_bench() -> None:
     known |= {one.id for one in load_calculations((DEMO / "calculated.toml").read_text("utf-8")).calculated}
     assert plan.points is not None
     assert set(plan.points.channels) <= known
+
+
+def test_a_procedure_begins_a_run_from_a_kept_plan(server: Server) -> None:
+    wait_for(server.recorder.all_passing, "the instruments", 30)
+    server.end_any_run()
+    text = 'procedure Planned\n  begin run from plan "By itself"\n'
+
+    def problems() -> list[str]:
+        found = server.post("/api/procedures/check", {"text": text}).json()["problems"]
+        return [one["what"] for one in found]
+
+    assert problems() == ["There is no plan “By itself”."]
+    assert server.put("/api/plans/By%20itself", {"name": "Pump 9", "item": "P9"}).status_code == 200
+    assert problems() == []
+    assert server.get("/api/procedures").status_code == 200
+    assert server.post("/api/procedure/start", {"text": text, "by": "M. Okafor"}).status_code == 204
+    wait_for(lambda: server.recorder.status().run is not None, "the run")
+    run = server.recorder.status().run
+    assert run is not None
+    assert (run.name, run.item, run.operator) == ("Pump 9", "P9", "M. Okafor")
+    server.end_any_run()
+
+    # A reaction's procedure knows it too, also when it is changed later.
+    assert server.post("/api/procedures", {"text": text}).status_code == 201
+    reaction = {
+        "id": "r",
+        "name": "R",
+        "channel": "loop-flow",
+        "below": -1,
+        "do": [{"when": "below", "procedure": "Planned"}],
+    }
+    assert server.put("/api/reactions", {"reactions": {"reaction": [reaction]}}).status_code == 200
+    assert server.put("/api/plans/By%20itself", {"name": "Pump 10"}).status_code == 200
+    assert server.post("/api/reactions/r/carry-out", {"standing": "below"}).status_code == 204
+    wait_for(lambda: server.recorder.status().run is not None, "the run")
+    run = server.recorder.status().run
+    assert run is not None
+    assert (run.name, run.operator) == ("Pump 10", "the reaction “R”")
+    server.end_any_run()

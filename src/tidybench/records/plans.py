@@ -24,7 +24,7 @@ def plans_by_name(session: Session, bench: int) -> dict[str, RunPlan]:
             plan = load_plan(text)
         except PlanError:
             continue
-        found[plan.plan] = RunPlan.model_validate(plan.model_dump(exclude={"plan"}))
+        found[plan.plan] = RunPlan.model_validate(plan.model_dump(include=set(RunPlan.model_fields)))
     return found
 
 

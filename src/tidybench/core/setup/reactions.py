@@ -84,7 +84,7 @@ class ReactionPart(Part):
     channel: Identifier
     below: Finite | None = None
     above: Finite | None = None
-    hysteresis: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
+    hysteresis: Annotated[float, Field(ge=0, le=1e300, allow_inf_nan=False)] = 0.0
     words: Annotated[list[Label], Field(max_length=100)] = []
     message: StrictBool = False
     for_s: Annotated[float, Field(ge=0, le=86_400)] = 0.0
