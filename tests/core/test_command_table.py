@@ -61,6 +61,17 @@ def test_the_same_columns_with_blanks_or_bars() -> None:
     assert one("*RST - resets it").part.send == "*RST\r"
 
 
+def test_a_word_that_is_sent_comes_back_as_a_word() -> None:
+    """A made-up dosing board: its command went out and was done, and was said to have been misunderstood."""
+    made = setup()
+    line = "PUMP <state>\tON|OFF\tSwitches the pump. Returns ack PUMP <state>"
+    found = one(line).part
+    assert found.patterns == ["ack PUMP <state:word>"]
+    command = compile_command(made, found)
+    assert command.meaning(b"PUMP OFF\r", b"ack PUMP OFF").outcome == "answered"
+    assert one("TS <temp>\t20..1250 °C\tSet. Returns TS=<temp>").part.patterns == ["TS=<temp>"]
+
+
 def test_what_it_was_taken_from_is_said() -> None:
     found = one("TS <temp>\t20..1250 °C, default 500\tSet target temperature. Returns OK")
     assert found.evidence == (

@@ -257,7 +257,7 @@ class _Line:
                 pattern, end = "", 0
                 for match in _BRACKETED.finditer(text):
                     pattern += _escaped(text[end : match.start()])
-                    pattern += f"<{_name(match[1] if match[1] is not None else match[2])}>"
+                    pattern += self._told_back(_name(match[1] if match[1] is not None else match[2]))
                     end = match.end()
                 self.evidence.append(f"“{told[0].strip()}” is taken as its answer.")
                 return [pattern + _escaped(text[end:])]
@@ -266,6 +266,12 @@ class _Line:
         else:
             self.doubts.append("Nothing says what it answers: only a refusal is noticed.")
         return []
+
+    def _told_back(self, name: str) -> str:
+        """A field of the answer: what is sent as a word comes back as one."""
+        sent = next((one for one in self._arguments if one.field == name), None)
+        words = sent is not None and any(isinstance(one, str) for one in sent.choices)
+        return f"<{name}:word>" if words else f"<{name}>"
 
 
 def _is_placeholder(token: str) -> bool:
