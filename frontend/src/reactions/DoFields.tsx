@@ -93,7 +93,7 @@ export function DoFields({ part, one, channel, commands, procedures, first, onDo
               text: name,
             }))}
             onChange={(id) => choose(one.instrument ?? "", id)}
-            width={150}
+            width={200}
           />
           {command?.arguments.map((each) => (
             <ArgumentField
