@@ -64,12 +64,13 @@ def level(recorder: RecorderProcess) -> float:
     [
         ("none", None, "cannot be read: there is no such folder or file."),
         ("text", "hello\n", "is no tape: text, line 1"),
+        ("bytes", b"\xff\xfe\x00", "is no tape: it is not text, or it was cut off."),
         ("empty", "", "Nothing was sent or received on this tape."),
     ],
 )
 def test_what_is_no_tape_is_said(
     name: str,
-    content: str | None,
+    content: str | bytes | None,
     sentence: str,
     tmp_path: Path,
     places: Places,
@@ -77,6 +78,6 @@ def test_what_is_no_tape_is_said(
 ) -> None:
     path = tmp_path / name
     if content is not None:
-        path.write_text(content)
+        path.write_bytes(content.encode() if isinstance(content, str) else content)
     assert playing.run(path, places) == 1
     assert sentence in capsys.readouterr().err

@@ -40,8 +40,11 @@ def run(path: Path, places: Places, until: Callable[[], bool] | None = None) -> 
     except TapeError as error:
         print(f"{path} is no tape: {error}", file=sys.stderr)
         return 1
+    except (UnicodeDecodeError, EOFError):
+        print(f"{path} is no tape: it is not text, or it was cut off.", file=sys.stderr)
+        return 1
     except OSError as error:
-        print(f"{path} cannot be read: {error.strerror}.", file=sys.stderr)
+        print(f"{path} cannot be read: {error.strerror or error}.", file=sys.stderr)
         return 1
     except ValueError as error:
         print(f"{path}: {error}", file=sys.stderr)
@@ -50,9 +53,13 @@ def run(path: Path, places: Places, until: Callable[[], bool] | None = None) -> 
         played.introduce([load(text) for _, text in frozen_texts(path).values()])
     places.simulated.mkdir(parents=True, exist_ok=True)
     clock = TapeClock(played)
+    names: list[str] = []
+    for link in played.links:  # an instrument may have been on two ports
+        name = _name(link, played)
+        names.append(name if name not in names else f"{name}-{len(names) + 1}")
     ports = [
-        PlayedPort(places.simulated / f"played-{_name(link, played)}", played, link, clock)
-        for link in played.links
+        PlayedPort(places.simulated / f"played-{name}", played, link, clock)
+        for name, link in zip(names, played.links, strict=True)
     ]
     for port in ports:
         port.start()

@@ -7,7 +7,7 @@ from selenium.webdriver.common.keys import Keys
 
 from tests.browser.page import Page
 from tests.conftest import Server, wait_for
-from tests.recorder.reacting import BOX, GAUGE, SumpGauge, SwitchBox
+from tests.recorder.reacting import BOX, GAUGE, LAMPS, SumpGauge, SwitchBox
 
 pytestmark = pytest.mark.browser
 
@@ -56,22 +56,9 @@ def test_a_low_sump_and_three_outputs(page: Page, server: Server) -> None:
     page.press("Seen")
     wait_for(lambda: "the pump was switched off" not in page.text(), "it to be seen")
 
-    lamps = """
-[[reaction]]
-id = "lamps"
-name = "Lamps"
-channel = "sump-level"
-below = 20
-above = 80
-do = [
-  { when = "below", instrument = "switch-box", command = "lamp", values = { which = 0 } },
-  { when = "good", instrument = "switch-box", command = "lamp", values = { which = 1 } },
-  { when = "above", instrument = "switch-box", command = "lamp", values = { which = 2 } },
-]
-"""
     kept = server.get("/api/reactions").json()["text"]
     assert 'name = "Sump low"' in kept
-    assert server.put("/api/reactions", {"text": kept + lamps, "was": kept}).status_code == 200
+    assert server.put("/api/reactions", {"text": kept + LAMPS, "was": kept}).status_code == 200
     assert server.put("/api/reactions", {"text": kept, "was": kept}).status_code == 409
     page.open("/procedures/reactions")
     page.see("2 of 2 armed")

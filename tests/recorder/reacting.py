@@ -69,6 +69,21 @@ patterns = ["OK"]
 argument = [{ field = "which", lowest = 0, highest = 2 }]
 """
 
+LAMPS = """
+[[reaction]]
+id = "lamps"
+name = "Lamps"
+channel = "sump-level"
+below = 20
+above = 80
+do = [
+  { when = "below", instrument = "switch-box", command = "lamp", values = { which = 0 } },
+  { when = "good", instrument = "switch-box", command = "lamp", values = { which = 1 } },
+  { when = "above", instrument = "switch-box", command = "lamp", values = { which = 2 } },
+]
+"""
+"""Three outputs, of which one is on."""
+
 
 class SumpGauge(Device):
     """Says the level that it is given. `low_at`: when it has said one below 15."""

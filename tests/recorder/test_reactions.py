@@ -11,7 +11,7 @@ import pytest
 
 from tests.conftest import RecorderProcess, Shop, wait_for
 from tests.recorder.inside import inside
-from tests.recorder.reacting import BOX, GAUGE, SumpGauge, SwitchBox
+from tests.recorder.reacting import BOX, GAUGE, LAMPS, SumpGauge, SwitchBox
 from tests.recorder.test_procedures import ask
 from tidybench.core.batch import Batch
 from tidybench.core.tape.events import CommandGiven, Event, Note, Reacted
@@ -42,19 +42,6 @@ do = [
   { when = "below", instrument = "switch-box", command = "pump", values = { on = 0 } },
   { when = "below", banner = "The sump is low", sound = true },
   { when = "below", mark = "sump low" },
-]
-"""
-LAMPS = """
-[[reaction]]
-id = "lamps"
-name = "Lamps"
-channel = "sump-level"
-below = 20
-above = 80
-do = [
-  { when = "below", instrument = "switch-box", command = "lamp", values = { which = 0 } },
-  { when = "good", instrument = "switch-box", command = "lamp", values = { which = 1 } },
-  { when = "above", instrument = "switch-box", command = "lamp", values = { which = 2 } },
 ]
 """
 Put = Callable[..., None]

@@ -55,7 +55,7 @@ export function watchedFor(part: ReactionPart, watches: Watches, channel: Channe
   return watching(part, begins);
 }
 
-/** Watching another channel: one that is new begins anew with it, one that is kept keeps its levels where the channel has such. */
+/** Watching another channel. A reaction that was never kept takes that channel's levels; a kept one stays with its own, if they fit. */
 export function watchingChannel(
   part: ReactionPart,
   next: Channel | undefined,

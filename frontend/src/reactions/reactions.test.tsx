@@ -46,7 +46,7 @@ describe("a reaction that is being written", () => {
     expect(watchedFor(both, "message", level)).toMatchObject({ message: true, hold_off_s: 1, above: null });
     expect(watchedFor(both, "loss", level).do.map((one) => one.when)).toEqual(["not measured"]);
   });
-  it("begins anew with another channel, and once it is kept keeps its levels", () => {
+  it("takes another channel's levels until it is kept, and then stays with its own", () => {
     const other = { ...level, id: "other", limits: {} } as unknown as Channel;
     const first = watching(fresh(level, []), { above: 33 });
     expect(watchingChannel(first, other, level, false)).toMatchObject({ channel: "other", above: 60 });

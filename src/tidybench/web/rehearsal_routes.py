@@ -78,7 +78,7 @@ def rehearse_procedure(request: Request, body: RehearsalWanted) -> RehearsalRepo
     folder, _ = folder_of(request, body.run)
     try:
         played = Played(islice(read_tape(folder / TAPE), MOST_EVENTS))
-    except TapeError as error:
+    except (TapeError, OSError, EOFError, UnicodeDecodeError) as error:
         raise HTTPException(409, f"The run's tape cannot be read: {error}") from None
     except ValueError as error:
         raise HTTPException(409, str(error)) from None
