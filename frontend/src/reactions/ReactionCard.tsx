@@ -184,7 +184,7 @@ export function ReactionCard(props: ReactionCardProps) {
         )}
         <span className="armed">
           {status ? (
-            <Toggle on={!status.disarmed} onChange={arm} isDisabled={problems.length > 0}>
+            <Toggle on={!status.disarmed && !problems.length} onChange={arm} isDisabled={problems.length > 0}>
               {status.disarmed ? "disarmed" : problems.length > 0 ? "does not act" : "armed"}
             </Toggle>
           ) : (

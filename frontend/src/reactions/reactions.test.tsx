@@ -5,6 +5,7 @@ import type { Channel, ReactionStatus, Status } from "../api/client";
 import { serve, allWithin } from "../fixtures.test-setup";
 import { connection } from "../live/connection";
 import { ReactionBanner } from "./ReactionBanner";
+import { ReactionCard } from "./ReactionCard";
 import {
   doing,
   fresh,
@@ -84,5 +85,30 @@ describe("what reactions say", () => {
     expect(screen.getAllByText(/set each other off/)).toHaveLength(1);
     await userEvent.click(screen.getByRole("button", { name: "Seen" }));
     await waitFor(() => expect(sent).toHaveLength(2));
+  });
+});
+
+describe("the card of a reaction", () => {
+  const status = (more: Partial<ReactionStatus> = {}): ReactionStatus => ({
+    id: "level", name: "Level", channel: "level", disarmed: "", problems: [], stands: "good", since: 1, value: 40, count: 0,
+    last_at: null, words: "", good: true, banner: "", sound: false, ...more,
+  }); // prettier-ignore
+  const card = (problems: string[], more: Partial<ReactionStatus> = {}): HTMLInputElement => {
+    render(
+      <ReactionCard
+        part={fresh(level, [])} status={status(more)} kept isNew={false} problems={problems} channels={[level]} commands={[]}
+        procedures={[]} first={NONE} by="" open={false} onOpen={() => undefined} onPart={() => undefined}
+        onName={() => undefined} onRemove={() => undefined}
+      />,
+    ); // prettier-ignore
+    return screen.getByRole("switch");
+  };
+  it("shows as armed only what would act", () => {
+    expect(card([]).checked).toBe(true);
+    cleanup();
+    expect(card(["There is no channel."]).checked).toBe(false);
+    expect(screen.getByText("does not act")).toBeDefined();
+    cleanup();
+    expect(card([], { disarmed: "disarmed by M. Okafor" }).checked).toBe(false);
   });
 });
