@@ -91,7 +91,7 @@ def test_a_procedure_is_rehearsed_as_the_instruments_answered_in_a_run(page: Pag
     page.see("It is done")
     wait_for(lambda: server.get("/api/runs").json()["runs"][0]["complete"], "the records")
     heard = list(valve.heard)
-    took = server.get("/api/procedure").json()
+    took = server.get(f"/api/procedure/{server.get('/api/status').json()['procedures'][0]['id']}").json()
     page.press("All procedures")
     more = TEXT.replace("20, 30", "20, 30, 40").replace('ask "Guard closed?"', 'ask mass "Mass?" [kg]')
     write(page, more)

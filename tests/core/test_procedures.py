@@ -99,7 +99,7 @@ def test_an_acceptance_from_its_first_step_to_its_end() -> None:
     driver.look()
     question = driver.run.question
     assert question is not None
-    assert (question.text, question.unit) == ("Door shut?", None)
+    assert (question.text, question.answer) == ("Door shut?", "yes or no")
     assert driver.run.answer(True, "M. Okafor")
     driver.passes(5, 100)
     assert driver.sent() == [("target", {"target": 400.0})]

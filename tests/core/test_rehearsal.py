@@ -104,10 +104,11 @@ def test_a_calculated_channel_and_steadiness() -> None:
 def test_a_question_for_a_number_ends_it_unless_it_is_answered() -> None:
     steps = '  ask which "Which lamp?"\n  set switch-box.lamp to which\nalways\n  set switch-box.pump to 0\n'
     done = rehearsed(steps)
-    assert (done.asks, done.failed) == (2, True)
+    assert done.asks is not None
+    assert (done.asks.line, done.asks.number, done.failed) == (2, 1, True)
     assert done.why == "line 2 asks for a number: give one to rehearse what follows"
     assert [one.data for one in done.sent] == [b"P0\r"], "what is always done"
-    assert [one.data for one in rehearsed(steps, {2: 1}).sent] == [b"L1\r", b"P0\r"]
+    assert [one.data for one in rehearsed(steps, {1: 1}).sent] == [b"L1\r", b"P0\r"]
 
 
 def test_an_instrument_that_did_not_answer_then_does_not_now() -> None:

@@ -54,14 +54,20 @@ def ask(recorder: RecorderProcess, request: Request) -> Answer:
 
 
 def procedure(recorder: RecorderProcess) -> ProcedureStatus | None:
+    """The one that began last."""
     with contextlib.suppress(RecorderAway):
-        return recorder.status().procedure
+        return max(recorder.status().procedures, key=lambda one: one.id, default=None)
     return None
+
+
+def id_of(recorder: RecorderProcess) -> int:
+    found = procedure(recorder)
+    return found.id if found is not None else 0
 
 
 def remembered_line(recorder: RecorderProcess) -> int:
     kept = read_newest(recorder.places.recorder_state, RecorderState.model_validate_json)
-    return kept.procedure.line if kept.procedure is not None else 0
+    return kept.procedures[0].line if kept.procedures else 0
 
 
 def ended(recorder: RecorderProcess) -> bool:
@@ -88,7 +94,10 @@ def test_steps_go_to_the_instrument_one_after_the_other(
     ]
     wrong = ask(recorder, StartProcedure(text=STEPS.replace("60", "130")))
     assert wrong.why == "Line 3, column 37: Opening is 110 %: the highest it can be is 100 %."
-    assert ask(recorder, StopProcedure()).why == "No procedure is being carried out."
+    assert (
+        ask(recorder, StopProcedure(id=id_of(recorder))).why
+        == "This procedure is not being carried out any more."
+    )
 
 
 def test_an_acceptance_with_a_question_a_run_and_points(
@@ -113,20 +122,28 @@ always
     wait_for(
         lambda: (found := procedure(recorder)) is not None and found.question is not None, "the question"
     )
-    assert ask(recorder, AnswerQuestion(line=2, value=3.5)).why == "Yes or no is wanted."
-    assert ask(recorder, AnswerQuestion(line=3, value=True)).why == "This is not asked any more."
-    assert ask(recorder, AnswerQuestion(line=2, value=True, by="M. Okafor")).trouble == ""
+    assert (
+        ask(recorder, AnswerQuestion(id=id_of(recorder), question=1, value=3.5)).why == "Yes or no is wanted."
+    )
+    assert (
+        ask(recorder, AnswerQuestion(id=id_of(recorder), question=2, value=True)).why
+        == "This is not asked any more."
+    )
+    assert (
+        ask(recorder, AnswerQuestion(id=id_of(recorder), question=1, value=True, by="M. Okafor")).trouble
+        == ""
+    )
     wait_for(
         lambda: (found := procedure(recorder)) is not None and found.waits == "1 h to pass", "both points", 40
     )
-    assert ask(recorder, PauseProcedure(on=True, by="M. Okafor")).trouble == ""
+    assert ask(recorder, PauseProcedure(id=id_of(recorder), on=True, by="M. Okafor")).trouble == ""
     paused = procedure(recorder)
     assert paused is not None
     assert paused.state == "paused"
-    ask(recorder, PauseProcedure(on=False))
+    ask(recorder, PauseProcedure(id=id_of(recorder), on=False))
     run = recorder.status().run
     assert run is not None
-    assert ask(recorder, SkipWait(by="M. Okafor")).trouble == ""
+    assert ask(recorder, SkipWait(id=id_of(recorder), by="M. Okafor")).trouble == ""
     wait_for(lambda: ended(recorder), "its end", 20)
     found = procedure(recorder)
     assert found is not None
@@ -146,7 +163,7 @@ def test_stopped_in_the_middle_the_valve_is_left_as_it_always_is(
     wait_for(recorder.all_passing, "all to pass")
     ask(recorder, StartProcedure(text=STEPS.replace("100 ms", "1 h")))
     wait_for(lambda: valve.heard == [b"VP 020.0"], "its first step")
-    assert ask(recorder, StopProcedure(by="M. Okafor")).trouble == ""
+    assert ask(recorder, StopProcedure(id=id_of(recorder), by="M. Okafor")).trouble == ""
     wait_for(lambda: ended(recorder), "its end")
     found = procedure(recorder)
     assert found is not None
@@ -168,7 +185,7 @@ def test_what_comes_late_of_one_is_not_taken_for_the_next(
     first = "procedure First\n  set valve-positioner.opening to 20 [%]\n"
     ask(recorder, StartProcedure(text=first))
     wait_for(lambda: valve.heard == [b"VP 020.0"], "its command")
-    ask(recorder, StopProcedure())
+    ask(recorder, StopProcedure(id=id_of(recorder)))
     wait_for(lambda: ended(recorder), "its end")
     valve.mute = False
     ask(recorder, StartProcedure(text=first.replace("First", "Second").replace("20 [%]", "30 [%]")))
@@ -185,16 +202,15 @@ def test_the_end_of_one_does_not_make_the_next_one_forgotten(places: Places) -> 
     second = KeptProcedure(name="Second", text="", by="", begun_at=2)
     with inside(places) as one:
         service, state = one.recorder.service, one.recorder.state
-        state.remember(procedure=second)
-        service.remember_procedure(first, False)
-        assert state.now.procedure == second
-        service.remember_procedure(second.model_copy(update={"line": 3}), True)
-        assert state.now.procedure is not None
-        assert state.now.procedure.line == 3
-        service.remember_procedure(second, False)
-        assert state.now.procedure is None
-        service.remember_procedure(second, True)
-        assert state.now.procedure is None
+        state.remember(procedures=[second])
+        service.remember_procedure(first, False, None)
+        assert state.now.procedures == [second]
+        service.remember_procedure(second.model_copy(update={"line": 3}), True, None)
+        assert [one.line for one in state.now.procedures] == [3]
+        service.remember_procedure(second, False, None)
+        assert state.now.procedures == []
+        service.remember_procedure(second, True, None)
+        assert state.now.procedures == []
 
 
 def test_a_run_is_begun_as_its_plan_says(shop: Shop, recorder: RecorderProcess) -> None:
@@ -313,9 +329,9 @@ def test_killed_at_any_instant_the_bench_is_brought_to_its_end_and_nothing_is_se
     assert heard[b"L2"] >= 1
 
 
-def ask_again(recorder: RecorderProcess, text: str) -> bool:
+def ask_again(recorder: RecorderProcess, text: str, **called: str) -> bool:
     with contextlib.suppress(RecorderAway):
         run = recorder.status().run
         if run is not None and not run.troubles and recorder.all_passing():
-            return ask(recorder, StartProcedure(text=text)).trouble == ""
+            return ask(recorder, StartProcedure(text=text, called=called)).trouble == ""
     return False

@@ -245,8 +245,7 @@ def test_it_begins_a_procedure_and_a_run(
     gauge.level = 3.0
     wait_for(lambda: box.heard == [b"P0"], "the procedure's command")
     wait_for(lambda: (run := recorder.status().run) is not None and run.name == "Sump was low", "the run")
-    procedure = recorder.status().procedure
-    assert procedure is not None
+    [procedure] = recorder.status().procedures
     assert procedure.by == "the reaction “Sump low”"
     gauge.level = 50.0
     wait_for(lambda: recorder.status().run is None, "its end", 10)

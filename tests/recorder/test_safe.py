@@ -54,7 +54,7 @@ def test_a_procedure_that_is_stopped_leaves_it_behind_what_is_always_done(
     bench(SAFE)
     ask(recorder, StartProcedure(text=STEPS))
     wait_for(lambda: valve.heard == [b"VP 020.0"], "its first step")
-    ask(recorder, StopProcedure(by="M. Okafor"))
+    ask(recorder, StopProcedure(id=recorder.status().procedures[0].id, by="M. Okafor"))
     wait_for(lambda: ended(recorder), "its end")
     wait_for(lambda: len(valve.heard) == 3, "the safe state")
     assert valve.heard == [b"VP 020.0", b"VP 030.0", b"VP 005.0"]
@@ -114,7 +114,7 @@ def test_what_could_not_be_reached_is_said(
     ask(recorder, StartProcedure(text=STEPS))
     wait_for(lambda: valve.heard == [b"VP 020.0"], "its first step")
     valve.mute = True
-    ask(recorder, StopProcedure())
+    ask(recorder, StopProcedure(id=recorder.status().procedures[0].id))
     wait_for(lambda: (one := safe(recorder)) is not None and not one.good, "its fault", 15)
     one = safe(recorder)
     assert one is not None

@@ -4,23 +4,24 @@ import logging
 import threading
 import time
 from collections import deque
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from concurrent.futures import Future
 from functools import partial
 from typing import Protocol, TypeVar
 
 from tidybench.core.acting.act import InstrumentAct
 from tidybench.core.plan.run_plan import RunPlan
-from tidybench.core.procedure.bench_view import BenchView, view_of
+from tidybench.core.procedure.bench_view import view_of
 from tidybench.core.procedure.checked import Checked, checked
 from tidybench.core.procedure.run import ProcedureRun, Wish
-from tidybench.core.procedure.steps import ProcedureError
+from tidybench.core.procedure.steps import Answer, ProcedureError
 from tidybench.core.procedure.text import parse
 from tidybench.core.samples import channels_of, qualities_of, unpack
 from tidybench.core.tape.events import Note, PointTaken
 from tidybench.core.values.point import Point
 from tidybench.recorder.acts import Acts
 from tidybench.recorder.clock import Clock
+from tidybench.recorder.conducted import Conducted
 from tidybench.recorder.employed import Employed
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.refused import RequestRefused, without_controls
@@ -28,12 +29,9 @@ from tidybench.recorder.safe_states import SafeStates
 from tidybench.recorder.state import KeptProcedure
 from tidybench.runs.entry import Entry
 from tidybench.wire.commands import GiveCommand
-from tidybench.wire.procedures import LoggedStep, ProcedureStatus, QuestionStatus
+from tidybench.wire.procedures import ProcedureStatus
 
 logger = logging.getLogger(__name__)
-
-SHOWN = 40
-"""Lines of the log that are told with the status."""
 
 NOBODY = "a person"
 """Who asks, where nobody has said."""
@@ -41,11 +39,14 @@ NOBODY = "a person"
 READY_WITHIN = 20.0
 """Seconds that instruments have to be there again after a restart, before what is always done is done."""
 
-REMEMBERED_EVERY = 1.0
-"""Seconds between two times that its line is written down."""
-
 ENDS_WITHIN = 10.0
 """Seconds that what is always done may take when Tidy Bench ends."""
+
+MOST_AT_ONCE = 16
+"""Procedures that are carried out at the same time."""
+
+REMEMBERED = 3
+"""Procedures that have ended and are still told with the status."""
 
 T = TypeVar("T")
 Told = Callable[[bool, str], None]
@@ -71,7 +72,8 @@ class Bench(Protocol):
 
 
 class Conductor(threading.Thread):
-    """One procedure at a time. `begin`, `stop` and the like are the service's; `heard` is the writer's; `status` may be asked by any thread."""
+    """Procedures that are carried out, each with instruments of its own. `begin`, `stop` and the like are the service's; `heard` is the
+    writer's; `status` may be asked by any thread."""
 
     def __init__(
         self,
@@ -80,83 +82,105 @@ class Conductor(threading.Thread):
         bench: Bench,
         journal: Journal,
         clock: Clock,
-        remember: Callable[[KeptProcedure, bool], None],
+        remember: Callable[[KeptProcedure, bool, Told | None], None],
         safe: SafeStates,
-        left: KeptProcedure | None,
+        left: Sequence[KeptProcedure],
     ) -> None:
-        """`remember`: how far a procedure has come, and whether it is still on. `left`: one that the recorder was killed in."""
+        """`remember`: how far a procedure has come, whether it is still on, and who is told when that is written. `left`: those that the
+        recorder was killed in."""
         super().__init__(name="conductor", daemon=True)
         self._employed, self._acts, self._bench = employed, acts, bench
         self._journal, self._clock, self._remember = journal, clock, remember
-        self._left, self._safe = left, safe
+        self._left, self._safe = list(left), safe
         self._lock = threading.RLock()
         self._change = threading.Condition(self._lock)
         self._told: deque[Callable[[], None]] = deque()
-        self._run: ProcedureRun | None = None
-        self._kept: KeptProcedure | None = left
-        self._point: tuple[int, int] | None = None  # the wish that waits for a point, and the point's number
+        self._on: list[Conducted] = []
+        self._over: deque[Conducted] = deque(maxlen=REMEMBERED)
         self._ending = False
-        self._wanted: frozenset[int] = frozenset()  # channels that it depends on; nobody is woken for others
-        self._remembered_at = 0.0
+        self._wanted: frozenset[int] = frozenset()  # channels that they depend on; nobody is woken for others
         self.listens = False
 
     # ---- what others want
 
-    def check(self, text: str, plans: Collection[str] = ()) -> Checked:
-        """`plans`: the names of those that runs can be begun from. Raises RequestRefused."""
+    def check(
+        self, text: str, plans: Collection[str] = (), called: Mapping[str, str] | None = None
+    ) -> Checked:
+        """`plans`: the names of those that runs can be begun from; `called`: the procedures that it carries out, by name. Raises
+        RequestRefused."""
+        employed = self._employed()
+        setups, calculated = employed.setups, employed.calculations.calculated
         try:
-            return checked(parse(text), _view(self._employed(), plans))
+            return checked(parse(text), view_of(setups, calculated, employed.numbers, plans, called))
         except ProcedureError as error:
             raise RequestRefused("invalid", str(error)) from error
 
     def begin(self, kept: KeptProcedure) -> None:
-        """Carry it out. Raises RequestRefused where it cannot be, or another one is."""
-        made = self.check(kept.text, kept.plans)
+        """Carry it out. Raises RequestRefused where it cannot be, or another one drives one of its instruments."""
+        made = self.check(kept.text, kept.plans, kept.called)
         with self._change:
-            if self._left is not None or (self._run is not None and self._run.state != "ended"):
-                assert self._kept is not None
-                raise RequestRefused("conflict", f"“{self._kept.name}” is being carried out. Stop it first, or wait for its end.")  # fmt: skip
-            self._take(ProcedureRun(made, self._clock.now()), kept)
+            self._refuse_beside(made)
+            self._take(Conducted(ProcedureRun(made, self._clock.now()), kept))
 
-    def _take(self, run: ProcedureRun, kept: KeptProcedure) -> None:
-        self._run, self._kept, self._point = run, kept, None
-        self._wanted = frozenset(run.made.channels)
-        self.listens = True
+    def may_begin(self, made: Checked) -> None:
+        """Raises RequestRefused where it may not begin now."""
+        with self._lock:
+            self._refuse_beside(made)
+
+    def _refuse_beside(self, made: Checked) -> None:
+        if self._left:
+            raise RequestRefused("conflict", f"“{self._left[0].name}” was interrupted, and is brought to its end. Wait for that.")  # fmt: skip
+        if self._ending:
+            raise RequestRefused("conflict", "Tidy Bench is being stopped.")
+        for one in self._on:
+            if one.kept.name == made.procedure.name:
+                raise RequestRefused("conflict", f"“{one.kept.name}” is being carried out. Stop it first, or wait for its end.")  # fmt: skip
+            both = sorted(one.run.made.instruments & made.instruments)
+            if both:
+                raise RequestRefused("conflict", f"{both[0]} is driven by “{one.kept.name}”. Stop that first, or wait for its end.")  # fmt: skip
+        if len(self._on) >= MOST_AT_ONCE:
+            raise RequestRefused("conflict", f"{MOST_AT_ONCE} procedures are being carried out already: that is the most.")  # fmt: skip
+
+    def _take(self, one: Conducted) -> None:
+        self._on.append(one)
+        self._listen()
         self._change.notify()
 
-    def stop(self, by: str) -> None:
-        """Its steps end at once. Raises RequestRefused where none is on."""
-        self._do(lambda run: run.stop(f"stopped by {by or NOBODY}"))
+    def _listen(self) -> None:
+        self._wanted = frozenset(number for one in self._on for number in one.run.made.channels)
+        self.listens = bool(self._on)
 
-    def pause(self, on: bool, by: str) -> None:
-        """Raises RequestRefused where none is on."""
-        self._do(lambda run: run.pause(on, by or NOBODY))
+    def stop(self, id: int, by: str) -> None:
+        """Its steps end at once. Raises RequestRefused where it is not on."""
+        self._do(id, lambda run: run.stop(f"stopped by {by or NOBODY}"))
 
-    def skip(self, by: str) -> None:
+    def pause(self, id: int, on: bool, by: str) -> None:
+        """Raises RequestRefused where it is not on."""
+        self._do(id, lambda run: run.pause(on, by or NOBODY))
+
+    def skip(self, id: int, by: str) -> None:
         """Raises RequestRefused where nothing is waited for that can be skipped."""
-        if not self._do(lambda run: run.skip(by or NOBODY)):
+        if not self._do(id, lambda run: run.skip(by or NOBODY)):
             raise RequestRefused("conflict", "It waits for nothing that can be skipped.")
 
-    def answer(self, line: int, value: bool | float, by: str) -> None:
+    def answer(self, id: int, question: int, value: bool | float | str, by: str) -> None:
         """Raises RequestRefused where this is not what is asked."""
         by = without_controls(by.strip(), "The name") or NOBODY
 
         def said(run: ProcedureRun) -> bool:
-            question = run.question
-            if question is None or question.line != line:
+            asked = run.question
+            if asked is None or asked.number != question:
                 raise RequestRefused("conflict", "This is not asked any more.")
-            if isinstance(value, bool) == (question.unit is not None):
-                raise RequestRefused("invalid", "A number is wanted." if question.unit is not None else "Yes or no is wanted.")  # fmt: skip
-            return run.answer(value, by)
+            return run.answer(_fitting(asked.answer, value), by)
 
-        self._do(said)
+        self._do(id, said)
 
-    def _do(self, what: Callable[[ProcedureRun], T]) -> T:
+    def _do(self, id: int, what: Callable[[ProcedureRun], T]) -> T:
         with self._change:
-            run = self._run
-            if run is None or run.state == "ended":
-                raise RequestRefused("conflict", "No procedure is being carried out.")
-            done = what(run)
+            one = next((one for one in self._on if one.kept.begun_at == id), None)
+            if one is None:
+                raise RequestRefused("conflict", "This procedure is not being carried out any more.")
+            done = what(one.run)
             self._change.notify()
             return done
 
@@ -164,8 +188,8 @@ class Conductor(threading.Thread):
         """Tidy Bench ends: what is always done is done, and the thread ends. Any thread."""
         with self._change:
             self._ending = True
-            if self._run is not None and self._run.state == "running":
-                self._run.stop("Tidy Bench was stopped")
+            for one in self._on:
+                one.run.stop("Tidy Bench was stopped")
             self._change.notify()
         if self.is_alive():
             self.join(ENDS_WITHIN)
@@ -194,24 +218,21 @@ class Conductor(threading.Thread):
             self._change.notify()
 
     def _samples(self, packed: bytes) -> None:
-        records, run = unpack(packed), self._run
-        assert run is not None
+        records = unpack(packed)
         columns = channels_of(records), qualities_of(records), records["time"], records["value"]
         for number, quality, at, value in zip(*(one.tolist() for one in columns), strict=True):
-            run.sample(number, quality, at, value)
+            for one in self._on:
+                one.run.sample(number, quality, at, value)
 
     def _point_taken(self, point: Point) -> None:
-        if self._point is None or self._run is None or point.number != self._point[1] or point.version != 1:
-            return
-        wish, self._point = self._point[0], None
-        words = f"point {point.number}: {f'given up, {point.gave_up}' if point.gave_up else point.verdict or 'taken'}"
-        self._run.told(wish, not point.gave_up, words)
+        for one in self._on:
+            one.point_taken(point)
 
     # ---- the thread
 
     def run(self) -> None:
-        if self._left is not None:
-            self._make_safe(self._left)
+        if self._left:
+            self._make_safe()
         while self._go_on():
             pass
 
@@ -221,92 +242,94 @@ class Conductor(threading.Thread):
             with self._change:
                 due = self._due()
                 if not self._told and (due is None or due > 0):
-                    if self._ending and (self._run is None or self._run.state == "ended"):
+                    if self._ending and not self._on:
                         return False
                     self._change.wait(min(due, 0.5) if due is not None else 0.5)
                 wishes = self._step()
-            for wish in wishes:
-                self._carry_out(wish)
+            for one, wish in wishes:
+                self._carry_out(one, wish)
         except Exception:
             logger.exception("the conductor failed")
             time.sleep(0.5)
         return True
 
     def _due(self) -> float | None:
-        deadline = self._run.deadline if self._run is not None else None
-        return None if deadline is None else (deadline - self._clock.now()) / 1e6
+        deadlines = [at for one in self._on if (at := one.run.deadline) is not None]
+        return (min(deadlines) - self._clock.now()) / 1e6 if deadlines else None
 
-    def _step(self) -> list[Wish]:
+    def _step(self) -> list[tuple[Conducted, Wish]]:
         while self._told:
             call = self._told.popleft()
             try:
                 call()
             except Exception:
                 logger.exception("what was told to a procedure failed")
-        run = self._run
-        if run is None or run.state == "ended":
-            return []
-        wishes = run.look(self._clock.now())
-        self._tell_log(run)
-        if run.ended_at is not None:
-            self.listens = False
-            if run.failed and not self._ending:  # at the end of Tidy Bench all of them are sent anyway
-                self._safe.send(
-                    run.made.instruments, f"“{run.made.procedure.name}” was stopped or has failed"
-                )
-            assert self._kept is not None
-            self._remember(self._kept, False)
-        else:
-            self._remember_line(run.line)
+        wishes: list[tuple[Conducted, Wish]] = []
+        for one in list(self._on):
+            wishes += [(one, wish) for wish in one.run.look(self._clock.now())]
+            self._tell_log(one)
+            if one.run.ended_at is not None:
+                self._end(one)
+            elif one.has_moved():
+                self._remember(one.kept, True, None)
         return wishes
 
-    def _remember_line(self, line: int) -> None:
-        """So that it can be said where it was when the recorder was killed; now and then, as that is a file."""
-        kept, now = self._kept, time.monotonic()
-        if kept is not None and kept.line != line and now - self._remembered_at >= REMEMBERED_EVERY:
-            self._remembered_at = now
-            self._kept = kept.model_copy(update={"line": line})
-            self._remember(self._kept, True)
+    def _end(self, one: Conducted) -> None:
+        self._on.remove(one)
+        self._over.append(one)
+        self._listen()
+        if one.run.failed and not self._ending:  # at the end of Tidy Bench all of them are sent anyway
+            self._safe.send(one.run.made.instruments, f"“{one.kept.name}” was stopped or has failed")
+        self._remember(one.kept, False, None)
 
-    def _tell_log(self, run: ProcedureRun) -> None:
-        for one in run.take_fresh():
-            where = f"line {one.line}: " if one.line else ""
-            self._journal.put("", Note(one.at, "procedure", f"{where}{one.words}"))
+    def _tell_log(self, one: Conducted) -> None:
+        several = f"“{one.kept.name}”, " if len(self._on) > 1 else ""
+        for said in one.run.take_fresh():
+            where = f"line {said.line}: " if said.line else ""
+            self._journal.put(
+                "", Note(said.at, "procedure", f"{several if where else ''}{where}{said.words}")
+            )
 
-    def _make_safe(self, left: KeptProcedure) -> None:
-        """After a restart: what is always done, once the instruments are there."""
+    def _make_safe(self) -> None:
+        """After a restart: what is always done, of each once its instruments are there."""
         until = time.monotonic() + READY_WITHIN
-        made: Checked | None = None
-        why = ""
-        while time.monotonic() < until and not self._ending:
-            try:
-                made = self.check(left.text, left.plans)
-                if all(self._acts.ready(one, self._employed()) for one in made.instruments):
-                    break
-            except RequestRefused as error:
-                why = str(error)
+        while self._left and not self._ending:
+            late = time.monotonic() >= until
+            for left in list(self._left):
+                made, why = self._checked(left)
+                if late or (made is not None and all(self._acts.ready(one, self._employed()) for one in made.instruments)):  # fmt: skip
+                    self._bring_to_its_end(left, made, why)
             time.sleep(0.1)
+        for left in list(self._left):
+            self._bring_to_its_end(left, *self._checked(left))
+
+    def _checked(self, left: KeptProcedure) -> tuple[Checked | None, str]:
+        try:
+            return self.check(left.text, left.plans, left.called), ""
+        except RequestRefused as error:
+            return None, str(error)
+
+    def _bring_to_its_end(self, left: KeptProcedure, made: Checked | None, why: str) -> None:
         with self._change:
-            self._left = None
+            self._left.remove(left)
             if made is None:
                 logger.error(
                     "“%s” was interrupted, and what is always done could not be done: %s", left.name, why
                 )
                 self._journal.put("", Note(self._clock.now(), "procedure", f"“{left.name}” was interrupted at line {left.line}, and its end could not be carried out: {why}"))  # fmt: skip
-                self._remember(left, False)
+                self._remember(left, False, None)
                 return
             where = f" when it was at line {left.line}, or a little further" if left.line else ""
-            run = ProcedureRun(made, self._clock.now(), f"the recorder was restarted{where}")
+            why = f"the recorder was restarted{where}"
+            run = ProcedureRun(made, self._clock.now(), why, left.inside)
             run.line = left.line
-            self._take(run, left)
+            self._take(Conducted(run, left))
 
     # ---- wishes
 
-    def _carry_out(self, wish: Wish) -> None:
-        by = f"the procedure “{self._kept.name}”" if self._kept is not None else "a procedure"
-        run = self._run
-        assert run is not None
-        told = partial(self._tell, run, wish.number)
+    def _carry_out(self, one: Conducted, wish: Wish) -> None:
+        by = f"the procedure “{one.kept.name}”"
+        told = partial(self._tell, one, wish.number)
         try:
             if wish.what == "command":
                 asked = GiveCommand(
@@ -320,15 +343,17 @@ class Conductor(threading.Thread):
             elif wish.what == "mark":
                 self._bench.mark(wish.text, by, told)
             elif wish.what == "point":
-                self._bench.take_point(
-                    wish.text, wish.span, by, partial(self._ordered, run, wish.number, told)
-                )
+                self._bench.take_point(wish.text, wish.span, by, partial(self._ordered, one, wish.number))
             elif wish.what == "zero":
                 self._bench.zero(wish.text, told)
             elif wish.what in ("begin run", "begin from plan"):
-                plan = self._kept.plans[wish.text] if self._kept and wish.what == "begin from plan" else None
-                who = self._kept.by if self._kept is not None and self._kept.by != NOBODY else ""
+                plan = one.kept.plans[wish.text] if wish.what == "begin from plan" else None
+                who = one.kept.by if one.kept.by != NOBODY else ""
                 self._bench.begin_run(wish.text, who, told, plan)
+            elif wish.what == "remember":
+                with self._lock:
+                    one.remember_inside()
+                self._remember(one.kept, True, told)
             else:
                 self._bench.end_run(by, told)
         except RequestRefused as error:
@@ -337,12 +362,8 @@ class Conductor(threading.Thread):
             logger.exception("a step of a procedure failed")
             told(False, f"Tidy Bench itself failed ({error!r})")
 
-    def _tell(self, run: ProcedureRun, wish: int, good: bool, words: str) -> None:
-        def tell() -> None:
-            if self._run is run:  # numbers begin again with the next one
-                run.told(wish, good, words)
-
-        self._post(tell)
+    def _tell(self, one: Conducted, wish: int, good: bool, words: str) -> None:
+        self._post(partial(one.run.told, wish, good, words))
 
     @staticmethod
     def _ended(told: Told, act: InstrumentAct) -> None:
@@ -350,54 +371,40 @@ class Conductor(threading.Thread):
         assert ended is not None
         told(ended.outcome in ("answered", "sent"), ended.words)
 
-    def _ordered(self, run: ProcedureRun, wish: int, told: Told, good: bool, words: str) -> None:
-        """A point is being taken: its number is in the words. It is told when it is taken."""
-        if not good:
-            told(False, words)
-            return
+    def _ordered(self, one: Conducted, wish: int, good: bool, words: str) -> None:
+        """A point is being taken: its number is in the words. The procedure is told when it is taken."""
+        if good:
+            self._post(partial(one.waits_for_point, wish, int(words)))
+        else:
+            self._tell(one, wish, False, words)
 
-        def wait() -> None:
-            if self._run is run:
-                self._point = wish, int(words)
+    # ---- how they stand
 
-        self._post(wait)
-
-    # ---- how it stands
-
-    @property
-    def line(self) -> int:
-        """The present step's line, 0 for none."""
-        return self._run.line if self._run is not None else 0
-
-    def status(self, whole: bool = False) -> ProcedureStatus | None:
-        """The one that is carried out, or the last that was; `whole`: with its text and its whole log. Any thread."""
+    def status(self) -> list[ProcedureStatus]:
+        """Those that are carried out, and those that have ended last. Any thread."""
         with self._lock:
-            run, kept = self._run, self._kept
-            if run is None or kept is None:
-                return None
-            waits, until = run.waits
-            question = run.question
-            return ProcedureStatus(
-                name=kept.name,
-                text=kept.text if whole else "",
-                by=kept.by,
-                state="paused" if run.paused else run.state,
-                line=run.line,
-                waits=waits,
-                progress=run.progress,
-                until=until,
-                question=QuestionStatus(line=question.line, text=question.text, unit=question.unit)
-                if question
-                else None,
-                begun_at=run.begun_at,
-                ended_at=run.ended_at,
-                why=run.why,
-                failed=run.failed,
-                log=[
-                    LoggedStep(at=one.at, line=one.line, words=one.words, good=one.good)
-                    for one in (run.log if whole else run.log[-SHOWN:])
-                ],
-            )
+            return [one.status(self._employed().numbers) for one in [*self._on, *self._over]]
+
+    def whole(self, id: int) -> ProcedureStatus | None:
+        """One of them with its text and its whole log. Any thread."""
+        with self._lock:
+            one = next((one for one in [*self._on, *self._over] if one.kept.begun_at == id), None)
+            return one.status(self._employed().numbers, whole=True) if one is not None else None
+
+
+def _fitting(wanted: Answer, value: bool | float | str) -> bool | float | str:
+    """An answer of the kind that is asked for. Raises RequestRefused."""
+    if wanted == "text":
+        if not isinstance(value, str) or not value.strip():
+            raise RequestRefused("invalid", "A text is wanted.")
+        return without_controls(value.strip(), "The answer")
+    if wanted == "number":
+        if isinstance(value, bool | str):
+            raise RequestRefused("invalid", "A number is wanted.")
+        return float(value)
+    if not isinstance(value, bool):
+        raise RequestRefused("invalid", "Yes or no is wanted.")
+    return value
 
 
 def answered(done: "Future[str]", told: Told) -> None:
@@ -411,7 +418,3 @@ def answered(done: "Future[str]", told: Told) -> None:
             told(False, str(error))
 
     done.add_done_callback(after)
-
-
-def _view(employed: Employed, plans: Collection[str]) -> BenchView:
-    return view_of(employed.setups, employed.calculations.calculated, employed.numbers, plans)

@@ -120,9 +120,11 @@ class Recorder:
             bench,
             self.journal,
             self.clock,
-            remember=lambda kept, on: service_mail.post(lambda: self.service.remember_procedure(kept, on)),
+            remember=lambda kept, on, told: service_mail.post(
+                lambda: self.service.remember_procedure(kept, on, told)
+            ),
             safe=self.safe,
-            left=self.state.now.procedure,
+            left=self.state.now.procedures,
         )
         self.reactor = teller.reactor = Reactor(
             lambda: self.employment.now,
@@ -172,7 +174,8 @@ class Recorder:
         self.reactor.start()
 
     def _start_procedure(self, text: str, by: str) -> str:
-        self.service.start_procedure(StartProcedure(text=text, by=by, plans=self.reactor.kept.plans))
+        kept = self.reactor.kept
+        self.service.start_procedure(StartProcedure(text=text, by=by, plans=kept.plans, called=kept.called))
         return "its procedure has begun"
 
     def _remember_disarmed(self, disarmed: dict[str, str]) -> None:

@@ -22,7 +22,7 @@ from tidybench.core.plan.run_plan import RunPlan
 from tidybench.logs import last_errors
 from tidybench.recorder.acts import Acts
 from tidybench.recorder.clock import Clock
-from tidybench.recorder.conductor import NOBODY, Conductor
+from tidybench.recorder.conductor import NOBODY, Conductor, Told
 from tidybench.recorder.employment import Employment
 from tidybench.recorder.hand_commands import HandCommands
 from tidybench.recorder.held_ports import HeldPorts
@@ -148,7 +148,7 @@ class Service(threading.Thread):
             SendCommand: self._command,
             GiveCommand: self._give,
             StartProcedure: self._start_procedure,
-            GetProcedure: lambda _: Answer(procedure=self._parts.conductor.status(whole=True)),
+            GetProcedure: self._get_procedure,
             StopProcedure: self._conduct,
             PauseProcedure: self._conduct,
             SkipWait: self._conduct,
@@ -414,43 +414,55 @@ class Service(threading.Thread):
         """Start it, and remember it. This thread. Raises RequestRefused."""
         parts = self._parts
         by = without_controls(request.by.strip(), "The name") or NOBODY
-        made = parts.conductor.check(request.text, request.plans)
+        made = parts.conductor.check(request.text, request.plans, request.called)
+        parts.conductor.may_begin(made)
+        before = parts.state.now.procedures
         kept = KeptProcedure(
             name=made.procedure.name,
             text=request.text,
             by=by,
-            begun_at=parts.clock.now(),
+            begun_at=max([parts.clock.now(), *(one.begun_at + 1 for one in before)]),
             plans=request.plans,
+            called=request.called,
         )
-        if parts.state.now.procedure is None:
-            # Known before its first step: a recorder that is killed in it brings the bench to its end.
-            parts.state.remember(procedure=kept)
-            try:
-                parts.conductor.begin(kept)
-            except BaseException:
-                self._remember(procedure=None)
-                raise
-        else:
+        # Known before its first step: a recorder that is killed in it brings the bench to its end.
+        parts.state.remember(procedures=[*before, kept])
+        try:
             parts.conductor.begin(kept)
-            self._remember(procedure=kept)
+        except BaseException:
+            self._remember(procedures=[one for one in parts.state.now.procedures if one is not kept])
+            raise
 
-    def remember_procedure(self, kept: KeptProcedure, on: bool) -> None:
-        """How far it has come, or that it has ended. The next one may have begun meanwhile: it stays remembered. This thread."""
-        now = self._parts.state.now.procedure
-        if now is not None and now.begun_at == kept.begun_at:
-            self._remember(procedure=kept if on else None)
+    def remember_procedure(self, kept: KeptProcedure, on: bool, told: Told | None) -> None:
+        """How far it has come, or that it has ended; `told` when that is written. This thread."""
+        before = self._parts.state.now.procedures
+        after = [kept if one.begun_at == kept.begun_at else one for one in before]
+        if not on:
+            after = [one for one in before if one.begun_at != kept.begun_at]
+        if told is None:
+            self._remember(procedures=after)
+            return
+        try:
+            self._parts.state.remember(procedures=after)
+        except OSError as error:
+            told(False, error.strerror or repr(error))
+        else:
+            told(True, "")
+
+    def _get_procedure(self, request: GetProcedure) -> Answer:
+        return Answer(procedure=self._parts.conductor.whole(request.id))
 
     def _conduct(self, request: StopProcedure | PauseProcedure | SkipWait | AnswerQuestion) -> Answer:
         conductor = self._parts.conductor
         by = without_controls(request.by.strip(), "The name")
         if isinstance(request, StopProcedure):
-            conductor.stop(by)
+            conductor.stop(request.id, by)
         elif isinstance(request, PauseProcedure):
-            conductor.pause(request.on, by)
+            conductor.pause(request.id, request.on, by)
         elif isinstance(request, SkipWait):
-            conductor.skip(by)
+            conductor.skip(request.id, by)
         else:
-            conductor.answer(request.line, request.value, by)
+            conductor.answer(request.id, request.question, request.value, by)
         return Answer(status=self._status())
 
     def _react(self, request: ReactionRequest) -> Answer:

@@ -4,7 +4,7 @@ import logging
 from collections.abc import Callable
 from pathlib import Path
 
-from pydantic import BaseModel
+from pydantic import BaseModel, model_validator
 
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.runs.disk import Disk
@@ -32,20 +32,23 @@ class Armed(BaseModel):
 
 
 class KeptProcedure(BaseModel):
-    """A procedure that is being carried out. `line`: how far it had come when that was last remembered; `plans`: those that it begins runs
-    from, by their names."""
+    """A procedure that is being carried out. `begun_at` tells it from others. `line`: how far it had come when that was last remembered;
+    `inside`: the procedures that it was carrying out, the innermost last. `plans`: those that it begins runs from, `called`: the texts of
+    those that it carries out, by their names."""
 
     name: str
     text: str
     by: str
     begun_at: int
     line: int = 0
+    inside: list[str] = []
     plans: dict[str, RunPlan] = {}
+    called: dict[str, str] = {}
 
 
 class RecorderState(BaseModel):
-    """Set-ups in force, channel numbers, zeros, released ports, labels, the run in progress, the one that waits, the procedure that
-    is carried out, reactions and why some of them are disarmed. Never changed in place: a new
+    """Set-ups in force, channel numbers, zeros, released ports, labels, the run in progress, the one that waits, the procedures that
+    are carried out, reactions and why some of them are disarmed. Never changed in place: a new
     one takes its place once it is written."""
 
     setups: list[SetupText] = []
@@ -56,9 +59,17 @@ class RecorderState(BaseModel):
     labels: dict[str, str] = {}
     run: str | None = None
     armed: Armed | None = None
-    procedure: KeptProcedure | None = None
+    procedures: list[KeptProcedure] = []
     reactions: KeptReactions = KeptReactions()
     disarmed: dict[str, str] = {}
+
+    @model_validator(mode="before")
+    @classmethod
+    def _one_procedure(cls, found: object) -> object:
+        """As it was written while there was one procedure at a time."""
+        if isinstance(found, dict) and found.get("procedure") and not found.get("procedures"):
+            return {**found, "procedures": [found["procedure"]]}
+        return found
 
 
 class StateFile:

@@ -52,7 +52,7 @@ class StatusTeller:
             ports=self._ports.infos(employed.setups, self._state.now.labels),
             run=writer.run_in_progress.status(),
             armed=writer.armed_status(),
-            procedure=self.conductor.status() if self.conductor is not None else None,
+            procedures=self.conductor.status() if self.conductor is not None else [],
             safe=self.safe.status() if self.safe is not None else [],
             reactions=self.reactor.status() if self.reactor is not None else [],
             disk=self._disk(writer),

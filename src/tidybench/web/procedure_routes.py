@@ -4,7 +4,7 @@ import time
 from dataclasses import dataclass
 from typing import Annotated
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import APIRouter, HTTPException, Path, Request, Response
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
@@ -13,7 +13,7 @@ from tidybench.core.compile.load import load
 from tidybench.core.procedure.bench_view import BenchView, view_of
 from tidybench.core.procedure.checked import Checked, checked
 from tidybench.core.procedure.steps import Problem, ProcedureError
-from tidybench.core.procedure.text import name_of, parse
+from tidybench.core.procedure.text import name_of, parse, with_carried_out
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import Calculations, load_calculations
 from tidybench.core.setup.scaling import Finite
@@ -30,6 +30,7 @@ from tidybench.web.refusals import REFUSALS
 from tidybench.web.setup_routes import calculations_text, plans_for, tell_reactions
 from tidybench.wire.procedures import (
     AnswerQuestion,
+    AnswerText,
     GetProcedure,
     PauseProcedure,
     ProcedureStatus,
@@ -98,17 +99,23 @@ class ProcedureBegin(AskedBy):
     text: Annotated[str, Field(max_length=200_000)]
 
 
-class ProcedurePause(AskedBy):
+class OneProcedure(AskedBy):
+    """One of those that are carried out, by its id in the status."""
+
+    id: Annotated[int, Field(ge=0, le=2**62)]
+
+
+class ProcedurePause(OneProcedure):
     """Nothing goes on until it is told to."""
 
     on: bool
 
 
-class ProcedureReply(AskedBy):
-    """An answer to what the procedure asks on this line."""
+class ProcedureReply(OneProcedure):
+    """An answer to what the procedure asks; `question`: its number."""
 
-    line: Annotated[int, Field(ge=0, le=100_000)]
-    value: bool | Finite
+    question: Annotated[int, Field(ge=0, le=2**62)]
+    value: bool | Finite | AnswerText
 
 
 @router.get("/procedures")
@@ -198,41 +205,54 @@ def _remove(context: Context, name: str) -> None:
             raise HTTPException(404, f"There is no procedure “{name}”.")
 
 
-@router.get("/procedure")
-async def show_procedure(request: Request) -> ProcedureStatus | None:
-    """The procedure that is carried out, or the last one that was since the recorder began; with its text and its whole log."""
-    return (await answered(request, GetProcedure())).procedure
+@router.get("/procedure/{id}")
+async def show_procedure(
+    request: Request, id: Annotated[int, Path(ge=0, le=2**62)]
+) -> ProcedureStatus | None:
+    """A procedure that is carried out, or one of the last that were since the recorder began; with its text and its whole log."""
+    return (await answered(request, GetProcedure(id=id))).procedure
 
 
 @router.post("/procedure/start", status_code=204)
 async def start_procedure(request: Request, body: ProcedureBegin) -> None:
     """Carry a procedure out, from its first step on."""
-    plans = await run_in_threadpool(plans_for, context_of(request), [body.text])
-    await answered(request, StartProcedure(text=body.text, by=body.by, plans=plans))
+    context = context_of(request)
+    called = await run_in_threadpool(_called, context, body.text)
+    plans = await run_in_threadpool(plans_for, context, [body.text, *called.values()])
+    await answered(request, StartProcedure(text=body.text, by=body.by, plans=plans, called=called))
+
+
+def _called(context: Context, text: str) -> dict[str, str]:
+    with Session(context.engine) as session, session.begin():
+        return with_carried_out([text], _texts(session, context))
+
+
+def _texts(session: Session, context: Context) -> dict[str, str]:
+    return {one.name: one.text for one in procedures(session, context.bench_id(session))}
 
 
 @router.post("/procedure/stop", status_code=204)
-async def stop_procedure(request: Request, body: AskedBy) -> None:
+async def stop_procedure(request: Request, body: OneProcedure) -> None:
     """Its steps end at once; what is always done is done."""
-    await answered(request, StopProcedure(by=body.by))
+    await answered(request, StopProcedure(id=body.id, by=body.by))
 
 
 @router.post("/procedure/pause", status_code=204)
 async def pause_procedure(request: Request, body: ProcedurePause) -> None:
     """Pause it, or let it go on."""
-    await answered(request, PauseProcedure(on=body.on, by=body.by))
+    await answered(request, PauseProcedure(id=body.id, on=body.on, by=body.by))
 
 
 @router.post("/procedure/skip", status_code=204)
-async def skip_wait(request: Request, body: AskedBy) -> None:
+async def skip_wait(request: Request, body: OneProcedure) -> None:
     """What is waited for now is not waited for any longer."""
-    await answered(request, SkipWait(by=body.by))
+    await answered(request, SkipWait(id=body.id, by=body.by))
 
 
 @router.post("/procedure/answer", status_code=204)
 async def answer_procedure(request: Request, body: ProcedureReply) -> None:
     """Answer what it asks."""
-    await answered(request, AnswerQuestion(line=body.line, value=body.value, by=body.by))
+    await answered(request, AnswerQuestion(id=body.id, question=body.question, value=body.value, by=body.by))
 
 
 def _look(text: str, view: BenchView) -> tuple[Checked | None, list[Problem]]:
@@ -265,4 +285,6 @@ def bench_now(context: Context) -> BenchNow:
     numbers = {id: number for number, id in enumerate(ids, 1)}
     with Session(context.engine) as session, session.begin():
         plans = plans_by_name(session, context.bench_id(session))
-    return BenchNow(setups, calculations, numbers, view_of(setups, calculations.calculated, numbers, plans))
+        texts = _texts(session, context)
+    view = view_of(setups, calculations.calculated, numbers, plans, texts)
+    return BenchNow(setups, calculations, numbers, view)

@@ -22,7 +22,7 @@ from tidybench.web.context import context_of
 from tidybench.web.procedure_routes import bench_now
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.run_routes import folder_of
-from tidybench.wire.procedures import LoggedStep
+from tidybench.wire.procedures import AnswerText, LoggedStep, QuestionStatus, question_status
 
 MOST_EVENTS = 400_000
 """Events of a tape that are played; of a longer one its beginning."""
@@ -34,11 +34,12 @@ router = APIRouter(prefix="/api", responses=REFUSALS)
 
 
 class RehearsalWanted(Exact):
-    """A procedure to be rehearsed against the tape of a run. `answers`: of its questions for numbers, by their lines."""
+    """A procedure to be rehearsed against the tape of a run. `answers`: of its questions for numbers and texts, by the questions'
+    numbers."""
 
     text: Annotated[str, Field(max_length=200_000)]
     run: uuid.UUID
-    answers: Annotated[dict[int, Finite], Field(max_length=200)] = {}
+    answers: Annotated[dict[int, Finite | AnswerText], Field(max_length=200)] = {}
 
 
 class RehearsedCommand(BaseModel):
@@ -53,15 +54,15 @@ class RehearsedCommand(BaseModel):
 
 
 class RehearsalReport(BaseModel):
-    """What came of a rehearsal. `log`: as of a procedure that is carried out, at times from 0 on (microseconds). `asks`: the line of a question
-    whose number is wanted, 0 for none. `silent`: instruments of which the tape has nothing. `played_s`: how much of the tape there is."""
+    """What came of a rehearsal. `log`: as of a procedure that is carried out, at times from 0 on (microseconds). `asks`: a question whose answer
+    is wanted. `silent`: instruments of which the tape has nothing. `played_s`: how much of the tape there is."""
 
     took_s: float
     failed: bool
     why: str
     log: list[LoggedStep]
     sends: list[RehearsedCommand]
-    asks: int
+    asks: QuestionStatus | None
     silent: list[str]
     played_s: float
 
@@ -111,7 +112,7 @@ def rehearse_procedure(request: Request, body: RehearsalWanted) -> RehearsalRepo
             )
             for one in done.sent
         ],
-        asks=done.asks,
+        asks=question_status(done.asks),
         silent=rehearsal.silent,
         played_s=(played.last - played.first) / 1e6,
     )

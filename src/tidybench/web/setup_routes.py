@@ -14,7 +14,7 @@ from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.procedure.steps import ProcedureError, plans_in
-from tidybench.core.procedure.text import parse
+from tidybench.core.procedure.text import parse, with_carried_out
 from tidybench.core.setup.calculated import load_calculations
 from tidybench.core.setup.reactions import load_reactions
 from tidybench.core.values.exact import Exact
@@ -230,8 +230,11 @@ def reactions_kept(context: Context) -> KeptReactions:
         text = stored.text if stored is not None else ""
         named = load_reactions(text).procedures if text else []
         kept = procedures(session, bench) if named else []
-    found = {one.name: one.text for one in kept if one.name in named}
-    return KeptReactions(text=text, procedures=found, plans=plans_for(context, found.values()))
+    texts = {one.name: one.text for one in kept}
+    found = {name: text for name, text in texts.items() if name in named}
+    called = with_carried_out(found.values(), texts)
+    plans = plans_for(context, [*found.values(), *called.values()])
+    return KeptReactions(text=text, procedures=found, called=called, plans=plans)
 
 
 def plans_for(context: Context, texts: Iterable[str]) -> dict[str, RunPlan]:

@@ -54,7 +54,7 @@ from tidybench.wire.setups import ApplySetups, GetSetups, SetupText
 from tidybench.wire.status import GetErrors, GetHistory, GetStatus, Status
 from tidybench.wire.tape import GetTape
 
-PROTOCOL = 9
+PROTOCOL = 10
 TOPIC_SAMPLES, TOPIC_STATUS, TOPIC_TAPE = b"s", b"t", b"l"
 """Of what is published. Behind them: packed samples; a Status; how many lines were left out, and lines of the tape."""
 

@@ -11,11 +11,12 @@ from tidybench.wire.procedures import By
 
 
 class KeptReactions(Exact):
-    """The document of a bench's reactions ("" for none), the texts of the procedures that they carry out, by name, and the plans that those
-    begin runs from."""
+    """The document of a bench's reactions ("" for none), the texts of the procedures that they begin, by name, of those that these carry
+    out (`called`), and the plans that all of them begin runs from."""
 
     text: Annotated[str, Field(max_length=500_000)] = ""
     procedures: dict[str, str] = {}
+    called: dict[str, str] = {}
     plans: dict[str, RunPlan] = {}
 
 

@@ -34,7 +34,7 @@ class Status(BaseModel):
     ports: list[PortInfo]
     run: RunStatus | None
     armed: ArmedStatus | None = None
-    procedure: ProcedureStatus | None = None
+    procedures: list[ProcedureStatus] = []
     safe: list[SafeStatus] = []
     reactions: list[ReactionStatus] = []
     disk: DiskStatus

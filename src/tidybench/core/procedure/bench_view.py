@@ -1,7 +1,7 @@
 """What of a bench a procedure may name."""
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from tidybench.core.compile.command import CompiledCommand, compile_command
 from tidybench.core.setup import Setup
@@ -28,12 +28,13 @@ class ChannelView:
 @dataclass(slots=True, frozen=True)
 class BenchView:
     """What a procedure may name: commands by instrument and id, the instruments there are, channels by id, plans of
-    runs by name."""
+    runs by name, the texts of other procedures by name."""
 
     commands: Mapping[tuple[str, str], CompiledCommand]
     instruments: Sequence[str]
     channels: Mapping[str, ChannelView]
     plans: Collection[str] = ()
+    procedures: Mapping[str, str] = field(default_factory=dict)
 
 
 def view_of(
@@ -41,6 +42,7 @@ def view_of(
     calculated: Sequence[CalculatedPart],
     numbers: Mapping[str, int],
     plans: Collection[str] = (),
+    procedures: Mapping[str, str] | None = None,
 ) -> BenchView:
     """Of set-ups and calculated channels; `numbers`: of all channels, by id. Channels of states and clocks are left out: an
     expression has nothing to calculate from them."""
@@ -60,4 +62,4 @@ def view_of(
     for part in calculated:
         age = round(part.age_s * 1e6) if part.age_s is not None else CALCULATED_AGE
         channels[part.id] = ChannelView(numbers[part.id], part.unit, max(age, MIN_AGE), calculated=True)
-    return BenchView(commands, [setup.instrument.id for setup in setups], channels, plans)
+    return BenchView(commands, [setup.instrument.id for setup in setups], channels, plans, procedures or {})

@@ -5,7 +5,6 @@ wishes, and carries those out. The same in gives the same out.
 """
 
 import math
-import re
 from collections.abc import Callable, Generator, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
@@ -15,8 +14,10 @@ from tidybench.core.plan.steadiness import Steadiness
 from tidybench.core.procedure.checked import PLACED, Checked, text_fields
 from tidybench.core.procedure.steps import (
     ASKED,
+    Answer,
     Ask,
     BeginRun,
+    CarryOut,
     Else,
     EndRun,
     For,
@@ -25,6 +26,7 @@ from tidybench.core.procedure.steps import (
     Let,
     Mark,
     Point,
+    Procedure,
     Step,
     Tell,
     Wait,
@@ -32,10 +34,14 @@ from tidybench.core.procedure.steps import (
     WaitUntil,
     Words,
     ZeroIt,
+    steps_in,
 )
 from tidybench.core.values.figure import figure
 
 State = Literal["running", "at its end", "ended"]
+Wanted = Literal["command", "mark", "point", "zero", "begin run", "begin from plan", "end run", "remember"]
+"""`remember`: which procedures it is within, so that after a kill what is always done is done of each."""
+
 AT_ONCE = 500
 """Steps that are carried out without a pause between them."""
 
@@ -50,7 +56,7 @@ class Wish:
     """Something that is to be done. `number` tells it from the others of this procedure; what comes of it is `told`."""
 
     number: int
-    what: Literal["command", "mark", "point", "zero", "begin run", "begin from plan", "end run"]
+    what: Wanted
     line: int
     text: str = ""
     instrument: str = ""
@@ -71,19 +77,27 @@ class Logged:
 
 @dataclass(slots=True, frozen=True)
 class Question:
-    """What a person is asked. `unit`: of the number that is wanted; None where yes or no is."""
+    """What a person is asked. `number` tells it from the others of this procedure; `unit`: of a number that is wanted; `name`: under which the
+    procedure goes on with the answer, "" for none."""
 
+    number: int
     line: int
     text: str
-    unit: str | None
+    answer: Answer = "yes or no"
+    unit: str = ""
+    name: str = ""
 
 
 class Stopped(Exception):
-    """The steps end here; why, in words. `good`: nothing went wrong."""
+    """The steps end here; why, in words."""
 
     def __init__(self, why: str) -> None:
         self.why = why
         super().__init__(why)
+
+
+class CalledOff(Stopped):
+    """All steps end here, those of procedures that carry this one out too."""
 
 
 @dataclass(slots=True)
@@ -107,8 +121,9 @@ Steps = Generator[_Pause, "tuple[bool, object]", None]
 class ProcedureRun:
     """One procedure on its way. One thread at a time may use it."""
 
-    def __init__(self, made: Checked, now: int, called_off: str = "") -> None:
-        """`called_off`: why only its end is due, as after a restart in the middle; "" where it begins with its steps."""
+    def __init__(self, made: Checked, now: int, called_off: str = "", inside: Sequence[str] = ()) -> None:
+        """`called_off`: why only its end is due, as after a restart in the middle; "" where it begins with its steps. `inside`: the
+        procedures that it was carrying out then, the innermost last."""
         self.made, self.begun_at = made, now
         self.state: State = "running"
         self.line = 0
@@ -120,7 +135,13 @@ class ProcedureRun:
         self.wishes: list[Wish] = []
         self._now = now
         self._latest: dict[int, tuple[int, float | None]] = {}
-        self._names: dict[str, tuple[str, float]] = {}
+        self._names: dict[str, tuple[str, float | str]] = {}
+        self._given: dict[str, float | str] = {}  # what questions of the innermost are answered with
+        self._within: list[tuple[str, int]] = []  # procedures that it carries out, and their lines
+        self._left = [name for name in inside if name in made.called]
+        self._in_always = 0
+        self._stop_later = ""
+        self._questions = 0
         self._number = 0
         self._pause: _Pause | None = None
         self._paused_at: int | None = None
@@ -158,7 +179,7 @@ class ProcedureRun:
         else:
             self._say(0, f"what was asked for before: {words}", good)
 
-    def answer(self, value: float | bool, by: str) -> bool:
+    def answer(self, value: float | bool | str, by: str) -> bool:
         """A person's answer; False where nothing is asked."""
         pause = self._pause
         if pause is None or pause.question is None or pause.over is not None:
@@ -182,8 +203,10 @@ class ProcedureRun:
         self._paused_at = None
         if self._pause is None:
             self._called_off = why  # it has not begun: it begins with its end
+        elif self._in_always:  # of one that it carries out: that is done first
+            self._stop_later = self._stop_later or why
         else:
-            self._advance(lambda: self._steps.throw(Stopped(why)))
+            self._advance(lambda: self._steps.throw(CalledOff(why)))
 
     def pause(self, on: bool, by: str) -> None:
         """Nothing goes on until it is told to; the time that passes meanwhile does not count."""
@@ -202,6 +225,22 @@ class ProcedureRun:
     def paused(self) -> bool:
         """Whether a person has paused it."""
         return self._paused_at is not None
+
+    @property
+    def inside(self) -> list[str]:
+        """The procedures that it is carrying out now, the innermost last."""
+        return [*self._left, *(name for name, _ in self._within)]
+
+    @property
+    def channels(self) -> list[int]:
+        """The numbers of the channels that it waits for."""
+        pause = self._pause
+        if pause is None or pause.over is not None:
+            return []
+        if pause.steady is not None:
+            return [pause.steady[0]]
+        numbers = [self._number_of(one) for one in pause.program.inputs] if pause.program else []
+        return [one for one in numbers if one >= 0]
 
     @property
     def question(self) -> Question | None:
@@ -304,14 +343,25 @@ class ProcedureRun:
         except Exception as error:  # a fault of ours: its end is reached all the same
             self._fails(f"Tidy Bench itself failed at this step ({error!r})")
         self.state = "at its end"
-        for step in self.made.procedure.always:
+        while self._left:  # it was killed within these
+            called = self._left.pop()
+            self._within.append((called, 0))
+            yield from self._always(self.made.called[called])
+            self._within.pop()
+        yield from self._always(self.made.procedure)
+        self._say(0, f"“{name}” has ended: {self.why}", not self.failed)
+
+    def _always(self, procedure: Procedure) -> Steps:
+        """What is always done at its end: each step is tried, whatever came of those before."""
+        self._in_always += 1
+        for step in procedure.always:
             try:
                 yield from self._step(step)
-            except Stopped as stopped:  # each is tried, whatever came of those before
+            except Stopped as stopped:
                 self._fails_at_its_end(step.line, stopped.why)
             except Exception as error:
                 self._fails_at_its_end(step.line, f"Tidy Bench itself failed at this step ({error!r})")
-        self._say(0, f"“{name}” has ended: {self.why}", not self.failed)
+        self._in_always -= 1
 
     def _fails(self, why: str) -> None:
         self.why, self.failed = why, True
@@ -326,7 +376,7 @@ class ProcedureRun:
             yield from self._step(step)
 
     def _step(self, step: Step) -> Steps:
-        self.line = step.line
+        self._at(step.line)
         if isinstance(step, Tell):
             yield from self._tell(step)
         elif isinstance(step, Wait):
@@ -354,6 +404,8 @@ class ProcedureRun:
             self._names[step.name] = program.unit.label, self._value(program)
         elif isinstance(step, If):
             yield from self._block(step.then if self._holds(step.condition) else step.otherwise)
+        elif isinstance(step, CarryOut):
+            yield from self._carry_out(step)
         else:
             yield from self._for(step)
 
@@ -362,7 +414,7 @@ class ProcedureRun:
         given = dict(step.values) if step.only is None else {command.arguments[0].field: step.only}
         texts = text_fields(command)
         values: dict[str, float | str] = {
-            name: formula.text[1:-1] if name in texts else self._value(self.made.program(formula))
+            name: self._text(formula) if name in texts else self._value(self.made.program(formula))
             for name, formula in given.items()
         }
         said = ", ".join(value if isinstance(value, str) else f"{value:.12g}" for value in values.values())
@@ -400,20 +452,76 @@ class ProcedureRun:
 
     def _ask(self, step: Ask) -> Steps:
         text = self._filled(step.words)
-        question = Question(step.line, text, step.unit if step.name else None)
+        if step.name in self._given:
+            self._names[step.name] = step.unit, self._given[step.name]
+            self._say(step.line, f"{text} {self._named(step.name)}, given")
+            return
+        question = self._question(step.line, text, step.answer, step.unit, step.name)
         good, came = yield _Pause(self._now + step.at_most, question=question, words=f"an answer to “{text}”")
         if not good or not isinstance(came, tuple):
             raise Stopped(f"nobody answered “{text}” within {_span(step.at_most)}")
         value, by = came
         if step.name:
-            self._names[step.name] = step.unit, float(value)
-            self._say(
-                step.line, f"{text} {figure(float(value))}{f' {step.unit}' if step.unit else ''}, by {by}"
-            )
+            self._names[step.name] = step.unit, value if step.answer == "text" else float(value)
+            self._say(step.line, f"{text} {self._named(step.name)}, by {by}")
             return
         self._say(step.line, f"{text} {'yes' if value else 'no'}, by {by}", bool(value))
         if not value:
             raise Stopped(f"“{text}” was answered with no, by {by}")
+
+    def _question(self, line: int, text: str, answer: Answer = "yes or no", unit: str = "", name: str = "") -> Question:  # fmt: skip
+        self._questions += 1
+        return Question(self._questions, self.line or line, text, answer, unit, name)
+
+    def _carry_out(self, step: CarryOut) -> Steps:
+        """Another one, with names of its own; what it always does is done before this one goes on."""
+        name = step.words.text
+        called = self.made.called[name]
+        texts = {one.name for one in steps_in(called.steps) if isinstance(one, Ask) and one.answer == "text"}
+        given: dict[str, float | str] = {
+            field: self._text(formula) if field in texts else self._value(self.made.program(formula))
+            for field, formula in step.values
+        }
+        outside = self._names, self._given
+        self._say(step.line, f"“{name}” begins")
+        self._within.append((name, 0))
+        self._names, self._given = {}, given
+        stopped: Stopped | None = None
+        failed, self.failed = self.failed, False
+        try:
+            yield from self._remembered(step.line)
+            yield from self._block(called.steps)
+        except Stopped as why:
+            stopped = why
+        except Exception as error:
+            stopped = Stopped(f"Tidy Bench itself failed at this step ({error!r})")
+        if stopped is not None:
+            self._say(self._within[-1][1], stopped.why, False)
+            if isinstance(stopped, CalledOff):
+                self.state = "at its end"
+        self._given = {}
+        yield from self._always(called)
+        at_its_end, self.failed = self.failed, failed or self.failed
+        self._within.pop()
+        self._names, self._given = outside
+        words = "all steps are done" if stopped is None else stopped.why
+        if at_its_end and stopped is None:
+            stopped = Stopped("its end could not be carried out")
+            words = stopped.why
+        self._say(step.line, f"“{name}” has ended: {words}", stopped is None)
+        if isinstance(stopped, CalledOff):
+            raise stopped
+        if self._stop_later and not self._in_always:
+            raise CalledOff(self._stop_later)
+        yield from self._remembered(step.line)
+        if stopped is not None:
+            yield from self._otherwise(False, step.line, step.otherwise, f"“{name}”: {stopped.why}")
+
+    def _remembered(self, line: int) -> Steps:
+        wish = self._wish("remember", line, "")
+        good, words = yield _Pause(wish=wish, words="what is being carried out to be written down")
+        if not good:
+            raise Stopped(f"what is being carried out could not be written down: {words}")
 
     def _mark(self, step: Mark) -> Steps:
         text = self._filled(step.words)
@@ -426,7 +534,7 @@ class ProcedureRun:
 
     def _want(
         self,
-        what: Literal["mark", "point", "zero", "begin run", "begin from plan", "end run"],
+        what: Wanted,
         line: int,
         text: str,
         span: int = 0,
@@ -440,7 +548,7 @@ class ProcedureRun:
     def _for(self, step: For) -> Steps:
         before = self._names.get(step.name)
         for place, value in enumerate(step.values, 1):
-            self.line = step.line
+            self._at(step.line)
             if step.name:
                 self._names[step.name] = step.unit, value
                 unit = f" {step.unit}" if step.unit else ""
@@ -454,7 +562,7 @@ class ProcedureRun:
     # ---- their help
 
     def _wish(
-        self, what: Literal["command", "mark", "point", "zero", "begin run", "begin from plan", "end run"], line: int, text: str, instrument: str = "",
+        self, what: Wanted, line: int, text: str, instrument: str = "",
         command: str = "", values: dict[str, float | str] | None = None, span: int = 0,
     ) -> Wish:  # fmt: skip
         self._number += 1
@@ -466,10 +574,12 @@ class ProcedureRun:
         """Where a step came to nothing: stop, go on, or as a person says."""
         if good or otherwise == "go on":
             return
-        if otherwise == "stop" or self.state != "running":  # at its end nobody is waited for
+        if (
+            otherwise == "stop" or self.state != "running" or self._in_always
+        ):  # at its end nobody is waited for
             raise Stopped(what)
-        text = f"{what}. Go on all the same?"
-        _, came = yield _Pause(self._now + ASKED, question=Question(line, text, None), words="an answer")
+        question = self._question(line, f"{what}. Go on all the same?")
+        _, came = yield _Pause(self._now + ASKED, question=question, words="an answer")
         if not isinstance(came, tuple):
             raise Stopped(f"{what}, and nobody said what then")
         value, by = came
@@ -477,18 +587,34 @@ class ProcedureRun:
         if not value:
             raise Stopped(f"{what}; stopped by {by}")
 
+    def _at(self, line: int) -> None:
+        if self._within:
+            self._within[-1] = self._within[-1][0], line
+        else:
+            self.line = line
+
     def _say(self, line: int, words: str, good: bool = True) -> None:
+        if self._within:
+            where = f"line {line}: " if line else ""
+            line, words = self.line, f"“{self._within[-1][0]}”, {where}{words}"
         said = Logged(self._now, line, words, good)
         self.log.append(said)
         self._fresh.append(said)
         del self.log[:-LOGGED]
 
     def _filled(self, words: Words) -> str:
-        def placed(match: re.Match[str]) -> str:
-            unit, value = self._names[match[1]]
-            return f"{figure(value)}{f' {unit}' if unit else ''}"
+        return PLACED.sub(lambda match: self._named(match[1]), words.text)
 
-        return PLACED.sub(placed, words.text)
+    def _named(self, name: str) -> str:
+        """What a name stands for, in words."""
+        unit, value = self._names[name]
+        return value if isinstance(value, str) else f"{figure(value)}{f' {unit}' if unit else ''}"
+
+    def _text(self, formula: Formula) -> str:
+        """A text in quotes, or what a name stands for."""
+        if formula.text.startswith('"'):
+            return self._filled(Words(formula.text[1:-1], formula.column + 1))
+        return self._named(formula.text)
 
     def _number_of(self, name: str) -> int:
         channel = self.made.view.channels.get(name)
@@ -498,11 +624,12 @@ class ProcedureRun:
         found: list[float | None] = []
         for name in names:
             if name in self._names:
-                found.append(self._names[name][1])
+                value = self._names[name][1]
+                found.append(value if isinstance(value, float) else None)
                 continue
             channel = self.made.view.channels[name]
-            then, value = self._latest.get(channel.number, (0, None))
-            found.append(value if at - then <= channel.age else None)
+            then, latest = self._latest.get(channel.number, (0, None))
+            found.append(latest if at - then <= channel.age else None)
         return found
 
     def _value(self, program: Program) -> float:

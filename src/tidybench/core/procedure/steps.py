@@ -1,6 +1,6 @@
 """The steps of a procedure, as they are written. `line` counts from 1; expressions are texts with the column they begin at."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -71,15 +71,20 @@ class WaitSteady:
     otherwise: Else = "stop"
 
 
+Answer = Literal["yes or no", "number", "text"]
+"""What a person answers with."""
+
+
 @dataclass(slots=True, frozen=True)
 class Ask:
-    """`ask "…"`: yes, or the procedure stops; `ask NAME "…" [unit]`: a number."""
+    """`ask "…"`: yes, or the procedure stops; `ask NAME "…" [unit]`: a number; `ask NAME "…" text`. Microseconds."""
 
     line: int
     words: Words
     name: str = ""
     unit: str = ""
     at_most: int = 0
+    answer: Answer = "yes or no"
 
 
 @dataclass(slots=True, frozen=True)
@@ -137,6 +142,17 @@ class Let:
 
 
 @dataclass(slots=True, frozen=True)
+class CarryOut:
+    """`carry out "NAME" with FIELD = EXPRESSION, …`: another procedure. It has names of its own; what it asks under the name of a field is
+    answered by that."""
+
+    line: int
+    words: Words
+    values: tuple[tuple[str, Formula], ...] = ()
+    otherwise: Else = "stop"
+
+
+@dataclass(slots=True, frozen=True)
 class If:
     """`if CONDITION`, and `else`."""
 
@@ -157,7 +173,22 @@ class For:
     body: "tuple[Step, ...]"
 
 
-Step = Tell | Wait | WaitUntil | WaitSteady | Ask | Mark | Point | ZeroIt | BeginRun | EndRun | Let | If | For
+Step = (
+    Tell
+    | Wait
+    | WaitUntil
+    | WaitSteady
+    | Ask
+    | Mark
+    | Point
+    | ZeroIt
+    | BeginRun
+    | EndRun
+    | Let
+    | CarryOut
+    | If
+    | For
+)
 
 
 @dataclass(slots=True, frozen=True)
@@ -169,17 +200,24 @@ class Procedure:
     always: tuple[Step, ...] = field(default=())
 
 
+def steps_in(steps: Iterable[Step]) -> Iterator[Step]:
+    """All steps, those within others too, in the order of their lines."""
+    for step in steps:
+        yield step
+        if isinstance(step, If):
+            yield from steps_in((*step.then, *step.otherwise))
+        elif isinstance(step, For):
+            yield from steps_in(step.body)
+
+
 def plans_in(steps: Iterable[Step]) -> set[str]:
     """The names of the plans that runs are begun from."""
-    found: set[str] = set()
-    for step in steps:
-        if isinstance(step, BeginRun) and step.planned:
-            found.add(step.words.text)
-        elif isinstance(step, If):
-            found |= plans_in((*step.then, *step.otherwise))
-        elif isinstance(step, For):
-            found |= plans_in(step.body)
-    return found
+    return {step.words.text for step in steps_in(steps) if isinstance(step, BeginRun) and step.planned}
+
+
+def carried_out_in(steps: Iterable[Step]) -> set[str]:
+    """The names of the procedures that are carried out by these steps."""
+    return {step.words.text for step in steps_in(steps) if isinstance(step, CarryOut)}
 
 
 @dataclass(slots=True, frozen=True)

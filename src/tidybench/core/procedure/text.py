@@ -3,13 +3,15 @@
 import difflib
 import math
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
 from tidybench.core.procedure.steps import (
     ASKED,
+    Answer,
     Ask,
     BeginRun,
+    CarryOut,
     Else,
     EndRun,
     For,
@@ -28,6 +30,7 @@ from tidybench.core.procedure.steps import (
     WaitUntil,
     Words,
     ZeroIt,
+    carried_out_in,
 )
 
 LONGEST, LONGEST_LINE, MOST_LINES, DEEPEST, MOST_TURNS = 200_000, 500, 2000, 12, 10_000
@@ -52,7 +55,7 @@ _STEADY = re.compile(
 _CHANNEL = re.compile(r'("?)([a-z0-9][a-z0-9._-]*)\1')
 _UNIT = re.compile(r"\[([^\[\]]*)\]\s*$")
 WORDS = (
-    "set", "send", "wait", "ask", "mark", "say", "take point", "zero", "begin run", "end run", "let", "if", "else", "for", "repeat",
+    "set", "send", "wait", "ask", "mark", "say", "take point", "zero", "begin run", "end run", "let", "carry out", "if", "else", "for", "repeat",
     "always", "procedure",
 )  # fmt: skip
 
@@ -88,6 +91,22 @@ def name_of(text: str) -> str:
     if not name or len(name) > 80 or "/" in name:
         raise ProcedureError([Problem(number, 1, f"{NAMED} A name has at most 80 characters, and no /.")])
     return name
+
+
+def with_carried_out(texts: Iterable[str], kept: Mapping[str, str]) -> dict[str, str]:
+    """The procedures that these texts carry out, and those that these do, by name, as far as they are kept."""
+    found: dict[str, str] = {}
+    waiting = list(texts)
+    while waiting:
+        try:
+            procedure = parse(waiting.pop())
+        except ProcedureError:  # its problems are said where it is looked at
+            continue
+        for name in carried_out_in((*procedure.steps, *procedure.always)):
+            if name in kept and name not in found:
+                found[name] = kept[name]
+                waiting.append(kept[name])
+    return found
 
 
 class _Parser:
@@ -174,7 +193,7 @@ class _Parser:
     def _step(self, line: _Line, indent: int, deep: int) -> Step | None:
         makers: dict[str, Callable[[_Line, str, int], Step]] = {
             "set": _set, "send": _send, "wait": _wait, "ask": _ask, "mark": _mark, "say": _mark, "take point": _point,
-            "zero": _zero, "begin run": _begin, "let": _let,
+            "zero": _zero, "begin run": _begin, "let": _let, "carry out": _carry_out,
         }  # fmt: skip
         for word, make in makers.items():
             if line.text.startswith(word + " "):
@@ -193,7 +212,7 @@ class _Parser:
             raise _Wrong(line.column(0), f"“{line.text}” is not indented: it stands below the steps, at the beginning of its line.")  # fmt: skip
         word = line.text.split()[0]
         near = difflib.get_close_matches(word, WORDS, 1, 0.6)
-        hint = f" Perhaps “{near[0]}” is meant." if near else f" Known are {', '.join(WORDS[:15])}."
+        hint = f" Perhaps “{near[0]}” is meant." if near else f" Known are {', '.join(WORDS[:16])}."
         raise _Wrong(line.column(0), f"“{word}” is no step.{hint}")
 
     def _if(self, line: _Line, indent: int, deep: int) -> Step:
@@ -289,18 +308,35 @@ def _set(line: _Line, rest: str, column: int) -> Step:
 def _send(line: _Line, rest: str, column: int) -> Step:
     rest, otherwise = _tail(rest)
     instrument, command, more = _named(rest, column)
+    if more and not more.startswith("with "):
+        raise _Wrong(column, f"“{more}” is not understood: write send {instrument}.{command} with field = value, field = value")  # fmt: skip
+    values = _values(more, column + len(rest) - len(more))
+    return Tell(line.number, instrument, command, column, None, values, otherwise)
+
+
+def _values(more: str, column: int) -> tuple[tuple[str, Formula], ...]:
+    """What stands behind “with”; `more` begins with that, or is empty."""
     values: list[tuple[str, Formula]] = []
-    if more:
-        if not more.startswith("with "):
-            raise _Wrong(column, f"“{more}” is not understood: write send {instrument}.{command} with field = value, field = value")  # fmt: skip
-        at = rest.index("with ") + 5
-        for piece in _parted(rest[at:]):
-            name, sign, value = piece.partition("=")
-            if not sign or not name.strip() or not value.strip():
-                raise _Wrong(column + at, f"“{piece.strip()}” is no argument: write field = value.")
-            values.append((name.strip(), Formula(value.strip(), column + at + len(name) + 1 + len(value) - len(value.lstrip()))))  # fmt: skip
-            at += len(piece) + 1
-    return Tell(line.number, instrument, command, column, None, tuple(values), otherwise)
+    at = 5
+    for piece in _parted(more[at:]) if more else ():
+        name, sign, value = piece.partition("=")
+        if not sign or not name.strip() or not value.strip():
+            raise _Wrong(column + at, f"“{piece.strip()}” is no argument: write field = value.")
+        values.append((name.strip(), Formula(value.strip(), column + at + len(name) + 1 + len(value) - len(value.lstrip()))))  # fmt: skip
+        at += len(piece) + 1
+    return tuple(values)
+
+
+def _carry_out(line: _Line, rest: str, column: int) -> Step:
+    rest, otherwise = _tail(rest)
+    words, more = _quoted(rest, column)
+    if more and not more.startswith("with "):
+        raise _Wrong(column, f"“{more}” is not understood: write carry out \"{words.text}\" with name = value, name = value")  # fmt: skip
+    values = _values(more, column + len(rest) - len(more))
+    twice = [name for place, (name, _) in enumerate(values) if name in dict(values[:place])]
+    if twice:
+        raise _Wrong(column, f"“{twice[0]}” stands here twice.")
+    return CarryOut(line.number, words, values, otherwise)
 
 
 def _parted(text: str) -> list[str]:
@@ -346,10 +382,15 @@ def _ask(line: _Line, rest: str, column: int) -> Step:
         name, rest = found[0], rest[found.end() :].lstrip()
     words, more = _quoted(rest, column)
     unit = ""
+    answer: Answer = "number" if name else "yes or no"
     if name and (match := _UNIT.fullmatch(more)):
         unit, more = match[1].strip(), ""
+    elif more == "text":
+        if not name:
+            raise _Wrong(column, 'A text has a name by which it is used: ask serial "Serial number?" text')
+        answer, more = "text", ""
     _nothing_more(more, column)
-    return Ask(line.number, words, name, unit, at_most)
+    return Ask(line.number, words, name, unit, at_most, answer)
 
 
 def _mark(line: _Line, rest: str, column: int) -> Step:

@@ -17,7 +17,7 @@ from tidybench.core.compile.planning import plan_links
 from tidybench.core.derivation import Derivation
 from tidybench.core.exchange.link_talk import LinkTalk
 from tidybench.core.procedure.checked import Checked
-from tidybench.core.procedure.run import Logged, ProcedureRun, Wish
+from tidybench.core.procedure.run import Logged, ProcedureRun, Question, Wish
 from tidybench.core.rehearsal.played import Played
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import Calculations
@@ -52,8 +52,8 @@ class SentThen:
 
 @dataclass(slots=True)
 class Rehearsed:
-    """What came of it. Microseconds; `log` as of a procedure that is carried out. `asks`: the line of a question for a number that nobody
-    has answered, 0 for none."""
+    """What came of it. Microseconds; `log` as of a procedure that is carried out. `asks`: a question that nobody
+    has answered."""
 
     begun_at: int
     ended_at: int = 0
@@ -61,7 +61,7 @@ class Rehearsed:
     sent: list[SentThen] = field(default_factory=list)
     failed: bool = False
     why: str = ""
-    asks: int = 0
+    asks: Question | None = None
 
 
 class Rehearsal:
@@ -74,10 +74,10 @@ class Rehearsal:
         calculations: Calculations,
         numbers: Mapping[str, int],
         played: Played,
-        answers: Mapping[int, float],
+        answers: Mapping[int, float | str],
         may_go_on: Callable[[], bool] = lambda: True,
     ) -> None:
-        """`numbers` of all channels, by id, the same that `made` was checked with. `answers`: of questions for numbers, by their lines; yes
+        """`numbers` of all channels, by id, the same that `made` was checked with. `answers`: of questions for numbers and texts, by their own numbers; yes
         is said to the others. `may_go_on` is asked now and then."""
         self._made, self._played, self._answers, self._may_go_on = made, played, answers, may_go_on
         wanted = _links_of(made, setups, calculations, numbers)
@@ -123,7 +123,7 @@ class Rehearsal:
                 self._carry_out(wish)
             if run.state == "ended":
                 return ""
-            if (question := run.question) is not None and (why := self._answer(run, question.line)):
+            if (question := run.question) is not None and (why := self._answer(run, question)):
                 return why
             before = self._now
             if run.passes_time and run.deadline is not None and run.deadline - self._now > 2 * BEFORE:
@@ -134,16 +134,14 @@ class Rehearsal:
             if same > AT_ONCE or turns > MOST_TURNS or (turns % 256 == 0 and not self._may_go_on()):
                 return "the rehearsal was given up: it takes too long to be worked out"
 
-    def _answer(self, run: ProcedureRun, line: int) -> str:
-        question = run.question
-        assert question is not None
-        if question.unit is None:
+    def _answer(self, run: ProcedureRun, question: Question) -> str:
+        if question.answer == "yes or no":
             run.answer(True, "the rehearsal")
-        elif line in self._answers:
-            run.answer(self._answers[line], "the rehearsal")
+        elif question.number in self._answers:
+            run.answer(self._answers[question.number], "the rehearsal")
         else:
-            self._done.asks = line
-            return f"line {line} asks for a number: give one to rehearse what follows"
+            self._done.asks = question
+            return f"line {question.line} asks for a {question.answer}: give one to rehearse what follows"
         return ""
 
     # ---- the clock
@@ -201,6 +199,7 @@ class Rehearsal:
             self._at(self._now + POINT_BEGINS + wish.span, partial(told, True, "point taken"))
         else:
             words = {
+                "remember": "",
                 "mark": f"marked “{wish.text}”",
                 "begin run": f"the run “{wish.text}” would begin",
                 "begin from plan": f"a run would begin from the plan “{wish.text}”",
