@@ -240,7 +240,7 @@ const Place = memo(function Place({ theme }: { theme: Theme }) {
           <Route path="/calibrate/:channel" element={<CalibratePage />} />
           <Route path="/logbook/:id/calibration" element={<CalibrationReport />} />
           <Route path="/health" element={<HealthPage />} />
-          <Route path="/procedures" element={<ProceduresPage />} />
+          <Route path="/procedures" element={<ProceduresPage theme={theme} />} />
           <Route path="/procedures/reactions" element={<ReactionsPage />} />
           <Route path="/logbook" element={<Logbook />} />
           <Route path="/logbook/:id" element={<RunPage theme={theme} />} />

@@ -31,10 +31,18 @@ def write(page: Page, text: str) -> None:
     )
 
 
-def test_a_procedure_is_written_stopped_and_outlives_its_recorder(page: Page, server: Server) -> None:
-    valve = server.shop.plug_in(HeardPositioner)
+def plugged_in(server: Server) -> HeardPositioner:
+    """The valve, that of the tests before: a second one at its port would hear nothing. It has heard nothing yet."""
+    found = [one for one in server.shop.devices if isinstance(one, HeardPositioner)]
+    valve = found[0] if found else server.shop.plug_in(HeardPositioner)
     assert server.post("/api/setups", {"text": setup_text("valve-positioner")}).status_code < 300
     wait_for(lambda: server.recorder.all_passing(), "the instruments")
+    valve.heard.clear()
+    return valve
+
+
+def test_a_procedure_is_written_stopped_and_outlives_its_recorder(page: Page, server: Server) -> None:
+    valve = plugged_in(server)
     page.open("/procedures")
     write(page, TEXT.replace("30 [%]", "130 [%]"))
     page.see("Line 4, column 37: Opening is 130 %: the highest it can be is 100 %.")
@@ -46,7 +54,7 @@ def test_a_procedure_is_written_stopped_and_outlives_its_recorder(page: Page, se
     page.press("Keep")
     page.see("export")  # it is kept
     page.press("cards")
-    page.see("whatever happens")
+    page.see("Always, whatever happens")
     page.press("Begin")
     page.see("Guard closed?")
     assert valve.heard == []
@@ -70,28 +78,34 @@ def test_a_procedure_is_written_stopped_and_outlives_its_recorder(page: Page, se
     page.see("the recorder was restarted", 60)
     assert valve.heard[3:] == [b"VP 020.0", b"VP 030.0", b"VP 050.0"]
     page.open("/procedures")
-    page.press("All procedures")
+    page.press("All procedures")  # of the second one; the first was put away, and the page has forgotten that
     page.see("Wear test")
 
 
+BEGIN = "//button[normalize-space(.)='Begin']"
+
+
+def open_the_page(page: Page) -> None:
+    """To where procedures are written, whatever the tests before have left."""
+    wait_for(lambda: "Begin" in page.text() or "Write or begin another" in page.text(), "the page")
+    if "Write or begin another" in page.text():
+        page.press("Write or begin another")
+
+
 def test_a_procedure_is_rehearsed_as_the_instruments_answered_in_a_run(page: Page, server: Server) -> None:
-    valve = server.shop.plug_in(HeardPositioner)
-    assert server.post("/api/setups", {"text": setup_text("valve-positioner")}).status_code < 300
-    wait_for(lambda: server.recorder.all_passing(), "the instruments")
+    valve = plugged_in(server)
     page.open("/procedures")
-    wait_for(lambda: "Begin" in page.text() or "All procedures" in page.text(), "the page")
-    if "All procedures" in page.text():  # of the test before
-        page.press("All procedures")
+    open_the_page(page)
     short = TEXT.replace('  ask "Guard closed?"', '  begin run "Openings"').replace("  wait 1 h\n", "")
     write(page, short + "  end run\n")
     page.see("VP 030.0")
-    begin = "//button[normalize-space(.)='Begin']"
-    wait_for(lambda: page.driver.find_element(By.XPATH, begin).is_enabled(), "it to be checked")
+    wait_for(lambda: page.driver.find_element(By.XPATH, BEGIN).is_enabled(), "it to be checked")
     page.press("Begin")
     page.see("It is done")
     wait_for(lambda: server.get("/api/runs").json()["runs"][0]["complete"], "the records")
     heard = list(valve.heard)
-    took = server.get(f"/api/procedure/{server.get('/api/status').json()['procedures'][0]['id']}").json()
+    newest = max(server.get("/api/procedure").json(), key=lambda one: one["id"])
+    took = server.get(f"/api/procedure/{newest['id']}").json()
     page.press("All procedures")
     more = TEXT.replace("20, 30", "20, 30, 40").replace('ask "Guard closed?"', 'ask mass "Mass?" [kg]')
     write(page, more)
@@ -116,3 +130,70 @@ def test_a_procedure_is_rehearsed_as_the_instruments_answered_in_a_run(page: Pag
     really = (took["ended_at"] - took["begun_at"]) / 1e6
     assert report["took_s"] == pytest.approx(really, abs=2.5)
     page.no_complaints()
+
+
+def test_cards_are_filled_in_and_two_procedures_are_on_at_a_time(page: Page, server: Server) -> None:
+    valve = plugged_in(server)
+    inner = (
+        'procedure Set the valve\n  ask opening "How far?" [%]\n  set valve-positioner.opening to opening\n'
+    )
+    assert server.post("/api/procedures", {"text": inner}).status_code == 201
+    page.open("/procedures")
+    open_the_page(page)
+    write(
+        page,
+        "procedure Outer   # kept\n  wait 1 h   # long\nalways\n  set valve-positioner.opening to 50 [%]\n",
+    )
+    page.press("cards")
+    page.press("wait 1 h")
+    page.type_into("For", "2 hours")
+    page.see("“2 hours” is no time: write it as 5 s, 200 ms, 2 min or 1 h.")
+    page.accessible()
+    page.type_into("For", "2 h")
+    page.see("wait 2 h")  # what it becomes
+    page.press("Take it")
+    page.press("wait 2 h")
+    page.press("add below")
+    page.choose("Step", "carry out")
+    page.type_into("Procedure", "Set the valve")
+    page.type_into("With", "opening = 70 [%]")
+    page.see('carry out "Set the valve" with opening = 70 [%]')
+    page.press("Add it")
+    page.see("VP 070.0")
+    page.press("carry out")
+    page.press("up")
+    page.press("text")
+    area = page.find("textarea[aria-label='Text of the procedure']")
+    assert area.get_property("value") == (
+        "procedure Outer   # kept\n"
+        '  carry out "Set the valve" with opening = 70 [%]\n'
+        "  wait 2 h   # long\n"
+        "always\n"
+        "  set valve-positioner.opening to 50 [%]\n"
+    )
+    wait_for(lambda: page.driver.find_element(By.XPATH, BEGIN).is_enabled(), "it to be checked")
+    page.press("Begin")
+    page.see("2 h to pass")
+    assert valve.heard == [b"VP 070.0"]
+    page.press("Write or begin another")
+    write(page, 'procedure Watch\n  ask serial "Serial number?" text\n  say "pump {serial}"\n  wait 1 h\n')
+    wait_for(lambda: page.driver.find_element(By.XPATH, BEGIN).is_enabled(), "it to be checked")
+    page.press("Begin")
+    page.see("Serial number?")
+    page.type_into("Answer", "K-17")
+    page.press("Answer")
+    page.see("pump K-17")
+    page.accessible()
+    page.open("/")
+    page.see("and 1 more")
+    page.open("/procedures")
+    page.see("2 h to pass")
+    page.press("Watch")
+    page.see("1 h to pass")
+    page.press("Stop, then do")
+    page.see("stopped by")
+    page.press("All procedures")
+    page.press("Outer")
+    page.see("2 h to pass")
+    page.press("Stop, then do")
+    wait_for(lambda: valve.heard == [b"VP 070.0", b"VP 050.0"], "its end")

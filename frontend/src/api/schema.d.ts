@@ -1027,6 +1027,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/procedures/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Procedure Card
+         * @description A line as a card with fields. It is not checked against the bench: the whole text is.
+         */
+        post: operations["procedure_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedures/line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Procedure Line
+         * @description The line that a card becomes.
+         */
+        post: operations["procedure_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/procedures/{name}/file": {
         parameters: {
             query?: never;
@@ -1075,8 +1115,28 @@ export interface paths {
             cookie?: never;
         };
         /**
+         * List Conducted
+         * @description The procedures that are carried out, and the last that were since the recorder began; without their texts.
+         */
+        get: operations["list_conducted"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedure/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
          * Show Procedure
-         * @description The procedure that is carried out, or the last one that was since the recorder began; with its text and its whole log.
+         * @description A procedure that is carried out, or one of the last that were since the recorder began; with its text and its whole log.
          */
         get: operations["show_procedure"];
         put?: never;
@@ -2432,6 +2492,37 @@ export interface components {
             residual?: number | null;
         };
         /**
+         * CardData
+         * @description A step as a card: its fields by name, those that are left out are "".
+         */
+        CardData: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "set" | "send" | "wait" | "wait until" | "wait until steady" | "ask" | "mark" | "say" | "take point" | "zero" | "begin run" | "begin run from plan" | "end run" | "let" | "carry out" | "if" | "else" | "for" | "repeat";
+            /** Fields */
+            fields: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * CardInfo
+         * @description A line as a card, or what is wrong with it.
+         */
+        CardInfo: {
+            card: components["schemas"]["CardData"] | null;
+            problem: components["schemas"]["ProblemInfo"] | null;
+        };
+        /**
+         * CardWords
+         * @description A line of a procedure, with or without its indentation.
+         */
+        CardWords: {
+            /** Words */
+            words: string;
+        };
+        /**
          * CarriedOutBy
          * @description As if its channel stood so.
          */
@@ -3772,6 +3863,16 @@ export interface components {
             settled: boolean;
         };
         /**
+         * LineInfo
+         * @description The line of a card, or what is wrong with its fields.
+         */
+        LineInfo: {
+            /** Words */
+            words: string;
+            /** Problem */
+            problem: string;
+        };
+        /**
          * LinearStep
          * @description value x scale + offset.
          */
@@ -4113,6 +4214,19 @@ export interface components {
              * @default
              */
             talker: string;
+        };
+        /**
+         * OneProcedure
+         * @description One of those that are carried out, by its id in the status.
+         */
+        OneProcedure: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** Id */
+            id: number;
         };
         /**
          * OpenCrossing
@@ -4849,12 +4963,14 @@ export interface components {
              * @default
              */
             by: string;
+            /** Id */
+            id: number;
             /** On */
             on: boolean;
         };
         /**
          * ProcedureReply
-         * @description An answer to what the procedure asks on this line.
+         * @description An answer to what the procedure asks; `question`: its number.
          */
         ProcedureReply: {
             /**
@@ -4862,17 +4978,22 @@ export interface components {
              * @default
              */
             by: string;
-            /** Line */
-            line: number;
+            /** Id */
+            id: number;
+            /** Question */
+            question: number;
             /** Value */
-            value: boolean | number;
+            value: boolean | number | string;
         };
         /**
          * ProcedureStatus
-         * @description The procedure that is carried out, or the last one that was. Microseconds; `line`: the present step. `waits`: what for, `progress`: how near it is, `until`:
-         *     at most until when. `log`: the newest lines. In the status of the bench `text` is "", and the log is short.
+         * @description A procedure that is carried out, or was. Microseconds; `line`: the present step, `inside`: the procedures that it is carrying out there,
+         *     the innermost last; `instruments`: those that it drives. `waits`: what for, `progress`: how near it is, `channels`: those that are
+         *     looked at for that, `until`: at most until when. `log`: the newest lines. In the status of the bench `text` is "", and the log is short.
          */
         ProcedureStatus: {
+            /** Id */
+            id: number;
             /** Name */
             name: string;
             /** Text */
@@ -4886,10 +5007,16 @@ export interface components {
             state: "running" | "paused" | "at its end" | "ended";
             /** Line */
             line: number;
+            /** Inside */
+            inside: string[];
+            /** Instruments */
+            instruments: string[];
             /** Waits */
             waits: string;
             /** Progress */
             progress: string;
+            /** Channels */
+            channels: string[];
             /** Until */
             until: number | null;
             question: components["schemas"]["QuestionStatus"] | null;
@@ -5061,15 +5188,22 @@ export interface components {
         };
         /**
          * QuestionStatus
-         * @description What a person is asked. `unit`: of the number that is wanted; null where yes or no is.
+         * @description What a person is asked. `number` tells it from the others of its procedure; `unit`: of a number that is wanted.
          */
         QuestionStatus: {
+            /** Number */
+            number: number;
             /** Line */
             line: number;
             /** Text */
             text: string;
+            /**
+             * Answer
+             * @enum {string}
+             */
+            answer: "yes or no" | "number" | "text";
             /** Unit */
-            unit: string | null;
+            unit: string;
         };
         /**
          * RS485Part
@@ -5385,8 +5519,8 @@ export interface components {
         };
         /**
          * RehearsalReport
-         * @description What came of a rehearsal. `log`: as of a procedure that is carried out, at times from 0 on (microseconds). `asks`: the line of a question
-         *     whose number is wanted, 0 for none. `silent`: instruments of which the tape has nothing. `played_s`: how much of the tape there is.
+         * @description What came of a rehearsal. `log`: as of a procedure that is carried out, at times from 0 on (microseconds). `asks`: a question whose answer
+         *     is wanted. `silent`: instruments of which the tape has nothing. `played_s`: how much of the tape there is.
          */
         RehearsalReport: {
             /** Took S */
@@ -5399,8 +5533,7 @@ export interface components {
             log: components["schemas"]["LoggedStep"][];
             /** Sends */
             sends: components["schemas"]["RehearsedCommand"][];
-            /** Asks */
-            asks: number;
+            asks: components["schemas"]["QuestionStatus"] | null;
             /** Silent */
             silent: string[];
             /** Played S */
@@ -5408,7 +5541,8 @@ export interface components {
         };
         /**
          * RehearsalWanted
-         * @description A procedure to be rehearsed against the tape of a run. `answers`: of its questions for numbers, by their lines.
+         * @description A procedure to be rehearsed against the tape of a run. `answers`: of its questions for numbers and texts, by the questions'
+         *     numbers.
          */
         RehearsalWanted: {
             /** Text */
@@ -5423,7 +5557,7 @@ export interface components {
              * @default {}
              */
             answers: {
-                [key: string]: number;
+                [key: string]: number | string;
             };
         };
         /**
@@ -6611,7 +6745,11 @@ export interface components {
             ports: components["schemas"]["PortInfo"][];
             run: components["schemas"]["RunStatus"] | null;
             armed?: components["schemas"]["ArmedStatus"] | null;
-            procedure?: components["schemas"]["ProcedureStatus"] | null;
+            /**
+             * Procedures
+             * @default []
+             */
+            procedures: components["schemas"]["ProcedureStatus"][];
             /**
              * Safe
              * @default []
@@ -8951,6 +9089,72 @@ export interface operations {
             };
         };
     };
+    procedure_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CardWords"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardInfo"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    procedure_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CardData"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineInfo"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     procedure_file: {
         parameters: {
             query?: never;
@@ -9011,11 +9215,42 @@ export interface operations {
             };
         };
     };
-    show_procedure: {
+    list_conducted: {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureStatus"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    show_procedure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -9080,7 +9315,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AskedBy"];
+                "application/json": components["schemas"]["OneProcedure"];
             };
         };
         responses: {
@@ -9142,7 +9377,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AskedBy"];
+                "application/json": components["schemas"]["OneProcedure"];
             };
         };
         responses: {

@@ -3,7 +3,7 @@ import type { ProcedureStatus } from "../api/client";
 import { clock } from "../look/format";
 import { type Card, cardsOf, newestByLine } from "./lines";
 
-const List = styled.ol`
+export const CardList = styled.ol`
   list-style: none;
   margin: 0;
   padding: 0;
@@ -82,7 +82,7 @@ export function Cards({ text, status }: CardsProps) {
   const said = newestByLine(status?.log ?? []);
   const going = status !== undefined && status.state !== "ended";
   return (
-    <List aria-label="Steps">
+    <CardList aria-label="Steps">
       {cardsOf(text).map((card) => {
         const here = going && card.line === status.line;
         const last = said.get(card.line);
@@ -102,7 +102,7 @@ export function Cards({ text, status }: CardsProps) {
           </li>
         );
       })}
-    </List>
+    </CardList>
   );
 }
 

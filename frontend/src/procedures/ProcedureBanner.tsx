@@ -17,25 +17,29 @@ const Strip = styled.div`
   }
 `;
 
-const of = ({ status }: LiveState) => ({
-  name: status?.procedure && status.procedure.state !== "ended" ? status.procedure.name : "",
-  words: status?.procedure?.question
-    ? `asks: ${status.procedure.question.text}`
-    : status?.procedure?.waits
-      ? `waits for ${status.procedure.waits}`
-      : "",
-  asks: Boolean(status?.procedure?.question),
-});
+const of = ({ status }: LiveState) => {
+  const going = status?.procedures.filter((one) => one.state !== "ended") ?? [];
+  // One that asks comes first: it goes no further by itself.
+  const first = going.find((one) => one.question) ?? going[0];
+  const more = going.length - 1;
+  return {
+    name: first?.name ?? "",
+    words: first?.question ? `asks: ${first.question.text}` : first?.waits ? `waits for ${first.waits}` : "",
+    more: more > 0 ? `and ${more} more` : "",
+    asks: Boolean(first?.question),
+  };
+};
 
 /** A procedure that is carried out is in sight on every page. */
 export function ProcedureBanner() {
-  const { name, words, asks } = useLive(of, alike);
+  const { name, words, more, asks } = useLive(of, alike);
   const here = useLocation().pathname === "/procedures";
   if (!name || here) return null;
   return (
     <Strip role={asks ? "alert" : "status"}>
       <b>{name}</b>
       <span>{words}</span>
+      {more && <span>{more}</span>}
       <Link to="/procedures">{asks ? "Answer" : "Look at it, or stop it"}</Link>
     </Strip>
   );

@@ -8,11 +8,12 @@ import { useAct } from "../api/useAct";
 import { wanted } from "../alarms/calls";
 import { useLive } from "../live/connection";
 import { moment } from "../look/format";
+import type { Theme } from "../look/theme";
 import { Button, Chip, ChipLink } from "../parts/Button";
 import { Trouble } from "../parts/Trouble";
 import { useLate } from "../parts/useLate";
 import { useLeaveGuard } from "../parts/useLeaveGuard";
-import { Cards } from "./Cards";
+import { EditableCards } from "./EditableCards";
 import { durationWords } from "./lines";
 import { Rehearsal } from "./Rehearsal";
 import { Running } from "./Running";
@@ -25,6 +26,12 @@ const Page = styled.main`
     align-items: center;
     gap: 8px 12px;
     padding: 6px 0 10px 6px;
+  }
+  .open {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+    padding: 4px 0 4px 6px;
   }
   h1 {
     font-size: 22px;
@@ -125,30 +132,87 @@ always
   say "done"
 `;
 
-/** The procedures of the bench: carried out, written, checked. */
-export function ProceduresPage() {
-  const status = useLive((live) => live.status?.procedure ?? null);
-  const operator = useLive((live) => live.status?.run?.operator ?? "");
-  const by = operator || wanted().person;
-  // The last one stays in sight until somebody goes on to something else.
-  const [seen, setSeen] = useState<number | null>(null);
-  const going = status !== null && status.state !== "ended";
-  if (status && (going || seen !== status.begun_at))
-    return <Going status={status} by={by} onDone={() => setSeen(status.begun_at)} />;
-  return <Writing by={by} />;
+/** Those that have ended and were put away, by their ids. */
+const seen = new Set<number>();
+
+/** One by its id; the one of this name that was begun here, later than those that were known then; the place to write; null: the oldest of
+ *  those that are open. */
+type Shown = number | { begun: string; after: number } | "writing" | null;
+
+function chosenOf(open: ProcedureStatus[], shown: Shown): ProcedureStatus | undefined {
+  if (shown === "writing") return undefined;
+  if (shown === null) return open[0];
+  if (typeof shown === "number") return open.find((one) => one.id === shown) ?? open[0];
+  return open.find((one) => one.name === shown.begun && one.id > shown.after);
 }
 
-function Going({ status, by, onDone }: { status: ProcedureStatus; by: string; onDone: () => void }) {
+/** The procedures of the bench: carried out, written, checked. */
+export function ProceduresPage({ theme }: { theme: Theme }) {
+  const all = useLive((live) => live.status?.procedures ?? NONE);
+  const operator = useLive((live) => live.status?.run?.operator ?? "");
+  const by = operator || wanted().person;
+  const [shown, setShown] = useState<Shown>(null);
+  // One that has ended stays in sight until somebody puts it away.
+  const open = all.filter((one) => one.state !== "ended" || !seen.has(one.id));
+  const now = chosenOf(open, shown);
+  const bar = open.length > 0 && (
+    <div className="open" role="group" aria-label="Procedures that are carried out">
+      {open.map((one) => (
+        <Chip key={one.id} $chosen={one === now} aria-pressed={one === now} onPress={() => setShown(one.id)}>
+          {one.name}
+          {stateWords(one)}
+        </Chip>
+      ))}
+      <Chip $chosen={!now} aria-pressed={!now} onPress={() => setShown("writing")}>
+        Write or begin another
+      </Chip>
+    </div>
+  );
+  const begun = (name: string): void =>
+    setShown({ begun: name, after: Math.max(0, ...all.map((one) => one.id)) });
+  if (!now) return <Writing by={by} bar={bar} onBegun={begun} />;
+  const putAway = (): void => {
+    seen.add(now.id);
+    setShown("writing");
+  };
+  return <Going key={now.id} status={now} by={by} theme={theme} bar={bar} onDone={putAway} />;
+}
+
+const NONE: ProcedureStatus[] = [];
+
+/** What a person wants to know of one that is not looked at. */
+const stateWords = (one: ProcedureStatus): string =>
+  one.question
+    ? ": asks"
+    : one.state === "ended"
+      ? one.failed
+        ? ": stopped"
+        : ": done"
+      : one.state === "paused"
+        ? ": paused"
+        : "";
+
+interface GoingProps {
+  status: ProcedureStatus;
+  by: string;
+  theme: Theme;
+  bar: React.ReactNode;
+  onDone: () => void;
+}
+
+function Going({ status, by, theme, bar, onDone }: GoingProps) {
+  const { id } = status;
   const { run, trouble, busy } = useAct();
   const paused = status.state === "paused";
   const words = {
-    running: `line ${status.line}, since ${moment(status.begun_at / 1000)}, begun by ${status.by}`,
+    running: `line ${status.line}${insideWords(status)}, since ${moment(status.begun_at / 1000)}, begun by ${status.by}`,
     paused: `paused at line ${status.line}`,
     "at its end": "stopping: what is always done is being done",
     ended: status.failed ? "stopped" : "done",
   }[status.state];
   return (
     <Page>
+      {bar}
       <div className="top">
         <h1>{status.name}</h1>
         <span className="state" role="status">
@@ -162,25 +226,30 @@ function Going({ status, by, onDone }: { status: ProcedureStatus; by: string; on
           <>
             <Button
               isDisabled={busy || status.state === "at its end"}
-              onPress={() => run(() => got(api.POST("/api/procedure/pause", { body: { on: !paused, by } })))}
+              onPress={() =>
+                run(() => got(api.POST("/api/procedure/pause", { body: { id, on: !paused, by } })))
+              }
             >
               {paused ? "Go on" : "Pause"}
             </Button>
             <Button
               isDisabled={busy || status.until == null || status.question != null || paused}
-              onPress={() => run(() => got(api.POST("/api/procedure/skip", { body: { by } })))}
+              onPress={() => run(() => got(api.POST("/api/procedure/skip", { body: { id, by } })))}
             >
               Skip this wait
             </Button>
-            <StopButton by={by} isDisabled={status.state === "at its end"} />
+            <StopButton id={id} by={by} isDisabled={status.state === "at its end"} />
           </>
         )}
       </div>
       {trouble && <Trouble>{trouble}</Trouble>}
-      <Running status={status} by={by} />
+      <Running status={status} by={by} theme={theme} />
     </Page>
   );
 }
+
+const insideWords = (status: ProcedureStatus): string =>
+  status.inside.length ? `, in “${status.inside[status.inside.length - 1]}”` : "";
 
 const Red = styled(Button)`
   background: var(--fault);
@@ -190,13 +259,13 @@ const Red = styled(Button)`
 `;
 
 /** Stops a procedure at once: it asks nothing, for whoever presses it is in a hurry. */
-export function StopButton({ by, isDisabled = false }: { by: string; isDisabled?: boolean }) {
+function StopButton({ id, by, isDisabled }: { id: number; by: string; isDisabled: boolean }) {
   const { run, trouble } = useAct();
   return (
     <>
       <Red
         isDisabled={isDisabled}
-        onPress={() => run(() => got(api.POST("/api/procedure/stop", { body: { by } })))}
+        onPress={() => run(() => got(api.POST("/api/procedure/stop", { body: { id, by } })))}
       >
         Stop, then do “always”
       </Red>
@@ -205,7 +274,15 @@ export function StopButton({ by, isDisabled = false }: { by: string; isDisabled?
   );
 }
 
-function Writing({ by }: { by: string }) {
+function Writing({
+  by,
+  bar,
+  onBegun,
+}: {
+  by: string;
+  bar: React.ReactNode;
+  onBegun: (name: string) => void;
+}) {
   const kept = useQuery({ queryKey: ["procedures"], queryFn: () => got(api.GET("/api/procedures")) });
   const [draft, setDraft] = useState<{ text: string; of: string | null } | null>(null);
   const all = kept.data ?? [];
@@ -223,7 +300,9 @@ function Writing({ by }: { by: string }) {
     );
   return (
     <Page>
+      {bar}
       <Editor
+        onBegun={onBegun}
         key={now.of ?? ""}
         text={now.text}
         of={now.of}
@@ -280,9 +359,10 @@ interface EditorProps {
   onText: (text: string) => void;
   onKept: (name: string, text: string) => void;
   onGone: () => void;
+  onBegun: (name: string) => void;
 }
 
-function Editor({ text, of, changed, by, list, onText, onKept, onGone }: EditorProps) {
+function Editor({ text, of, changed, by, list, onText, onKept, onGone, onBegun }: EditorProps) {
   const [cards, setCards] = useState(false);
   const [rehearsing, setRehearsing] = useState(false);
   const { run, trouble, busy } = useAct();
@@ -361,7 +441,12 @@ function Editor({ text, of, changed, by, list, onText, onKept, onGone }: EditorP
         <Button
           $kind="bright"
           isDisabled={busy || !checked || problems.length > 0}
-          onPress={() => run(() => got(api.POST("/api/procedure/start", { body: { text, by } })))}
+          onPress={() =>
+            run(async () => {
+              await got(api.POST("/api/procedure/start", { body: { text, by } }));
+              onBegun(checked?.name ?? "");
+            })
+          }
         >
           Begin
         </Button>
@@ -370,7 +455,7 @@ function Editor({ text, of, changed, by, list, onText, onKept, onGone }: EditorP
       <div className="columns">
         {list}
         {cards ? (
-          <Cards text={text} />
+          <EditableCards text={text} onText={onText} wrong={new Set(problems.map((one) => one.line))} />
         ) : (
           <textarea
             aria-label="Text of the procedure"

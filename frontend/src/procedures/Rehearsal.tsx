@@ -7,7 +7,7 @@ import { clock, dated, elapsed } from "../look/format";
 import { Button, Chip } from "../parts/Button";
 import { useForm } from "../parts/formFields";
 import { NumberEntry } from "../parts/NumberEntry";
-import { Fields, Select } from "../parts/Select";
+import { Entry, Fields, Select } from "../parts/Select";
 import { Trouble } from "../parts/Trouble";
 import { lasting } from "./lines";
 
@@ -48,14 +48,14 @@ export function Rehearsal({ text, onClose }: { text: string; onClose: () => void
     queryFn: () => got(api.GET("/api/runs", { params: { query: { limit: 50 } } })),
   });
   const [chosen, setChosen] = useState<string | null>(null);
-  const [answers, setAnswers] = useState<Record<string, number>>({});
+  const [answers, setAnswers] = useState<Record<string, number | string>>({});
   const [done, setDone] = useState<{ of: string; report: RehearsalReport } | null>(null);
-  const [typed, setTyped] = useState<number | null>(null);
+  const [typed, setTyped] = useState<number | string | null>(null);
   const { run, trouble, busy } = useAct();
   const fields = useForm();
   const all = runs.data?.runs ?? [];
   const now = chosen ?? all[0]?.id ?? "";
-  const rehearse = (given: Record<string, number>): void =>
+  const rehearse = (given: Record<string, number | string>): void =>
     run(async () => {
       setAnswers(given);
       const report = await got(
@@ -65,6 +65,9 @@ export function Rehearsal({ text, onClose }: { text: string; onClose: () => void
       setTyped(null);
     });
   const report = done?.of === text + now ? done.report : null;
+  const goOn = (): void => {
+    if (report?.asks && typed !== null) rehearse({ ...answers, [report.asks.number]: typed });
+  };
   return fields.within(
     <Box aria-label="Rehearsal">
       <h2>Rehearsal</h2>
@@ -108,19 +111,25 @@ export function Rehearsal({ text, onClose }: { text: string; onClose: () => void
               sent in that run: they are taken as answered, and nothing follows from them.
             </p>
           )}
-          {report.asks > 0 && (
+          {report.asks && (
             <Fields>
-              <NumberEntry
-                label={`Line ${report.asks} asks for a number`}
-                value={typed}
-                onValue={setTyped}
-                width={160}
-                empty
-              />
-              <Button
-                isDisabled={busy || typed === null}
-                onPress={() => typed !== null && rehearse({ ...answers, [report.asks]: typed })}
-              >
+              {report.asks.answer === "text" ? (
+                <Entry
+                  label={`Line ${report.asks.line} asks for a text`}
+                  value={typeof typed === "string" ? typed : ""}
+                  onChange={setTyped}
+                  width={220}
+                />
+              ) : (
+                <NumberEntry
+                  label={`Line ${report.asks.line} asks for a number`}
+                  value={typeof typed === "number" ? typed : null}
+                  onValue={setTyped}
+                  width={160}
+                  empty
+                />
+              )}
+              <Button isDisabled={busy || typed === null || typed === ""} onPress={goOn}>
                 Go on
               </Button>
             </Fields>

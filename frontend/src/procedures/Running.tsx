@@ -4,12 +4,14 @@ import styled from "styled-components";
 import { api, got, type ProcedureStatus } from "../api/client";
 import { useAct } from "../api/useAct";
 import { clock, clockMilli, elapsed } from "../look/format";
+import type { Theme } from "../look/theme";
 import { benchNow } from "../look/zone";
 import { Button } from "../parts/Button";
 import { parsed } from "../parts/number";
 import { Entry } from "../parts/Select";
 import { Trouble } from "../parts/Trouble";
 import { Cards } from "./Cards";
+import { WaitedTrend } from "./WaitedTrend";
 
 const Columns = styled.div`
   display: grid;
@@ -71,20 +73,29 @@ const Log = styled.ol`
 `;
 
 /** The procedure that is carried out, or the last one: its steps, what it waits for, what was done. */
-export function Running({ status, by }: { status: ProcedureStatus; by: string }) {
+export function Running({ status, by, theme }: { status: ProcedureStatus; by: string; theme: Theme }) {
   // The text does not come with every status.
   const whole = useQuery({
-    queryKey: ["procedure", status.begun_at, status.state],
-    queryFn: () => got(api.GET("/api/procedure")),
+    queryKey: ["procedure", status.id, status.state],
+    queryFn: () => got(api.GET("/api/procedure/{id}", { params: { path: { id: status.id } } })),
     staleTime: Infinity,
   });
   const text = whole.data?.text ?? "";
   const going = status.state !== "ended";
+  // It stays where the next step looks at nothing: the cards below it do not jump.
+  const [looked, setLooked] = useState(status.channels);
+  if (status.channels.length > 0 && status.channels.join(" ") !== looked.join(" "))
+    setLooked(status.channels);
   return (
     <Columns>
-      <Cards text={text} status={status} />
       <div>
-        {status.question && <Question key={status.question.line} question={status.question} by={by} />}
+        {going && <WaitedTrend ids={looked} theme={theme} />}
+        <Cards text={text} status={status} />
+      </div>
+      <div>
+        {status.question && (
+          <Question key={status.question.number} id={status.id} question={status.question} by={by} />
+        )}
         {going && !status.question && (
           <section aria-label="What it waits for">
             <h2>What it waits for</h2>
@@ -129,45 +140,51 @@ function Left({ until }: { until: number }) {
   );
 }
 
-function Question({ question, by }: { question: NonNullable<ProcedureStatus["question"]>; by: string }) {
+interface QuestionProps {
+  id: number;
+  question: NonNullable<ProcedureStatus["question"]>;
+  by: string;
+}
+
+function Question({ id, question, by }: QuestionProps) {
   const { run, trouble, busy } = useAct();
   const [text, setText] = useState("");
-  const value = parsed(text);
-  const answer = (value: boolean | number): void =>
-    run(() => got(api.POST("/api/procedure/answer", { body: { line: question.line, value, by } })));
+  const answer = (value: boolean | number | string): void =>
+    run(() => got(api.POST("/api/procedure/answer", { body: { id, question: question.number, value, by } })));
+  const value = question.answer === "text" ? text.trim() || null : parsed(text);
   return (
     <section className="question" role="alertdialog" aria-label="A question">
       <p>{question.text}</p>
-      <div className="answers">
-        {question.unit == null ? (
-          <>
-            <Button $kind="bright" isDisabled={busy} onPress={() => answer(true)}>
-              Yes
-            </Button>
-            <Button isDisabled={busy} onPress={() => answer(false)}>
-              No, stop here
-            </Button>
-          </>
-        ) : (
-          <>
-            <Entry
-              label={question.unit ? `Answer, ${question.unit}` : "Answer"}
-              value={text}
-              onChange={setText}
-              invalid={text !== "" && value === null}
-              inputMode="decimal"
-              width={130}
-            />
-            <Button
-              $kind="bright"
-              isDisabled={busy || value === null}
-              onPress={() => value !== null && answer(value)}
-            >
-              Answer
-            </Button>
-          </>
-        )}
-      </div>
+      {question.answer === "yes or no" ? (
+        <div className="answers">
+          <Button $kind="bright" isDisabled={busy} onPress={() => answer(true)}>
+            Yes
+          </Button>
+          <Button isDisabled={busy} onPress={() => answer(false)}>
+            No, stop here
+          </Button>
+        </div>
+      ) : (
+        <form
+          className="answers"
+          onSubmit={(event) => {
+            event.preventDefault();
+            if (value !== null && !busy) answer(value);
+          }}
+        >
+          <Entry
+            label={question.unit ? `Answer, ${question.unit}` : "Answer"}
+            value={text}
+            onChange={setText}
+            invalid={text !== "" && value === null}
+            inputMode={question.answer === "text" ? undefined : "decimal"}
+            width={question.answer === "text" ? 220 : 130}
+          />
+          <Button type="submit" $kind="bright" isDisabled={busy || value === null}>
+            Answer
+          </Button>
+        </form>
+      )}
       {trouble && <Trouble>{trouble}</Trouble>}
     </section>
   );

@@ -14,10 +14,10 @@ export interface Card {
 }
 
 const VERBS =
-  /^(wait until|wait|take point|zero|begin run|end run|set|send|ask|mark|say|let|if|else|for|repeat|procedure|always)\b\s*/;
+  /^(wait until|wait|take point|zero|begin run|end run|carry out|set|send|ask|mark|say|let|if|else|for|repeat|procedure|always)\b\s*/;
 
 /** A line up to its comment: a # within quotes is none. */
-function bare(row: string): string {
+export function bare(row: string): string {
   let quoted = false;
   for (let at = 0; at < row.length; at++) {
     if (row[at] === '"') quoted = !quoted;

@@ -3,6 +3,7 @@ import { cleanup, render, screen, waitFor, within } from "@testing-library/react
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { ProcedureStatus } from "../api/client";
+import { themes } from "../look/theme";
 import { serve } from "../fixtures.test-setup";
 import { Cards } from "./Cards";
 import { cardsOf, durationWords } from "./lines";
@@ -26,6 +27,7 @@ always
 `;
 
 const status = (more: Partial<ProcedureStatus> = {}): ProcedureStatus => ({
+  id: 7, inside: [], instruments: [], channels: [],
   name: "Pump acceptance", text: "", by: "M. Okafor", state: "running", line: 6, waits: "loop-flow > 20 [L/min]",
   progress: "loop-flow is 12 L/min", until: 9e15, question: null, begun_at: 1, ended_at: null, why: "", failed: false,
   log: [
@@ -68,12 +70,12 @@ describe("a procedure's cards", () => {
 describe("a procedure that is carried out", () => {
   const show = (one: ProcedureStatus): unknown[] => {
     const { sent } = serve({
-      "GET /api/procedure": { status: 200, body: { ...one, text: TEXT } },
+      "GET /api/procedure/7": { status: 200, body: { ...one, text: TEXT } },
       "POST /api/procedure/answer": { status: 204, body: null },
     });
     render(
       <QueryClientProvider client={new QueryClient()}>
-        <Running status={one} by="M. Okafor" />
+        <Running status={one} by="M. Okafor" theme={themes.day} />
       </QueryClientProvider>,
     );
     return sent;
@@ -86,15 +88,25 @@ describe("a procedure that is carried out", () => {
     expect(await screen.findByText(/valve-positioner.opening to opening/)).toBeDefined();
   });
   it("asks, and sends the answer with its line", async () => {
-    const sent = show(status({ question: { line: 3, text: "Primed?", unit: null } }));
+    const sent = show(
+      status({ question: { number: 4, line: 3, text: "Primed?", answer: "yes or no", unit: "" } }),
+    );
     await userEvent.click(screen.getByRole("button", { name: "Yes" }));
-    expect(sent).toEqual([{ line: 3, value: true, by: "M. Okafor" }]);
+    expect(sent).toEqual([{ id: 7, question: 4, value: true, by: "M. Okafor" }]);
     cleanup();
-    const numbers = show(status({ question: { line: 3, text: "Which level?", unit: "mm" } }));
+    const numbers = show(
+      status({ question: { number: 5, line: 3, text: "Which level?", answer: "number", unit: "mm" } }),
+    );
     expect(screen.getByRole("button", { name: "Answer" })).toHaveProperty("disabled", true);
     await userEvent.type(screen.getByLabelText("Answer, mm"), "12,5");
     await userEvent.click(screen.getByRole("button", { name: "Answer" }));
-    expect(numbers).toEqual([{ line: 3, value: 12.5, by: "M. Okafor" }]);
+    expect(numbers).toEqual([{ id: 7, question: 5, value: 12.5, by: "M. Okafor" }]);
+    cleanup();
+    const texts = show(
+      status({ question: { number: 6, line: 3, text: "Serial number?", answer: "text", unit: "" } }),
+    );
+    await userEvent.type(screen.getByLabelText("Answer"), " K-17{Enter}");
+    expect(texts).toEqual([{ id: 7, question: 6, value: "K-17", by: "M. Okafor" }]);
   });
   it("says why it has ended", () => {
     show(status({ state: "ended", failed: true, why: "stopped by M. Okafor", ended_at: 5e6 }));
@@ -106,7 +118,7 @@ describe("a procedure that is carried out", () => {
 
 describe("a rehearsal", () => {
   const report = (more: object) => ({
-    took_s: 66, failed: false, why: "all steps are done", asks: 0, silent: [], played_s: 68,
+    took_s: 66, failed: false, why: "all steps are done", asks: null, silent: [], played_s: 68,
     log: [{ at: 8_500_000, line: 7, words: "steady", good: true }],
     sends: [{ after_s: 1, instrument: "valve", command: "opening", data: "VP 020.0", known: false }],
     ...more,
@@ -129,7 +141,12 @@ describe("a rehearsal", () => {
       "GET /api/runs": { status: 200, body: runs },
       "POST /api/procedures/rehearse": {
         status: 200,
-        body: report({ failed: true, why: "line 2 asks", asks: 2, silent: ["Valve"] }),
+        body: report({
+          failed: true,
+          why: "line 2 asks",
+          asks: { number: 1, line: 2, text: "Mass?", answer: "number", unit: "" },
+          silent: ["Valve"],
+        }),
       },
     });
     within_(<Rehearsal text={TEXT} onClose={() => undefined} />);
@@ -139,7 +156,7 @@ describe("a rehearsal", () => {
     await userEvent.type(screen.getByLabelText("Line 2 asks for a number"), "7,5");
     await userEvent.click(screen.getByRole("button", { name: "Go on" }));
     await waitFor(() => expect(sent).toHaveLength(2));
-    expect(sent[1]).toMatchObject({ answers: { 2: 7.5 } });
+    expect(sent[1]).toMatchObject({ answers: { 1: 7.5 } });
   });
 });
 

@@ -11,9 +11,10 @@ from starlette.concurrency import run_in_threadpool
 
 from tidybench.core.compile.load import load
 from tidybench.core.procedure.bench_view import BenchView, view_of
+from tidybench.core.procedure.cards import Card, CardField, CardKind, card_of, words_of
 from tidybench.core.procedure.checked import Checked, checked
 from tidybench.core.procedure.steps import Problem, ProcedureError
-from tidybench.core.procedure.text import name_of, parse, with_carried_out
+from tidybench.core.procedure.text import LONGEST_LINE, name_of, parse, with_carried_out
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import Calculations, load_calculations
 from tidybench.core.setup.scaling import Finite
@@ -38,6 +39,7 @@ from tidybench.wire.procedures import (
     StartProcedure,
     StopProcedure,
 )
+from tidybench.wire.status import GetStatus
 
 MAX_PROCEDURES = 500
 
@@ -56,6 +58,33 @@ class ProblemInfo(BaseModel):
     line: int
     column: int
     what: str
+
+
+class CardWords(Exact):
+    """A line of a procedure, with or without its indentation."""
+
+    words: Annotated[str, Field(max_length=LONGEST_LINE)]
+
+
+class CardData(Exact):
+    """A step as a card: its fields by name, those that are left out are ""."""
+
+    kind: CardKind
+    fields: Annotated[dict[CardField, Annotated[str, Field(max_length=LONGEST_LINE)]], Field(max_length=20)]
+
+
+class CardInfo(BaseModel):
+    """A line as a card, or what is wrong with it."""
+
+    card: CardData | None
+    problem: ProblemInfo | None
+
+
+class LineInfo(BaseModel):
+    """The line of a card, or what is wrong with its fields."""
+
+    words: str
+    problem: str
 
 
 class SendingInfo(BaseModel):
@@ -178,6 +207,26 @@ def check_procedure(request: Request, body: ProcedureText) -> ProcedureChecked:
     )
 
 
+@router.post("/procedures/card")
+def procedure_card(body: CardWords) -> CardInfo:
+    """A line as a card with fields. It is not checked against the bench: the whole text is."""
+    try:
+        card = card_of(body.words)
+    except ProcedureError as error:
+        first = error.problems[0]
+        return CardInfo(card=None, problem=ProblemInfo(line=1, column=first.column, what=first.what))
+    return CardInfo(card=CardData(kind=card.kind, fields=dict(card.fields)), problem=None)
+
+
+@router.post("/procedures/line")
+def procedure_line(body: CardData) -> LineInfo:
+    """The line that a card becomes."""
+    try:
+        return LineInfo(words=words_of(Card(body.kind, dict(body.fields))), problem="")
+    except ProcedureError as error:
+        return LineInfo(words="", problem=error.problems[0].what)
+
+
 @router.get("/procedures/{name}/file")
 def procedure_file(request: Request, name: Name) -> Response:
     """The procedure as a file."""
@@ -203,6 +252,13 @@ def _remove(context: Context, name: str) -> None:
     with Session(context.engine) as session, session.begin():
         if not by_name.remove(session, Procedure, context.bench_id(session), name):
             raise HTTPException(404, f"There is no procedure “{name}”.")
+
+
+@router.get("/procedure")
+async def list_conducted(request: Request) -> list[ProcedureStatus]:
+    """The procedures that are carried out, and the last that were since the recorder began; without their texts."""
+    status = (await answered(request, GetStatus())).status
+    return status.procedures if status is not None else []
 
 
 @router.get("/procedure/{id}")

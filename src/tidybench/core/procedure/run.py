@@ -12,6 +12,7 @@ from typing import Literal
 from tidybench.core.expression.program import Nothing, Program
 from tidybench.core.plan.steadiness import Steadiness
 from tidybench.core.procedure.checked import PLACED, Checked, text_fields
+from tidybench.core.procedure.spans import span_words
 from tidybench.core.procedure.steps import (
     ASKED,
     Answer,
@@ -380,8 +381,8 @@ class ProcedureRun:
         if isinstance(step, Tell):
             yield from self._tell(step)
         elif isinstance(step, Wait):
-            yield _Pause(self._now + step.span, words=f"{_span(step.span)} to pass")
-            self._say(step.line, f"waited {_span(step.span)}")
+            yield _Pause(self._now + step.span, words=f"{span_words(step.span)} to pass")
+            self._say(step.line, f"waited {span_words(step.span)}")
         elif isinstance(step, WaitUntil):
             yield from self._until(step)
         elif isinstance(step, WaitSteady):
@@ -433,7 +434,9 @@ class ProcedureRun:
         self._try(pause, self._now)
         good, _ = yield pause
         what = (
-            f"{step.condition.text}" if good else f"{step.condition.text}: not within {_span(step.at_most)}"
+            f"{step.condition.text}"
+            if good
+            else f"{step.condition.text}: not within {span_words(step.at_most)}"
         )
         self._say(step.line, what, good)
         yield from self._otherwise(good, step.line, step.otherwise, what)
@@ -441,12 +444,12 @@ class ProcedureRun:
     def _until_steady(self, step: WaitSteady) -> Steps:
         channel = self.made.view.channels[step.channel]
         band = self._value(self.made.program(step.band))
-        what = f"{step.channel} steady within {figure(band)}{f' {channel.unit}' if channel.unit else ''} for {_span(step.span)}"
+        what = f"{step.channel} steady within {figure(band)}{f' {channel.unit}' if channel.unit else ''} for {span_words(step.span)}"
         watch = Steadiness(step.span, band, channel.age)
         good, _ = yield _Pause(
             self._now + step.at_most, steady=(channel.number, watch), band=band, unit=channel.unit, words=what
         )
-        what = what if good else f"{what}: not within {_span(step.at_most)}"
+        what = what if good else f"{what}: not within {span_words(step.at_most)}"
         self._say(step.line, what, good)
         yield from self._otherwise(good, step.line, step.otherwise, what)
 
@@ -459,7 +462,7 @@ class ProcedureRun:
         question = self._question(step.line, text, step.answer, step.unit, step.name)
         good, came = yield _Pause(self._now + step.at_most, question=question, words=f"an answer to “{text}”")
         if not good or not isinstance(came, tuple):
-            raise Stopped(f"nobody answered “{text}” within {_span(step.at_most)}")
+            raise Stopped(f"nobody answered “{text}” within {span_words(step.at_most)}")
         value, by = came
         if step.name:
             self._names[step.name] = step.unit, value if step.answer == "text" else float(value)
@@ -649,10 +652,3 @@ class ProcedureRun:
                 pause.over = True, None
         except Nothing:
             pass
-
-
-def _span(us: int) -> str:
-    for unit, size in (("h", 3_600_000_000), ("min", 60_000_000), ("s", 1_000_000)):
-        if us >= size and us % size == 0:
-            return f"{us // size} {unit}"
-    return f"{us / 1_000_000:g} s"

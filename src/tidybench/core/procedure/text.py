@@ -83,9 +83,19 @@ def parse(text: str) -> Procedure:
     return _Parser(text).whole()
 
 
+def rows_of(text: str) -> list[str]:
+    """The lines of a text, as an editor counts them."""
+    return text.replace("\r\n", "\n").split("\n")
+
+
+def is_control(char: str) -> bool:
+    """Whether a character is none that is seen; some programs end a line at it."""
+    return ord(char) < 0x20 or char in "\x7f\x85\u2028\u2029"
+
+
 def name_of(text: str) -> str:
     """The name in the first line of a procedure, whatever stands below. Raises ProcedureError where there is none."""
-    rows = ((number, _without_comment(row)) for number, row in enumerate(text.splitlines(), 1))
+    rows = ((number, _without_comment(row)) for number, row in enumerate(rows_of(text), 1))
     number, bare = next(((number, bare) for number, bare in rows if bare.strip()), (1, ""))
     name = bare.removeprefix("procedure ").strip() if bare.startswith("procedure ") else ""
     if not name or len(name) > 80 or "/" in name:
@@ -114,7 +124,7 @@ class _Parser:
         self.problems: list[Problem] = []
         self._lines: list[_Line] = []
         self._at = 0
-        rows = text.splitlines()
+        rows = rows_of(text)
         for number, row in enumerate(rows[:MOST_LINES], 1):
             bare = _without_comment(row)
             if not bare.strip():
@@ -122,7 +132,7 @@ class _Parser:
             if len(bare) > LONGEST_LINE:
                 self._wrong(number, LONGEST_LINE, f"A line has at most {LONGEST_LINE} characters.")
                 bare = bare[:LONGEST_LINE]
-            control = next((at for at, char in enumerate(bare, 1) if ord(char) < 0x20 and char != "\t"), 0)
+            control = next((at for at, char in enumerate(bare, 1) if is_control(char) and char != "\t"), 0)
             if control:
                 self._wrong(number, control, "A control character stands here: remove it.")
             indent = len(bare) - len(bare.lstrip())
