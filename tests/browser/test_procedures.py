@@ -1,5 +1,7 @@
 """A procedure in a real browser: written, checked, begun, answered, stopped in the middle, and once the recorder is killed in it."""
 
+from pathlib import Path
+
 import pytest
 from selenium.webdriver.common.by import By
 
@@ -132,7 +134,9 @@ def test_a_procedure_is_rehearsed_as_the_instruments_answered_in_a_run(page: Pag
     page.no_complaints()
 
 
-def test_cards_are_filled_in_and_two_procedures_are_on_at_a_time(page: Page, server: Server) -> None:
+def test_cards_are_filled_in_and_two_procedures_are_on_at_a_time(
+    page: Page, server: Server, tmp_path: Path
+) -> None:
     valve = plugged_in(server)
     inner = (
         'procedure Set the valve\n  ask opening "How far?" [%]\n  set valve-positioner.opening to opening\n'
@@ -176,14 +180,23 @@ def test_cards_are_filled_in_and_two_procedures_are_on_at_a_time(page: Page, ser
     page.see("2 h to pass")
     assert valve.heard == [b"VP 070.0"]
     page.press("Write or begin another")
-    write(page, 'procedure Watch\n  ask serial "Serial number?" text\n  say "pump {serial}"\n  wait 1 h\n')
+    run = server.post("/api/run", {"name": "Nameplates", "operator": "M. Okafor"}).json()["id"]
+    write(
+        page,
+        'procedure Watch\n  ask serial "Serial number?" text\n  say "pump {serial}"\n  ask "Nameplate" picture\n  wait 1 h\n',
+    )
     wait_for(lambda: page.driver.find_element(By.XPATH, BEGIN).is_enabled(), "it to be checked")
     page.press("Begin")
     page.see("Serial number?")
     page.type_into("Answer", "K-17")
     page.press("Answer")
-    page.see("pump K-17")
+    page.see("Choose a file")
     page.accessible()
+    picture = tmp_path / "plate.png"
+    page.driver.save_screenshot(str(picture))
+    page.driver.find_elements(By.CSS_SELECTOR, "input[type=file]")[-1].send_keys(str(picture))
+    page.see("Nameplate pictures/001.png, by M. Okafor")
+    assert server.get(f"/api/runs/{run}/pictures/001.png").content == picture.read_bytes()
     page.open("/")
     page.see("and 1 more")
     page.open("/procedures")
@@ -196,4 +209,8 @@ def test_cards_are_filled_in_and_two_procedures_are_on_at_a_time(page: Page, ser
     page.press("Outer")
     page.see("2 h to pass")
     page.press("Stop, then do")
+    assert server.post("/api/run/end", {"run": run}).status_code < 300
+    page.open(f"/logbook/{run}")
+    page.see("001.png")
+    page.accessible()
     wait_for(lambda: valve.heard == [b"VP 070.0", b"VP 050.0"], "its end")

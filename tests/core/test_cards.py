@@ -41,6 +41,14 @@ LINES = {
         "ask",
         {"text": "Serial?", "answer": "text", "name": "serial", "unit": "", "at most": ""},
     ),
+    'ask plate "Nameplate" picture': (
+        "ask",
+        {"text": "Nameplate", "answer": "picture", "name": "plate", "unit": "", "at most": ""},
+    ),
+    'ask "Nameplate" picture, at most 1 h': (
+        "ask",
+        {"text": "Nameplate", "answer": "picture", "name": "", "unit": "", "at most": "1 h"},
+    ),
     'mark "done"': ("mark", {"text": "done"}),
     'say "valve {opening}"': ("say", {"text": "valve {opening}"}),
     'take point "valve {opening}", averaging 5 s': (

@@ -226,6 +226,21 @@ def test_a_text_is_asked_for_and_goes_into_words_and_commands() -> None:
     assert [values for _, values in driver.sent()] == [{"text": "Z 9"}, {"text": "no. Z 9"}]
 
 
+@pytest.mark.parametrize(("answer", "is_"), [("pictures/001.jpg", "pictures/001.jpg"), (False, "no picture")])
+def test_a_picture_is_asked_for(answer: str | bool, is_: str) -> None:
+    text = 'procedure A\n  ask plate "Nameplate" picture\n  mark "see {plate}"\n  ask "Another" picture\n'
+    driver = Driver(made(text))
+    driver.look()
+    assert asked(driver).answer == "picture"
+    driver.run.answer(answer, "M. Okafor")
+    driver.look()
+    assert driver.log()[1:3] == [f"Nameplate {is_}, by M. Okafor", "done"]
+    assert [one.text for one in driver.done if one.what == "mark"] == [f"see {is_}"]
+    driver.run.answer(answer, "M. Okafor")
+    driver.look()
+    assert driver.run.why == "all steps are done"
+
+
 def test_two_questions_of_one_line_have_numbers_of_their_own() -> None:
     driver = Driver(made('procedure A\n  repeat 2 times\n    ask "Next?"\n'))
     driver.look()

@@ -12,7 +12,7 @@ from tests.recorder.reacting import BOX, SwitchBox
 from tests.recorder.test_acts import HeardPositioner
 from tests.recorder.test_procedures import KILLS, ask, ask_again
 from tidybench.core.tape.events import CommandGiven, Note
-from tidybench.recorder.state import RecorderState
+from tidybench.recorder.state import KeptProcedure, RecorderState
 from tidybench.runs.tape import read_kinds
 from tidybench.runs.whole import read_newest
 from tidybench.wire.procedures import (
@@ -58,6 +58,11 @@ def box(shop: Shop, valve: HeardPositioner, recorder: RecorderProcess) -> Switch
 
 def start(recorder: RecorderProcess, text: str, **called: str) -> str:
     return ask(recorder, StartProcedure(text=text, by="M. Okafor", called=called)).why
+
+
+def remembered(recorder: RecorderProcess) -> list[KeptProcedure]:
+    """The procedures of which it is written down that they are on."""
+    return read_newest(recorder.places.recorder_state, RecorderState.model_validate_json).procedures
 
 
 def named(recorder: RecorderProcess, name: str) -> ProcedureStatus:
@@ -115,8 +120,7 @@ def test_both_are_brought_to_their_ends_after_a_kill(
         lambda: (valve.heard, box.heard) == ([b"VP 020.0", b"VP 050.0"], [b"L1", b"L0"]), "their ends", 30
     )
     wait_for(lambda: {one.state for one in recorder.status().procedures} == {"ended"}, "both to be over")
-    kept = read_newest(recorder.places.recorder_state, RecorderState.model_validate_json)
-    assert kept.procedures == []
+    wait_for(lambda: not remembered(recorder), "both to be forgotten")
 
 
 def test_a_text_is_answered_and_stands_on_the_tape(
@@ -168,7 +172,7 @@ always
         recorder.kill()
         steps = valve.heard[before:]
         assert len(set(steps)) == len(steps), "none twice"
-        kept = read_newest(recorder.places.recorder_state, RecorderState.model_validate_json).procedures
+        kept = remembered(recorder)
         lamps = len(box.heard)
         recorder.start(carry_on=True)
         wait_for(lambda: is_over(recorder, "Wear"), "what is always done", 30)

@@ -1247,6 +1247,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/procedure/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer With Picture
+         * @description Answer a question with a picture: JPEG, PNG or WebP. It is kept in the folder of the run that is on.
+         */
+        post: operations["answer_with_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reactions": {
         parameters: {
             query?: never;
@@ -1691,6 +1711,46 @@ export interface paths {
          * @description The run's test points as CSV, a row for the newest version of each.
          */
         get: operations["points_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pictures Of Run
+         * @description The names of the run's pictures, in their order.
+         */
+        get: operations["pictures_of_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/pictures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture Of Run
+         * @description A picture of the run.
+         */
+        get: operations["picture_of_run"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5201,7 +5261,7 @@ export interface components {
              * Answer
              * @enum {string}
              */
-            answer: "yes or no" | "number" | "text";
+            answer: "yes or no" | "number" | "text" | "picture";
             /** Unit */
             unit: string;
         };
@@ -9430,6 +9490,41 @@ export interface operations {
             };
         };
     };
+    answer_with_picture: {
+        parameters: {
+            query: {
+                id: number;
+                question: number;
+                by?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     list_reactions: {
         parameters: {
             query?: never;
@@ -10198,6 +10293,67 @@ export interface operations {
             header?: never;
             path: {
                 key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    pictures_of_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    picture_of_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                name: string;
             };
             cookie?: never;
         };

@@ -22,6 +22,7 @@ import { CsvList } from "./CsvList";
 import { ReadAgain } from "./ReadAgain";
 import { RunMarks } from "./RunMarks";
 import { SealCheck } from "./SealCheck";
+import { RunPictures } from "./RunPictures";
 import { TestPoints } from "./TestPoints";
 
 const Two = styled.div`
@@ -143,6 +144,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
       )}
       <Trend run={run} theme={theme} />
       {(run.points.points?.length ?? 0) > 0 && <TestPoints run={run} />}
+      <RunPictures run={run.id} />
       <Two>
         <section>
           <h2>Numbers</h2>

@@ -37,7 +37,7 @@ const Box = styled.div`
 
 const kinds = (Object.keys(KINDS) as CardKind[]).filter((kind) => kind !== "else");
 const OTHERWISE = ["stop", "go on", "ask"];
-const ANSWERS = ["yes or no", "number", "text"];
+const ANSWERS = ["yes or no", "number", "text", "picture"];
 
 /** What there is on this bench to choose from. */
 function useThings(): Record<NonNullable<FieldSpec["among"]>, string[]> {

@@ -11,6 +11,7 @@ import { parsed } from "../parts/number";
 import { Entry } from "../parts/Select";
 import { Trouble } from "../parts/Trouble";
 import { Cards } from "./Cards";
+import { PictureEntry } from "./PictureEntry";
 import { WaitedTrend } from "./WaitedTrend";
 
 const Columns = styled.div`
@@ -151,6 +152,17 @@ function Question({ id, question, by }: QuestionProps) {
   const [text, setText] = useState("");
   const answer = (value: boolean | number | string): void =>
     run(() => got(api.POST("/api/procedure/answer", { body: { id, question: question.number, value, by } })));
+  const send = (picture: File): void =>
+    run(() =>
+      got(
+        api.POST("/api/procedure/picture", {
+          params: { query: { id, question: question.number, by } },
+          headers: { "content-type": "application/octet-stream" },
+          body: picture as unknown as string, // the schema knows no bytes
+          bodySerializer: (body) => body as unknown as BodyInit,
+        }),
+      ),
+    );
   const value = question.answer === "text" ? text.trim() || null : parsed(text);
   return (
     <section className="question" role="alertdialog" aria-label="A question">
@@ -162,6 +174,13 @@ function Question({ id, question, by }: QuestionProps) {
           </Button>
           <Button isDisabled={busy} onPress={() => answer(false)}>
             No, stop here
+          </Button>
+        </div>
+      ) : question.answer === "picture" ? (
+        <div className="answers">
+          <PictureEntry isDisabled={busy} onPicture={send} />
+          <Button isDisabled={busy} onPress={() => answer(false)}>
+            Go on without one
           </Button>
         </div>
       ) : (

@@ -175,6 +175,20 @@ class Conductor(threading.Thread):
 
         self._do(id, said)
 
+    def answer_with_picture(self, id: int, question: int, keep: Callable[[], str], by: str) -> None:
+        """`keep`: keeps the picture, and gives its name; it is not called where none is asked for. Raises RequestRefused."""
+        by = without_controls(by.strip(), "The name") or NOBODY
+
+        def asked(run: ProcedureRun) -> None:
+            now = run.question
+            if now is None or now.number != question or now.answer != "picture":
+                raise RequestRefused("conflict", "No picture is asked for any more.")
+
+        self._do(id, asked)
+        name = keep()  # the writer's: the conductor is not held up by it
+        if not self._do(id, lambda run: run.question is not None and run.question.number == question and run.answer(name, by)):  # fmt: skip
+            raise RequestRefused("conflict", f"The picture is kept as {name}, but it is not asked for any more.")  # fmt: skip
+
     def _do(self, id: int, what: Callable[[ProcedureRun], T]) -> T:
         with self._change:
             one = next((one for one in self._on if one.kept.begun_at == id), None)
@@ -402,6 +416,10 @@ def _fitting(wanted: Answer, value: bool | float | str) -> bool | float | str:
         if isinstance(value, bool | str):
             raise RequestRefused("invalid", "A number is wanted.")
         return float(value)
+    if wanted == "picture":
+        if value is not False:
+            raise RequestRefused("invalid", "A picture is wanted, or no for none.")
+        return False
     if not isinstance(value, bool):
         raise RequestRefused("invalid", "Yes or no is wanted.")
     return value

@@ -157,6 +157,7 @@ class Recorder:
             commands=HandCommands(),
             acts=acts,
             conductor=self.conductor,
+            uploads=places.uploads,
             reactions=ReactionDesk(self.reactor, self.state, self.writer),
             state=self.state,
             clock=self.clock,

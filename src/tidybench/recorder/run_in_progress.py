@@ -29,6 +29,7 @@ from tidybench.runs.disk import Disk, Done
 from tidybench.runs.entry import Entry
 from tidybench.runs.lead import Lead
 from tidybench.runs.log import RunLog, begin_note
+from tidybench.runs.pictures import add_picture
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunEnd, RunState
@@ -373,6 +374,16 @@ class RunInProgress:
         except OSError as error:
             raise RequestRefused("disk", f"The mark cannot be written: {error.strerror}.") from error
         self._journal.put("", mark)
+
+    def add_picture(self, upload: Path) -> Path:
+        """Into the run's folder, where its seal covers it. Raises RequestRefused."""
+        self._refuse_while_mending()
+        if self.log is None:
+            raise RequestRefused("conflict", "No run is on: a picture is kept in its run. Begin a run, and send it again.")  # fmt: skip
+        try:
+            return add_picture(self.log.folder, upload)
+        except OSError as error:
+            raise RequestRefused("disk", f"The picture cannot be kept: {error.strerror}.") from error
 
     def _free(self, at: int) -> int:
         """This time, or the next one at which there is no mark: a mark is known by its time."""

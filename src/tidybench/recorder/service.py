@@ -11,6 +11,7 @@ from collections import deque
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, TypeVar
 
 import zmq
@@ -34,6 +35,7 @@ from tidybench.recorder.searches.desk import SearchDesk
 from tidybench.recorder.state import Armed, KeptProcedure, StateFile
 from tidybench.recorder.writer import Writer
 from tidybench.recorder.zeros import Zeros
+from tidybench.runs.pictures import sync_pictures
 from tidybench.runs.run_state import RunEnd
 from tidybench.wire.channels import ZeroChannel
 from tidybench.wire.commands import ActStatus, CommandStatus, GetAct, GetCommand, GiveCommand, SendCommand
@@ -42,6 +44,7 @@ from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, ReleasePort, TakeBackPort
 from tidybench.wire.procedures import (
     AnswerQuestion,
+    AnswerWithPicture,
     GetProcedure,
     PauseProcedure,
     SkipWait,
@@ -92,6 +95,7 @@ class Parts:
     commands: HandCommands
     acts: Acts
     conductor: Conductor
+    uploads: Path
     reactions: ReactionDesk
     state: StateFile
     clock: Clock
@@ -151,6 +155,7 @@ class Service(threading.Thread):
             GetProcedure: self._get_procedure,
             StopProcedure: self._conduct,
             PauseProcedure: self._conduct,
+            AnswerWithPicture: self._answer_with_picture,
             SkipWait: self._conduct,
             AnswerQuestion: self._conduct,
             **dict.fromkeys(REACTION_REQUESTS, self._react),
@@ -463,6 +468,21 @@ class Service(threading.Thread):
             conductor.skip(request.id, by)
         else:
             conductor.answer(request.id, request.question, request.value, by)
+        return Answer(status=self._status())
+
+    def _answer_with_picture(self, request: AnswerWithPicture) -> Answer:
+        parts = self._parts
+        upload = parts.uploads / request.upload
+
+        def keep() -> str:
+            kept = self._ask(lambda: parts.writer.add_picture(upload))
+            try:
+                sync_pictures(kept.parents[1])
+            except OSError:  # it is there, if not safe against a power cut yet
+                logger.exception("a picture cannot be synced")
+            return f"{kept.parent.name}/{kept.name}"
+
+        parts.conductor.answer_with_picture(request.id, request.question, keep, request.by)
         return Answer(status=self._status())
 
     def _react(self, request: ReactionRequest) -> Answer:

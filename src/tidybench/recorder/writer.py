@@ -420,6 +420,10 @@ class Writer(threading.Thread):
         self.run_in_progress.mark(text, by, ago_ms)
         return self._run_status()
 
+    def add_picture(self, upload: Path) -> Path:
+        """A picture into the run's folder; gives where it is now. Raises RequestRefused."""
+        return self.run_in_progress.add_picture(upload)
+
     def take_point(self, order: PointOrder) -> RunStatus:
         """Begin to take a test point. Raises RequestRefused."""
         run = self.run_in_progress

@@ -1,10 +1,14 @@
 """Procedures: kept by name, checked against the bench, started and stopped."""
 
+import os
 import time
+import uuid
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Annotated
 
-from fastapi import APIRouter, HTTPException, Path, Request, Response
+from fastapi import APIRouter, Body, HTTPException, Query, Request, Response
+from fastapi import Path as InPath
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
@@ -24,6 +28,7 @@ from tidybench.records.models import Procedure
 from tidybench.records.plans import plans_by_name
 from tidybench.records.procedures import procedures
 from tidybench.runs.folder import slug
+from tidybench.runs.pictures import kind_of
 from tidybench.web.context import Context, answered, context_of
 from tidybench.web.instrument_routes import setups_in_force
 from tidybench.web.plan_routes import Name
@@ -32,6 +37,7 @@ from tidybench.web.setup_routes import calculations_text, plans_for, tell_reacti
 from tidybench.wire.procedures import (
     AnswerQuestion,
     AnswerText,
+    AnswerWithPicture,
     GetProcedure,
     PauseProcedure,
     ProcedureStatus,
@@ -42,6 +48,7 @@ from tidybench.wire.procedures import (
 from tidybench.wire.status import GetStatus
 
 MAX_PROCEDURES = 500
+MOST_PICTURE = 20_000_000
 
 router = APIRouter(prefix="/api", responses=REFUSALS)
 
@@ -263,7 +270,7 @@ async def list_conducted(request: Request) -> list[ProcedureStatus]:
 
 @router.get("/procedure/{id}")
 async def show_procedure(
-    request: Request, id: Annotated[int, Path(ge=0, le=2**62)]
+    request: Request, id: Annotated[int, InPath(ge=0, le=2**62)]
 ) -> ProcedureStatus | None:
     """A procedure that is carried out, or one of the last that were since the recorder began; with its text and its whole log."""
     return (await answered(request, GetProcedure(id=id))).procedure
@@ -309,6 +316,36 @@ async def skip_wait(request: Request, body: OneProcedure) -> None:
 async def answer_procedure(request: Request, body: ProcedureReply) -> None:
     """Answer what it asks."""
     await answered(request, AnswerQuestion(id=body.id, question=body.question, value=body.value, by=body.by))
+
+
+@router.post("/procedure/picture", status_code=204)
+async def answer_with_picture(
+    request: Request,
+    id: Annotated[int, Query(ge=0, le=2**62)],
+    question: Annotated[int, Query(ge=0, le=2**62)],
+    body: Annotated[bytes, Body(media_type="application/octet-stream", max_length=MOST_PICTURE)],
+    by: Annotated[str, Query(max_length=80)] = "",
+) -> None:
+    """Answer a question with a picture: JPEG, PNG or WebP. It is kept in the folder of the run that is on."""
+    kind = kind_of(body)
+    if not kind:
+        raise HTTPException(422, "This is no picture that can be kept: JPEG, PNG or WebP is wanted.")
+    upload = context_of(request).places.uploads / f"{uuid.uuid4().hex}.{kind}"
+    try:
+        await run_in_threadpool(_put, upload, body)
+        await answered(request, AnswerWithPicture(id=id, question=question, upload=upload.name, by=by))
+    except OSError as error:
+        raise HTTPException(507, f"The picture cannot be kept: {error.strerror}.") from error
+    finally:
+        upload.unlink(missing_ok=True)
+
+
+def _put(path: Path, data: bytes) -> None:
+    path.parent.mkdir(mode=0o700, exist_ok=True)
+    with open(path, "wb") as file:
+        file.write(data)
+        file.flush()
+        os.fsync(file.fileno())
 
 
 def _look(text: str, view: BenchView) -> tuple[Checked | None, list[Problem]]:

@@ -7,6 +7,7 @@ from typing import Annotated, Any, TypeVar
 
 import numpy as np
 from fastapi import APIRouter, HTTPException, Query, Request, Response
+from fastapi import Path as InPath
 from fastapi.responses import FileResponse
 from pydantic import BaseModel
 from sqlalchemy import Select, Text, cast, func, select
@@ -28,6 +29,7 @@ from tidybench.records.models import Run, RunChannel, SampleBlock
 from tidybench.runs.crossings import read_crossings
 from tidybench.runs.csv_files import CsvFile, csv_name, files_of
 from tidybench.runs.later_marks import marks_of
+from tidybench.runs.pictures import KINDS, PICTURES, pictures
 from tidybench.runs.points import TABLE, RunPoints, run_points
 from tidybench.runs.run_state import plan_of, read_state
 from tidybench.runs.seal import Seal, SealError, Verified, seal_of, verify
@@ -208,6 +210,27 @@ def points_table(request: Request, key: uuid.UUID) -> Response:
     if not (folder / TABLE).exists():
         raise HTTPException(404, "This run has no test points.")
     return csv_response(folder / TABLE, folder)
+
+
+@router.get("/{key}/pictures")
+def pictures_of_run(request: Request, key: uuid.UUID) -> list[str]:
+    """The names of the run's pictures, in their order."""
+    folder, _ = folder_of(request, key)
+    return [one.name for one in pictures(folder)]
+
+
+@router.get("/{key}/pictures/{name}", response_class=FileResponse)
+def picture_of_run(
+    request: Request,
+    key: uuid.UUID,
+    name: Annotated[str, InPath(pattern=r"^[0-9]{3,9}\.(jpg|png|webp)$", max_length=16)],
+) -> Response:
+    """A picture of the run."""
+    folder, _ = folder_of(request, key)
+    path = folder / PICTURES / name
+    if not path.is_file():
+        raise HTTPException(404, f"The run has no picture {name}.")
+    return FileResponse(path, media_type=KINDS[path.suffix[1:]])
 
 
 @router.get("/{key}/plan")

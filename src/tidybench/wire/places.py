@@ -62,6 +62,11 @@ class Places:
         return self.data / "logs"
 
     @property
+    def uploads(self) -> Path:
+        """Pictures on their way into a run's folder."""
+        return self.data / "uploads"
+
+    @property
     def simulated(self) -> Path:
         """The stand-ins' ports."""
         return self.data / "simulated"

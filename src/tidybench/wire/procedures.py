@@ -60,6 +60,16 @@ class AnswerQuestion(Exact):
     by: By = ""
 
 
+class AnswerWithPicture(Exact):
+    """A picture that was asked for; `upload`: its name in the folder of uploads, from where it goes into the run's."""
+
+    kind: Literal["answer with picture"] = "answer with picture"
+    id: int
+    question: int
+    upload: Annotated[str, Field(pattern=r"^[0-9a-f]{32}\.(jpg|png|webp)$")]
+    by: By = ""
+
+
 class GetProcedure(Exact):
     """Answered with this procedure, its text and its whole log, while it is carried out or is one of the last that were."""
 

@@ -18,6 +18,7 @@ from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
 from tidybench.wire.procedures import (
     AnswerQuestion,
+    AnswerWithPicture,
     GetProcedure,
     PauseProcedure,
     ProcedureStatus,
@@ -100,6 +101,7 @@ Request = Annotated[
     | PauseProcedure
     | SkipWait
     | AnswerQuestion
+    | AnswerWithPicture
     | ApplyReactions
     | GetReactions
     | ArmReaction

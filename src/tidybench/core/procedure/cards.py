@@ -160,8 +160,12 @@ def _put_together(kind: CardKind, fields: Mapping[CardField, str]) -> str:
             return f"wait until {must('channel')} is steady within {must('band')} for {must('span')}, at most {must('at most')}{tail}"
         case "ask":
             answer = fields.get("answer") or "yes or no"
-            name = "" if answer == "yes or no" else f"{must('name')} "
-            behind = {"text": " text", "number": unit}.get(answer, "")
+            name = (
+                {"yes or no": "", "picture": part("name", "", " ")}.get(answer)
+                if answer in ("yes or no", "picture")
+                else f"{must('name')} "
+            )
+            behind = {"text": " text", "picture": " picture", "number": unit}.get(answer, "")
             return f"ask {name}{text}{behind}{part('at most', ', at most ')}"
         case "mark" | "say" | "begin run":
             return f"{kind} {text}"

@@ -10,6 +10,7 @@ from tidybench.core.expression.program import CONSTANTS, Nothing, Program, compi
 from tidybench.core.expression.tokens import ExpressionError
 from tidybench.core.procedure.bench_view import BenchView
 from tidybench.core.procedure.steps import (
+    Answer,
     Ask,
     BeginRun,
     CarryOut,
@@ -42,6 +43,9 @@ MOST_TRIED = 20_000
 
 MOST_LOOKS = 500
 """Procedures that are looked at with what is given to them: many that carry one another out would be without an end."""
+
+TEXTS: frozenset[Answer] = frozenset(["text", "picture"])
+"""Answers whose name stands for a text."""
 
 PLACED = re.compile(r"\{\s*([A-Za-z_][A-Za-z0-9_]*)\s*\}")
 
@@ -204,7 +208,7 @@ class _Checker:
                 has = ", ".join(questions) or "nothing by a name"
                 self._wrong(step.line, formula.column, f"“{called.name}” does not ask for “{name}” (it asks for: {has})")  # fmt: skip
                 return None
-            if question.answer == "text":
+            if question.answer in TEXTS:
                 if not self._text(step.line, formula, known, name):
                     return None
                 given[name] = _Name(is_text=True)
@@ -291,7 +295,7 @@ class _Checker:
             self._words(step.line, step.words, known)
             if step.name:
                 self._unit(step.line, step.unit)
-                asked = _Name(step.unit, is_text=step.answer == "text")
+                asked = _Name(step.unit, is_text=step.answer in TEXTS)
                 self._name(step.line, step.name, known, self._now_given.get(step.name, asked))
         elif isinstance(step, BeginRun) and step.planned:
             if step.words.text not in self._view.plans:

@@ -11,7 +11,7 @@ from typing import Literal
 
 from tidybench.core.expression.program import Nothing, Program
 from tidybench.core.plan.steadiness import Steadiness
-from tidybench.core.procedure.checked import PLACED, Checked, text_fields
+from tidybench.core.procedure.checked import PLACED, TEXTS, Checked, text_fields
 from tidybench.core.procedure.spans import span_words
 from tidybench.core.procedure.steps import (
     ASKED,
@@ -47,6 +47,9 @@ AT_ONCE = 500
 """Steps that are carried out without a pause between them."""
 
 LOGGED = 2000
+
+NO_PICTURE = "no picture"
+"""What a name stands for where a person went on without one."""
 
 LINK_PATIENCE = 30_000_000
 """Microseconds besides its own time in which a command ends: in line, with its error queue asked."""
@@ -464,9 +467,14 @@ class ProcedureRun:
         if not good or not isinstance(came, tuple):
             raise Stopped(f"nobody answered “{text}” within {span_words(step.at_most)}")
         value, by = came
+        if step.answer == "picture" and not value:
+            value = NO_PICTURE
         if step.name:
-            self._names[step.name] = step.unit, value if step.answer == "text" else float(value)
-            self._say(step.line, f"{text} {self._named(step.name)}, by {by}")
+            self._names[step.name] = step.unit, value if step.answer in TEXTS else float(value)
+        if step.answer != "yes or no":
+            unit = f" {step.unit}" if step.unit else ""
+            said = value if isinstance(value, str) else f"{figure(float(value))}{unit}"
+            self._say(step.line, f"{text} {said}, by {by}")
             return
         self._say(step.line, f"{text} {'yes' if value else 'no'}, by {by}", bool(value))
         if not value:
@@ -480,7 +488,7 @@ class ProcedureRun:
         """Another one, with names of its own; what it always does is done before this one goes on."""
         name = step.words.text
         called = self.made.called[name]
-        texts = {one.name for one in steps_in(called.steps) if isinstance(one, Ask) and one.answer == "text"}
+        texts = {one.name for one in steps_in(called.steps) if isinstance(one, Ask) and one.answer in TEXTS}
         given: dict[str, float | str] = {
             field: self._text(formula) if field in texts else self._value(self.made.program(formula))
             for field, formula in step.values

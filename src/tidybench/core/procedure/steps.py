@@ -71,13 +71,14 @@ class WaitSteady:
     otherwise: Else = "stop"
 
 
-Answer = Literal["yes or no", "number", "text"]
+Answer = Literal["yes or no", "number", "text", "picture"]
 """What a person answers with."""
 
 
 @dataclass(slots=True, frozen=True)
 class Ask:
-    """`ask "…"`: yes, or the procedure stops; `ask NAME "…" [unit]`: a number; `ask NAME "…" text`. Microseconds."""
+    """`ask "…"`: yes, or the procedure stops; `ask NAME "…" [unit]`: a number; `ask NAME "…" text`, `ask "…" picture`: with or
+    without a name. Microseconds."""
 
     line: int
     words: Words

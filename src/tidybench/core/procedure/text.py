@@ -399,6 +399,8 @@ def _ask(line: _Line, rest: str, column: int) -> Step:
         if not name:
             raise _Wrong(column, 'A text has a name by which it is used: ask serial "Serial number?" text')
         answer, more = "text", ""
+    elif more == "picture":
+        answer, more = "picture", ""
     _nothing_more(more, column)
     return Ask(line.number, words, name, unit, at_most, answer)
 

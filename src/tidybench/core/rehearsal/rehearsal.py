@@ -137,6 +137,8 @@ class Rehearsal:
     def _answer(self, run: ProcedureRun, question: Question) -> str:
         if question.answer == "yes or no":
             run.answer(True, "the rehearsal")
+        elif question.answer == "picture":
+            run.answer("a picture", "the rehearsal")
         elif question.number in self._answers:
             run.answer(self._answers[question.number], "the rehearsal")
         else:
