@@ -1,5 +1,6 @@
 """Commands of a set-up: what is sent, what may be typed, what comes of it."""
 
+import re
 from collections.abc import Callable
 
 import pytest
@@ -12,6 +13,7 @@ from tidybench.core.compile.command import CommandError, CompiledCommand, compil
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links, same_work
 from tidybench.core.exchange.link_talk import LinkTalk
+from tidybench.core.framing import make_check, make_framer
 from tidybench.core.protocols.modbus import seal
 from tidybench.core.setup import Setup, SetupError
 from tidybench.core.tape.events import CommandEnded, CommandGiven, Event, Opened, Received, Sent
@@ -307,3 +309,84 @@ def test_what_is_no_number_never_goes_into_a_register(value: float) -> None:
     compiled = command("zero", text.replace("choices = [1, 0], default = 1", "lowest = 0, highest = 1"))
     with pytest.raises(CommandError, match="Zero is no number"):
         compiled.data(compiled.values({"value": value}))
+
+
+CHECKS = {
+    "nmea": ('terminator = "\\r\\n"\ncheck = "nmea"', "$KTS,<to:number 4.0>\\r\\n", b"$KTS,0400*64\r\n"),
+    "xor": ('terminator = "\\r"\ncheck = "xor hex"', "TS <to:number 4.0>\\r", b"TS 040023\r"),
+    "sum after a slash": (
+        'terminator = "\\r"\ncheck = { kind = "sum", before = "/" }',
+        "TS <to:number 4.0>\\r",
+        b"TS 0400/8B\r",
+    ),
+    "either end": ('terminator = "either"\ncheck = "xor hex"', "TS <to:number 4.0>\\r\\n", b"TS 040023\r\n"),
+    "between marks": (
+        'kind = "between marks"\nstart = "\\u0002"\nend = "\\u0003"\ncheck = { kind = "lrc" }',
+        "\\u0002TS <to:number 4.0>\\u0003",
+        b"\x02TS 040075\x03",
+    ),
+    "behind the end mark": (
+        'kind = "between marks"\nstart = "\\u0002"\nend = "\\u0003"\nbehind = 1\n'
+        'check = { kind = "xor", written = "high first", covers_before = true }',
+        "\\u0002TS <to:number 4.0>\\u0003",
+        b"\x02TS 0400\x03\x20",
+    ),
+}
+
+
+@pytest.mark.parametrize("which", CHECKS)
+def test_what_is_sent_has_check_characters_as_replies_have(which: str) -> None:
+    """Worked out by hand; and what the framer and the check of the replies make of it is the command again."""
+    framing, send, sent = CHECKS[which]
+    made = load(
+        SETUP.split("[framing]")[0]
+        + f"[framing]\n{framing}\n"
+        + '[[query]]\nid = "temp"\nsend = "T?\\r"\npatterns = ["T=<temp>"]\n'
+        + f'[[command]]\nid = "to"\nname = "To"\nsend = "{send}"\nwith_check = true\n'
+        + '[[channel]]\nid = "kiln-temp"\nname = "Kiln"\nfield = "temp"\n'
+    )
+    compiled = compile_command(made, made.command[0])
+    assert compiled.data({"to": 400.0}) == sent
+    framer, check = make_framer(made.framing, 0), make_check(made.framing)
+    framer.opened(0, whole=True)
+    [body] = framer.feed(sent, 1000).bodies
+    assert check is not None
+    assert check(body) is not None
+    assert b"0400" in check(body)  # type: ignore[operator]
+    assert check(body.replace(b"0400", b"0500")) is None
+
+
+@pytest.mark.parametrize(
+    ("framing", "send", "why"),
+    [
+        ('terminator = "\\r"', "TS <to>\\r", "the messages have no check characters: give them in the framing first"),
+        ('terminator = "\\r"\ncheck = "xor hex"', "TS <to>\\n", "what is sent ends with CR, as replies do"),
+        ('kind = "between marks"\nstart = "<"\nend = ">"\ncheck = "xor hex"', "TS <to>\\r", "what is sent stands between the same marks as replies"),
+    ],
+)  # fmt: skip
+def test_check_characters_that_replies_do_not_have_are_said(framing: str, send: str, why: str) -> None:
+    text = (
+        SETUP.split("[framing]")[0]
+        + f"[framing]\n{framing}\n"
+        + f'[[command]]\nid = "to"\nname = "To"\nsend = "{send}"\nwith_check = true\n'
+        + '[[query]]\nid = "temp"\nsend = "T?\\r"\npatterns = ["T=<temp>"]\n'
+        + '[[channel]]\nid = "kiln-temp"\nname = "Kiln"\nfield = "temp"\n'
+    )
+    with pytest.raises(ValueError, match=re.escape(why)):
+        load(text)
+
+
+def test_no_text_ends_a_message_between_marks_and_begins_another() -> None:
+    text = (
+        SETUP.split("[framing]")[0]
+        + '[framing]\nkind = "between marks"\nstart = "{"\nend = "}"\n'
+        + '[[command]]\nid = "label"\nname = "Label"\nsend = "{LB <text:text>}"\n'
+        + '[[query]]\nid = "temp"\nsend = "{T?}"\npatterns = ["T=<temp>"]\n'
+        + '[[channel]]\nid = "kiln-temp"\nname = "Kiln"\nfield = "temp"\n'
+    )
+    made = load(text)
+    compiled = compile_command(made, made.command[0])
+    assert compiled.data({"text": "batch 7"}) == b"{LB batch 7}"
+    for bad in ("7}{ON", "7}", "{7"):
+        with pytest.raises(CommandError, match="may not have"):
+            compiled.data({"text": bad})

@@ -576,7 +576,7 @@ export interface paths {
         put?: never;
         /**
          * Write
-         * @description Write a register or coil of the kept register map between two polls, and read it back.
+         * @description Write a register or coil of the register map in force between two polls, and read it back: a command like any other.
          */
         post: operations["write"];
         delete?: never;
@@ -3559,7 +3559,7 @@ export interface components {
          * @description One command: what is sent, as a pattern with a field for each argument, or a register of the map that is written.
          *
          *     `patterns`: how its answer reads, one of which must fit; none: nothing need come. `errors`: how a refusal reads, besides
-         *     those of the queries. `button`: it stands on the Bench.
+         *     those of the queries. `with_check`: it goes out with check characters, as replies have them. `button`: it stands on the Bench.
          */
         InstrumentCommandPart: {
             /** Id */
@@ -3602,6 +3602,11 @@ export interface components {
              * @default 1
              */
             give_up_after_s: number;
+            /**
+             * With Check
+             * @default false
+             */
+            with_check: boolean;
             /**
              * Button
              * @default false
@@ -5557,13 +5562,18 @@ export interface components {
         };
         /**
          * RegisterValue
-         * @description A register of the kept register map, and what to write into it.
+         * @description A register of the kept register map, what to write into it, and who asks.
          */
         RegisterValue: {
             /** Name */
             name: string;
             /** Value */
             value: number;
+            /**
+             * By
+             * @default
+             */
+            by: string;
         };
         /**
          * RegisterWritten

@@ -115,7 +115,7 @@ describe("a command's form", () => {
 
 const drafted = (more: Partial<InstrumentCommandPart> = {}): InstrumentCommandPart => ({
   id: "a", name: "A", does: "sets", send: "VP <opening:number 5.1> <mode:word>\r", writes: "", argument: [], patterns: [],
-  errors: [], give_up_after_s: 1, button: false, note: "", ...more,
+  errors: [], give_up_after_s: 1, with_check: false, button: false, note: "", ...more,
 }); // prettier-ignore
 
 describe("a command that is being written", () => {
@@ -137,7 +137,7 @@ describe("a command that is being written", () => {
       name: "",
     });
     expect(leanCommand({ ...told })).toEqual({
-      id: "a", name: "A", does: "sets", send: "VP <opening:number 5.1> <mode:word>\r", give_up_after_s: 1, button: false,
+      id: "a", name: "A", does: "sets", send: "VP <opening:number 5.1> <mode:word>\r", give_up_after_s: 1, with_check: false, button: false,
       argument: [{ field: "opening", lowest: 0 }],
     }); // prettier-ignore
   });

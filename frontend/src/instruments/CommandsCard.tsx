@@ -240,6 +240,11 @@ function CommandFields({
             width={125}
             least={5}
           />
+          {(setup.framing.check !== "none" || command.with_check) && (
+            <Tick on={command.with_check} onChange={(with_check) => set({ with_check })}>
+              goes out with check characters, as replies have them
+            </Tick>
+          )}
         </Fields>
       )}
       {fields.map(({ name, numeric }) => {

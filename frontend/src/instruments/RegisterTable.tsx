@@ -2,6 +2,8 @@ import { useState } from "react";
 import styled from "styled-components";
 import { api, got, type RegisterPart, type Setup } from "../api/client";
 import { useAct } from "../api/useAct";
+import { wanted } from "../alarms/calls";
+import { useLive } from "../live/connection";
 import { Button, Chip } from "../parts/Button";
 import { milli, parsed } from "../parts/number";
 import { NumberEntry } from "../parts/NumberEntry";
@@ -66,6 +68,8 @@ export function pasted(text: string): RegisterPart[] {
 export function WriteRegister({ instrumentKey, name }: { instrumentKey: string; name: string }) {
   const [text, setText] = useState("");
   const { run, trouble, busy } = useAct();
+  const operator = useLive((live) => live.status?.run?.operator ?? "");
+  const by = operator || wanted().person;
   const [done, setDone] = useState<{ good: boolean; sentence: string } | null>(null);
   // What a device does with a value cannot be taken back.
   const [asking, setAsking] = useState(false);
@@ -74,7 +78,7 @@ export function WriteRegister({ instrumentKey, name }: { instrumentKey: string; 
   const write = (): void => {
     setAsking(false);
     if (value === null) return;
-    const asked = { params: { path: { key: instrumentKey } }, body: { name, value } };
+    const asked = { params: { path: { key: instrumentKey } }, body: { name, value, by } };
     run(async () => {
       setDone(null);
       setDone(await got(api.POST("/api/instruments/{key}/registers", asked)));

@@ -84,6 +84,7 @@ export function freshCommand(setup: Setup, end: string): InstrumentCommandPart {
     patterns: [],
     errors: [],
     give_up_after_s: 1,
+    with_check: false,
     button: false,
     note: "",
   };

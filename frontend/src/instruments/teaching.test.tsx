@@ -388,7 +388,7 @@ describe("a register map", () => {
     expect(screen.getByRole("alert").textContent).toMatch(/^Write .* This cannot be undone here\./);
     await userEvent.click(screen.getByRole("button", { name: "Write" }));
     expect((await screen.findByRole("status")).textContent).toBe(done.sentence);
-    expect(sent[0]).toEqual({ name: "p", value: 7.5 });
+    expect(sent[0]).toEqual({ name: "p", value: 7.5, by: "" });
     await pick("Writing", "never");
     expect((change.mock.lastCall?.[0] as Setup).modbus?.registers[0]).toMatchObject({ writable: false });
   });

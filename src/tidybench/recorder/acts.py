@@ -5,13 +5,13 @@ from collections import OrderedDict
 from collections.abc import Callable
 
 from tidybench.core.acting.act import InstrumentAct
-from tidybench.core.compile.command import CompiledCommand, compile_command
+from tidybench.core.compile.command import REGISTER, CompiledCommand, compile_command
 from tidybench.core.setup import Setup
 from tidybench.core.setup.commands import InstrumentCommandPart
 from tidybench.recorder.employed import Employed
 from tidybench.recorder.refused import RequestRefused, without_controls
 from tidybench.recorder.worker import Worker
-from tidybench.wire.commands import ActStatus, GiveCommand
+from tidybench.wire.commands import ActStatus, GiveCommand, WriteRegister
 
 KEPT = 500
 
@@ -36,12 +36,50 @@ class Acts:
     ) -> ActStatus:
         """Have a command carried out between two polls; it was asked for at `at`. `when_ended` is called in the link's thread. Raises
         RequestRefused."""
-        worker, setup, part = _allowed(request, employed)
-        by = without_controls(request.by.strip(), "The name") or "a person"
+        setup = _on_the_bench(request.instrument, employed)
+        part = next((one for one in setup.command if one.id == request.command), None)
+        if part is None:
+            raise RequestRefused("not found", f"{setup.instrument.name} has no command “{request.command}”.")
+        if part.does == "cannot be undone" and not request.sure:
+            raise RequestRefused("conflict", f"“{part.name}” cannot be undone. Send it with sure = true.")
+        worker = _ready_worker(setup, part, employed)
+        with self._lock:
+            compiled = self._compiled(employed, setup, part)
+        return self._put(worker, compiled, dict(request.values), request.by, at, when_ended)
+
+    def write_register(self, request: WriteRegister, employed: Employed, at: int) -> ActStatus:
+        """Have a register written between two polls, and read back. Raises RequestRefused."""
+        setup = _on_the_bench(request.instrument, employed)
+        modbus = setup.modbus
+        one = next((r for r in modbus.registers if r.name == request.register), None) if modbus else None
+        if modbus is None or one is None:
+            raise RequestRefused("not found", f"There is no register “{request.register}” in the register map in force.")  # fmt: skip
+        part = InstrumentCommandPart(
+            id=f"{one.table}-{one.at}",
+            name=f"Write {one.name}"[:80],
+            writes=one.name,
+            give_up_after_s=modbus.give_up_after_s,
+        )
+        worker = _ready_worker(setup, part, employed)
+        try:
+            compiled = compile_command(setup, part)
+        except ValueError as error:
+            raise RequestRefused("invalid", f"{error}.") from error
+        return self._put(worker, compiled, {REGISTER: request.value}, request.by, at, None)
+
+    def _put(
+        self,
+        worker: Worker,
+        compiled: CompiledCommand,
+        values: dict[str, float | str],
+        by: str,
+        at: int,
+        when_ended: Callable[[InstrumentAct], None] | None,
+    ) -> ActStatus:
+        by = without_controls(by.strip(), "The name") or "a person"
         with self._lock:
             try:
-                compiled = self._compiled(employed, setup, part)
-                act = InstrumentAct(compiled, self._last + 1, dict(request.values), by, at, when_ended)
+                act = InstrumentAct(compiled, self._last + 1, values, by, at, when_ended)
             except ValueError as error:
                 raise RequestRefused("invalid", str(error)) from error
             self._last += 1
@@ -53,7 +91,7 @@ class Acts:
         return act_status(act)
 
     def _compiled(self, employed: Employed, setup: Setup, part: InstrumentCommandPart) -> CompiledCommand:
-        """Made once for as long as these set-ups are in force. Raises ValueError."""
+        """Made once for as long as these set-ups are in force. They were tried when they were taken up."""
         if self._of is not employed:
             self._of, self._made = employed, {}
         key = setup.instrument.id, part.id
@@ -81,15 +119,15 @@ class Acts:
         return [act_status(act) for (who, _), act in list(self._newest.items()) if who == instrument]
 
 
-def _allowed(request: GiveCommand, employed: Employed) -> tuple[Worker, Setup, InstrumentCommandPart]:
-    """Whether a command may go to its instrument as it is now. Raises RequestRefused."""
-    setup = employed.setup_of(request.instrument)
+def _on_the_bench(instrument: str, employed: Employed) -> Setup:
+    setup = employed.setup_of(instrument)
     if setup is None:
-        raise RequestRefused("not found", f"There is no instrument “{request.instrument}” on the bench.")
-    name = setup.instrument.name
-    part = next((one for one in setup.command if one.id == request.command), None)
-    if part is None:
-        raise RequestRefused("not found", f"{name} has no command “{request.command}”.")
+        raise RequestRefused("not found", f"There is no instrument “{instrument}” on the bench.")
+    return setup
+
+
+def _ready_worker(setup: Setup, part: InstrumentCommandPart, employed: Employed) -> Worker:
+    """The worker of an instrument that may be given commands as it is now. Raises RequestRefused."""
     worker = employed.workers[setup.link.address]
     if worker.trouble:
         raise RequestRefused("conflict", f"“{part.name}” cannot be sent. {worker.sentence}")
@@ -97,11 +135,10 @@ def _allowed(request: GiveCommand, employed: Employed) -> tuple[Worker, Setup, I
     if who is not None and who.expected and not (who.heard and who.matches):
         said = f"says it is “{' / '.join(who.lines)}”" if who.lines else "has not said who it is"
         raise RequestRefused(
-            "conflict", f"“{part.name}” was not sent: what is on this port {said}, so it may not be {name}."
+            "conflict",
+            f"“{part.name}” was not sent: what is on this port {said}, so it may not be {setup.instrument.name}.",
         )
-    if part.does == "cannot be undone" and not request.sure:
-        raise RequestRefused("conflict", f"“{part.name}” cannot be undone. Send it with sure = true.")
-    return worker, setup, part
+    return worker
 
 
 def act_status(act: InstrumentAct) -> ActStatus:

@@ -38,7 +38,15 @@ from tidybench.recorder.zeros import Zeros
 from tidybench.runs.pictures import sync_pictures
 from tidybench.runs.run_state import RunEnd
 from tidybench.wire.channels import ZeroChannel
-from tidybench.wire.commands import ActStatus, CommandStatus, GetAct, GetCommand, GiveCommand, SendCommand
+from tidybench.wire.commands import (
+    ActStatus,
+    CommandStatus,
+    GetAct,
+    GetCommand,
+    GiveCommand,
+    SendCommand,
+    WriteRegister,
+)
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, ReleasePort, TakeBackPort
@@ -151,6 +159,7 @@ class Service(threading.Thread):
             LabelPort: self._label,
             SendCommand: self._command,
             GiveCommand: self._give,
+            WriteRegister: self._write_register,
             StartProcedure: self._start_procedure,
             GetProcedure: self._get_procedure,
             StopProcedure: self._conduct,
@@ -410,6 +419,10 @@ class Service(threading.Thread):
     def _give(self, request: GiveCommand) -> Answer:
         parts = self._parts
         return Answer(act=parts.acts.give(request, parts.employment.now, parts.clock.now()))
+
+    def _write_register(self, request: WriteRegister) -> Answer:
+        parts = self._parts
+        return Answer(act=parts.acts.write_register(request, parts.employment.now, parts.clock.now()))
 
     def _start_procedure(self, request: StartProcedure) -> Answer:
         self.start_procedure(request)

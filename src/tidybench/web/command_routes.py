@@ -17,7 +17,7 @@ from tidybench.web.context import answered, context_of
 from tidybench.web.given import Key
 from tidybench.web.instrument_routes import setups_in_force, stored_setup
 from tidybench.web.refusals import REFUSALS
-from tidybench.wire.commands import ActStatus, GetAct, GiveCommand
+from tidybench.wire.commands import ActStatus, GetAct, GiveCommand, WriteRegister
 
 PATIENCE = 700.0
 """Seconds after which a command is not waited for any more: longer than any answer may take."""
@@ -142,6 +142,11 @@ def _all(request: Request) -> list[InstrumentCommands]:
 async def give_command(request: Request, key: Key, command: Key, body: CommandGivenBy) -> ActStatus:
     """Give a command between two polls, and wait for what comes of it."""
     given = GiveCommand(instrument=key, command=command, values=body.values, by=body.by, sure=body.sure)
+    return await ended(request, given)
+
+
+async def ended(request: Request, given: GiveCommand | WriteRegister) -> ActStatus:
+    """What came of a command, once it has come."""
     act = (await answered(request, given)).act
     assert act is not None
     until = time.monotonic() + PATIENCE

@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field
 
 from tidybench.core.setup.commands import Plain
+from tidybench.core.setup.scaling import Finite
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.outcome import Outcome
 
@@ -43,6 +44,16 @@ class GiveCommand(Exact):
     values: Annotated[dict[str, Plain], Field(max_length=20)] = {}
     by: Annotated[str, Field(max_length=80)] = ""
     sure: bool = False
+
+
+class WriteRegister(Exact):
+    """Write a register or coil of an instrument's register map, and read it back. Answered like GiveCommand."""
+
+    kind: Literal["write register"] = "write register"
+    instrument: str
+    register: Annotated[str, Field(max_length=80)]
+    value: Finite
+    by: Annotated[str, Field(max_length=80)] = ""
 
 
 class GetAct(Exact):

@@ -12,7 +12,15 @@ from tidybench.core.values.exact import Exact
 from tidybench.core.values.finding import Finding
 from tidybench.logs import LoggedError
 from tidybench.wire.channels import ZeroChannel
-from tidybench.wire.commands import ActStatus, CommandStatus, GetAct, GetCommand, GiveCommand, SendCommand
+from tidybench.wire.commands import (
+    ActStatus,
+    CommandStatus,
+    GetAct,
+    GetCommand,
+    GiveCommand,
+    SendCommand,
+    WriteRegister,
+)
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
@@ -94,6 +102,7 @@ Request = Annotated[
     | LabelPort
     | SendCommand
     | GiveCommand
+    | WriteRegister
     | GetAct
     | StartProcedure
     | GetProcedure

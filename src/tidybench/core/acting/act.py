@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 
-from tidybench.core.compile.command import CompiledCommand, Meaning
+from tidybench.core.compile.command import REGISTER, CompiledCommand, Meaning
 from tidybench.core.exchange.command import Command
 from tidybench.core.setup.commands import ErrorQueuePart
 from tidybench.core.tape.events import CommandEnded, CommandGiven
@@ -46,6 +46,7 @@ class InstrumentAct:
         self.lines: list[bytes] = []
         self._errors: list[str] | None = None  # of the queue, while it is asked
         self._meaning: Meaning | None = None
+        self._reading_back = False
 
     @property
     def origin(self) -> Acting:
@@ -83,13 +84,23 @@ class InstrumentAct:
         """Whether a line is what is waited for."""
         if self._errors is not None:
             return True
+        if self._reading_back:
+            return self.compiled.reads_back(line) is not None
         return self.compiled.meaning(self.sent, line).found
 
     def heard(self, lines: Sequence[bytes], now: int) -> Command | CommandEnded:
         """What came: the next thing to be sent, or the end."""
+        if self._reading_back:
+            self._reading_back = False
+            value = self.values[REGISTER]
+            assert not isinstance(value, str)
+            return self._end(now, self.compiled.written_and_read(value, lines))
         if self._errors is None:
             self.lines = list(lines)
             self._meaning = self.compiled.came_to(self.sent, lines)
+            if self.compiled.register is not None and self._meaning.outcome == "answered":
+                self._reading_back = True
+                return self._made(self.compiled.asks_back(), self.compiled.part.give_up_after_s)
             queue = self.compiled.setup.error_queue
             if queue is None or self.compiled.part.does == "reads":
                 return self._end(now, self._meaning)

@@ -4,26 +4,32 @@ No argument can let a second command through: texts have no control characters, 
 units of a message), none of the terminator's characters, and no quotation mark that stands in the command itself.
 """
 
+import struct
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 
 from tidybench.core.framing import make_check
 from tidybench.core.framing.check import Checker
+from tidybench.core.framing.signing import signed
 from tidybench.core.protocols.modbus import frame
 from tidybench.core.reading.element import Element, Value
 from tidybench.core.reading.form import ErrorReply
 from tidybench.core.reading.pattern import Pattern, PatternError, compile_pattern
 from tidybench.core.reading.register_writing import write_pdu
-from tidybench.core.reading.registers import RegistersForm, Request
+from tidybench.core.reading.registers import RegistersForm, Request, requests
 from tidybench.core.reading.stop import Stop
 from tidybench.core.setup import Setup
 from tidybench.core.setup.commands import ArgumentPart, InstrumentCommandPart
 from tidybench.core.setup.framing import ENCODINGS
+from tidybench.core.setup.modbus import RegisterPart
 from tidybench.core.values.outcome import Outcome
 
 REGISTER = "value"
 """The argument of a command that writes a register."""
+
+CLOSE = 1e-6
+"""Share by which a read-back may differ: a device may keep fewer digits."""
 
 NONE = ArgumentPart(field=REGISTER)
 
@@ -89,7 +95,8 @@ class CompiledCommand:
             elif element.kind == "number" and element.width and not isinstance(value, str):
                 self._check_digits(element, value)
         try:
-            return self.pattern.write(values)
+            data = self.pattern.write(values)
+            return signed(self.setup.framing, data) if self.part.with_check else data
         except ValueError as error:
             raise CommandError(str(error)) from None
 
@@ -104,6 +111,8 @@ class CompiledCommand:
         assert self.pattern is not None
         own = b"".join(one.text for one in self.pattern.elements if one.kind == "literal").decode("latin-1")
         ending = own[len(own.rstrip("\r\n\x03\x04\x00;")) :] + self.setup.framing.terminator.replace("either", "\r\n")  # fmt: skip
+        if self.setup.framing.kind == "between marks":
+            ending += self.setup.framing.start + self.setup.framing.end
         title = next(one.title for one in self.arguments if one.field == element.name)
         for char in text:
             if char in ";" or char in ending or ord(char) < 0x20 or ord(char) == 0x7F:
@@ -115,9 +124,9 @@ class CompiledCommand:
                 )
 
     def _register(self, value: float | str) -> bytes:
-        modbus = self.setup.modbus
+        modbus, one = self.setup.modbus, self.register
         assert modbus is not None
-        one = next(r for r in modbus.registers if r.name == self.part.writes)
+        assert one is not None
         if isinstance(value, str):
             raise CommandError(f"{one.name} wants a number; “{value}” is none.")
         try:
@@ -159,6 +168,48 @@ class CompiledCommand:
         if body[:6] != asked[:6]:
             return Meaning(False, "not understood", f"{line.hex(' ')} came, which is no reply to it")
         return Meaning(True, "answered", "written, and the device says so")
+
+    @property
+    def register(self) -> RegisterPart | None:
+        """The register that is written, if one is."""
+        modbus = self.setup.modbus
+        if self.pattern is not None or modbus is None:
+            return None
+        return next(r for r in modbus.registers if r.name == self.part.writes)
+
+    def asks_back(self) -> bytes:
+        """What reads the register that was written (MODBUS Application Protocol 1.1b3, 6.1 and 6.3)."""
+        modbus, one = self.setup.modbus, self.register
+        assert modbus is not None
+        assert one is not None
+        [request] = requests([one], 0)
+        pdu = struct.pack(">BHH", request.function, request.first, request.count)
+        return frame(self.setup.framing.kind, modbus.unit, pdu)
+
+    def reads_back(self, line: bytes) -> float | None:
+        """What the register holds by this line; None where it does not say."""
+        modbus, one = self.setup.modbus, self.register
+        assert modbus is not None
+        assert one is not None
+        body = self.check(line) if self.check is not None else line
+        if body is None:
+            return None
+        [request] = requests([one], 0)
+        got = RegistersForm(modbus.unit, request).read(body)
+        if isinstance(got, Stop | ErrorReply):
+            return None
+        quality, value = got[one.name]
+        return value if quality.measured and not isinstance(value, str) else None
+
+    def written_and_read(self, value: float, lines: Sequence[bytes]) -> Meaning:
+        """What came of writing `value`, which the device has confirmed: `lines` came when it was read back."""
+        found = next((back for line in lines if (back := self.reads_back(line)) is not None), None)
+        if found is None:
+            return Meaning(True, "answered", "written, and the device says so; it could not be read back")
+        fields: dict[str, float | str] = {REGISTER: found}
+        if abs(found - value) > CLOSE * max(1.0, abs(value)):
+            return Meaning(True, "refused", f"written as {value:.12g}, but it reads back as {found:.12g}", fields)  # fmt: skip
+        return Meaning(True, "answered", f"written, and reads back as {found:.12g}", fields)
 
     @property
     def is_answered(self) -> bool:
@@ -214,6 +265,8 @@ def compile_command(setup: Setup, part: InstrumentCommandPart) -> CompiledComman
         make_check(setup.framing),
     )  # fmt: skip
     _check_arguments(compiled, pattern)
+    if part.with_check:
+        signed(setup.framing, pattern.write({one.name: _harmless(one, []) for one in pattern.fields}))
     return compiled
 
 

@@ -73,7 +73,7 @@ class InstrumentCommandPart(Part):
     """One command: what is sent, as a pattern with a field for each argument, or a register of the map that is written.
 
     `patterns`: how its answer reads, one of which must fit; none: nothing need come. `errors`: how a refusal reads, besides
-    those of the queries. `button`: it stands on the Bench.
+    those of the queries. `with_check`: it goes out with check characters, as replies have them. `button`: it stands on the Bench.
     """
 
     id: Identifier
@@ -85,6 +85,7 @@ class InstrumentCommandPart(Part):
     patterns: Patterns = []
     errors: Patterns = []
     give_up_after_s: Annotated[float, Field(ge=0.005, le=600)] = 1.0
+    with_check: StrictBool = False
     button: StrictBool = False
     note: Annotated[str, Field(max_length=500)] = ""
 
@@ -98,6 +99,8 @@ class InstrumentCommandPart(Part):
             )
         if self.writes and (self.patterns or self.errors):
             raise ValueError(f"{self.name}: the answer to a register that is written is that of Modbus: leave patterns and errors out")  # fmt: skip
+        if self.writes and self.with_check:
+            raise ValueError(f"{self.name}: Modbus has check characters of its own: leave with_check out")
         fields = [one.field for one in self.argument]
         twice = sorted({field for field in fields if fields.count(field) > 1})
         if twice:
