@@ -606,3 +606,32 @@ def test_marks_are_found_however_long_one_has_listened(count: int) -> None:
 def test_groups_in_brackets_are_no_messages() -> None:
     for lines in (b"(1.2)(3.4)(5.6)\r\n", b'{"a": [1, 2], "b": [3]}\r\n'):
         assert propose_framing(lines * 30)[0].framing.terminator == "\r\n"
+
+
+@pytest.mark.parametrize(
+    ("message", "pattern", "states", "later"),
+    [
+        (
+            b"pump=ON flow=%.1f",
+            "pump=<pump:word> flow=<flow>",
+            [("pump", ("ON", "OFF"))],
+            b"pump=OFF flow=0.0",
+        ),
+        (b"pump:on;T:%.1f", "pump:<pump:text>;T:<t>", [("pump", ("on", "off"))], b"pump:off;T:1.5"),
+        (b"valve=OPEN,P=%.1f", "valve=<valve:text>,P=<p>", [], b"valve=SHUT,P=0.2"),
+        # What says whether a number is good, or what it is in, must not change unseen.
+        (b"ST=OK T=%.1f", "ST=OK T=<t>", [], None),
+        (b"UNIT=C T=%.1f", "UNIT=C T=<t>", [], None),
+        (b"ON T=%.1f", "ON T=<t>", [], None),
+    ],
+)
+def test_a_word_that_can_be_switched_is_not_taken_for_fixed(
+    message: bytes, pattern: str, states: list[tuple[str, tuple[str, ...]]], later: bytes | None
+) -> None:
+    got = propose([message % (12 + n / 7) for n in range(12)])
+    best = got.proposals[0]
+    assert best.listen.patterns == [pattern]
+    assert [(one.field, one.states) for one in best.channels if one.states] == states
+    if later is not None:
+        read = compile_pattern(pattern).read(later)
+        assert not isinstance(read, Stop), "it is read when it has been switched"

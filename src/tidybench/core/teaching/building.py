@@ -40,6 +40,14 @@ FIXED_AFTER = 5
 """Messages that must agree on a whole number before it counts as part of the text."""
 
 
+OTHER = {"ON": "OFF", "OFF": "ON", "On": "Off", "Off": "On", "on": "off", "off": "on"}
+"""What a word that is alone becomes when it is switched."""
+
+SWITCHED = {"ON", "OFF", "OPEN", "OPENED", "CLOSED", "SHUT", "RUN", "RUNNING", "STOP", "STOPPED", "START", "STARTED", "AUTO", "MAN", "MANUAL",
+            "LOCAL", "REMOTE", "IDLE", "STANDBY", "HEAT", "COOL", "HOLD", "FORWARD", "REVERSE"}  # fmt: skip
+"""Words that say how something stands that can be switched, and nothing of how good a number is."""
+
+
 @dataclass(slots=True)
 class ProposedChannel:
     """A channel that a proposal would make. `clock`: its field is the device's own time; `states`: the words it can be."""
@@ -169,6 +177,9 @@ class Builder:
                 return
             if DASHES.fullmatch(slot.texts[0]) and not self._only:
                 self._trouble(slot, "nothing but this has come where a number may stand")
+                return
+            if self._is_switch(index, slot):
+                self._switch(index, slot)
                 return
             self._pieces.append(self._literal(slot.texts[0]))
             self._built.words.add(slot.texts[0].decode("latin-1"))
@@ -675,6 +686,25 @@ class Builder:
             self._built.channels.append(ProposedChannel(name, self._title(name), "", 0, None, words))
         return name
 
+    def _is_switch(self, index: int, slot: Slot) -> bool:
+        """Whether a word that has not changed yet says how something stands that can be switched: “pump=ON”. What says whether a number
+        is good (OK, FAULT) or what it is in (C, psi) is none: a message in which that changes must not be read like the others."""
+        before, mark = self._before(index)
+        return bool(before) and mark in (b"=", b":") and slot.texts[0].decode("latin-1").upper() in SWITCHED
+
+    def _switch(self, index: int, slot: Slot) -> None:
+        word = shown_text(slot.texts[0])
+        other = OTHER.get(word)
+        name = self._state([slot.texts[0], *([other.encode()] if other else [])], index)
+        self._pieces.append(f"<{name}:word>" if self._ends(index) else f"<{name}:text>")
+        what = "a state" if other else "it is read as a word, and makes no channel yet"
+        self._built.reasons.append(f"“{word}” has not changed, but it can: {what}")
+
+    def _ends(self, index: int) -> bool:
+        """Whether a cell ends at a blank, or with its message."""
+        blank = all(row[index + 1].blanks for row in self._group.rows)
+        return self._group.rows[0][index + 1].kind == "end" or blank
+
     def _word(self, index: int, slot: Slot) -> None:
         at = slot.beside
         units = [plain_unit(one) for one in dict.fromkeys(slot.texts)]
@@ -694,10 +724,7 @@ class Builder:
             self._pieces.append(said)
             return
         name = self._state(sorted(set(slot.texts)), index)
-        following = self._group.rows[0][index + 1]
-        blank = all(row[index + 1].blanks for row in self._group.rows)
-        ends = following.kind == "end" or blank
-        self._pieces.append(f"<{name}:word>" if ends else f"<{name}:text>")
+        self._pieces.append(f"<{name}:word>" if self._ends(index) else f"<{name}:text>")
         words = " and ".join(sorted(f"“{shown_text(one)}”" for one in set(slot.texts))[:3])
         self._built.reasons.append(f"{words} change: a state")
 
