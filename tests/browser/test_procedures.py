@@ -1,5 +1,6 @@
 """A procedure in a real browser: written, checked, begun, answered, stopped in the middle, and once the recorder is killed in it."""
 
+import time
 from pathlib import Path
 
 import pytest
@@ -104,7 +105,10 @@ def test_a_procedure_is_rehearsed_as_the_instruments_answered_in_a_run(page: Pag
     wait_for(lambda: page.driver.find_element(By.XPATH, BEGIN).is_enabled(), "it to be checked")
     page.press("Begin")
     page.see("It is done")
-    wait_for(lambda: server.get("/api/runs").json()["runs"][0]["complete"], "the records")
+    wait_for(
+        lambda: [one["complete"] for one in server.get("/api/runs").json()["runs"]][:1] == [True],
+        "the records",
+    )
     heard = list(valve.heard)
     newest = max(server.get("/api/procedure").json(), key=lambda one: one["id"])
     took = server.get(f"/api/procedure/{newest['id']}").json()
@@ -132,6 +136,72 @@ def test_a_procedure_is_rehearsed_as_the_instruments_answered_in_a_run(page: Pag
     really = (took["ended_at"] - took["begun_at"]) / 1e6
     assert report["took_s"] == pytest.approx(really, abs=2.5)
     page.no_complaints()
+
+
+ACCEPTANCE = """procedure Acceptance
+  begin run "Acceptance"
+  for opening = 20, 30, 40, 50, 60 [%]
+    set valve-positioner.opening to opening
+    wait until "valve-opening" > opening - 1 [%], at most 20 s
+    take point "valve {opening}", averaging 200 ms
+always
+  set valve-positioner.opening to 15 [%]
+  end run
+"""
+
+
+def test_an_acceptance_of_five_openings(page: Page, server: Server) -> None:
+    """Carried out, rehearsed against its own tape, paused and stopped in the middle, and once the recorder is killed in it."""
+    valve = plugged_in(server)
+    openings = [b"VP 020.0", b"VP 030.0", b"VP 040.0", b"VP 050.0", b"VP 060.0"]
+    page.open("/procedures")
+    open_the_page(page)
+    write(page, ACCEPTANCE)
+
+    def begin() -> None:
+        wait_for(lambda: page.driver.find_element(By.XPATH, BEGIN).is_enabled(), "it to be checked")
+        valve.heard.clear()
+        page.press("Begin")
+
+    begin()
+    page.see("It is done", 90)
+    assert valve.heard == [*openings, b"VP 015.0"]
+    wait_for(lambda: server.recorder.status().run is None, "the end of the run")
+    wait_for(
+        lambda: [one["complete"] for one in server.get("/api/runs").json()["runs"]][:1] == [True],
+        "the records",
+    )
+    run = server.get("/api/runs").json()["runs"][0]["id"]
+    points = server.get(f"/api/runs/{run}").json()["points"]["points"]
+    assert [one["name"] for one in points] == [f"valve {n} %" for n in (20, 30, 40, 50, 60)]
+    page.press("All procedures")
+    page.press("Rehearse")
+    page.see("Nothing is sent to the bench.")
+    page.press("Rehearse")  # that of the card
+    page.see("It would take")
+    assert valve.heard == [*openings, b"VP 015.0"], "nothing was sent"
+    begin()
+    wait_for(lambda: openings[1] in valve.heard, "the second opening")
+    page.press("Pause")
+    page.see("paused at line")
+    heard = list(valve.heard)
+    time.sleep(1.5)  # nothing is waited for: that nothing comes
+    assert valve.heard == heard, "nothing goes on"
+    page.press("Go on")
+    wait_for(lambda: len(valve.heard) > len(heard), "the next opening")
+    page.press("Stop, then do")
+    page.see("stopped by")
+    wait_for(lambda: valve.heard[-1] == b"VP 015.0", "what is always done")
+    assert len(valve.heard) < 6
+    wait_for(lambda: server.recorder.status().run is None, "the end of the run")
+    page.press("All procedures")
+    begin()
+    wait_for(lambda: openings[1] in valve.heard, "the second opening")
+    server.recorder.kill()
+    heard = list(valve.heard)
+    server.recorder.start(carry_on=True)
+    page.see("the recorder was restarted", 60)
+    assert valve.heard == [*heard, b"VP 015.0"]
 
 
 def test_cards_are_filled_in_and_two_procedures_are_on_at_a_time(

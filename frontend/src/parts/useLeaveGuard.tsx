@@ -3,17 +3,22 @@ import { useBlocker } from "react-router";
 import { Button } from "./Button";
 import { Actions, Window } from "./Window";
 
-/** Asks before changes that are not saved are left: by a link, by going back, or by closing the page. */
-export function useLeaveGuard(dirty: boolean, what: string): ReactNode {
-  const blocker = useBlocker(
-    ({ currentLocation, nextLocation }) => dirty && currentLocation.pathname !== nextLocation.pathname,
-  );
+/** Asks before the page is closed over what is not kept. */
+export function useCloseGuard(dirty: boolean): void {
   useEffect(() => {
     if (!dirty) return;
     const ask = (event: BeforeUnloadEvent): void => event.preventDefault();
     window.addEventListener("beforeunload", ask);
     return () => window.removeEventListener("beforeunload", ask);
   }, [dirty]);
+}
+
+/** Asks before changes that are not saved are left: by a link, by going back, or by closing the page. */
+export function useLeaveGuard(dirty: boolean, what: string): ReactNode {
+  const blocker = useBlocker(
+    ({ currentLocation, nextLocation }) => dirty && currentLocation.pathname !== nextLocation.pathname,
+  );
+  useCloseGuard(dirty);
   if (blocker.state !== "blocked") return null;
   return (
     <Window title="Leave without saving?" open asks onClose={() => blocker.reset()}>

@@ -90,7 +90,8 @@ export function CardEditor({ words, onWords, onClose, children }: CardEditorProp
   });
   if (read.error) return <p role="alert">{said(read.error)}</p>;
   if (!now) return null;
-  const line = late === now ? written.data : undefined;
+  // The line of older fields stays in sight, but it is not taken.
+  const line = late === now && !written.isPlaceholderData ? written.data : undefined;
   const set = (name: FieldSpec["name"], value: string): void =>
     setDraft({ ...now, fields: { ...now.fields, [name]: value } });
   return (
@@ -119,7 +120,7 @@ export function CardEditor({ words, onWords, onClose, children }: CardEditorProp
         ))}
       </Fields>
       <p className={line?.problem ? (draft ? "line bad" : "line quiet") : "line"} role="status">
-        {line ? problemWords(line.problem, now.kind) || line.words : "…"}
+        {line ? problemWords(line.problem, now.kind) || line.words : (written.data?.words ?? "…")}
       </p>
       <div className="do">
         <Button

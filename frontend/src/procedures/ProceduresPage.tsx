@@ -12,11 +12,12 @@ import type { Theme } from "../look/theme";
 import { Button, Chip, ChipLink } from "../parts/Button";
 import { Trouble } from "../parts/Trouble";
 import { useLate } from "../parts/useLate";
-import { useLeaveGuard } from "../parts/useLeaveGuard";
+import { useCloseGuard } from "../parts/useLeaveGuard";
 import { EditableCards } from "./EditableCards";
 import { durationWords } from "./lines";
 import { Rehearsal } from "./Rehearsal";
 import { Running } from "./Running";
+import { type Draft, keepDraft, unkeptDraft } from "./unkept";
 
 const Page = styled.main`
   padding: 0 12px 24px;
@@ -168,9 +169,9 @@ export function ProceduresPage({ theme }: { theme: Theme }) {
       </Chip>
     </div>
   );
-  const begun = (name: string): void =>
+  const begin = (name: string): void =>
     setShown({ begun: name, after: Math.max(0, ...all.map((one) => one.id)) });
-  if (!now) return <Writing by={by} bar={bar} onBegun={begun} />;
+  if (!now) return <Writing by={by} bar={bar} onBegin={begin} />;
   const putAway = (): void => {
     seen.add(now.id);
     setShown("writing");
@@ -277,14 +278,18 @@ function StopButton({ id, by, isDisabled }: { id: number; by: string; isDisabled
 function Writing({
   by,
   bar,
-  onBegun,
+  onBegin,
 }: {
   by: string;
   bar: React.ReactNode;
-  onBegun: (name: string) => void;
+  onBegin: (name: string) => void;
 }) {
   const kept = useQuery({ queryKey: ["procedures"], queryFn: () => got(api.GET("/api/procedures")) });
-  const [draft, setDraft] = useState<{ text: string; of: string | null } | null>(null);
+  const [draft, setState] = useState(unkeptDraft);
+  const setDraft = (next: Draft | null): void => {
+    keepDraft(next);
+    setState(next);
+  };
   const all = kept.data ?? [];
   const first = all[0];
   const now = draft ?? (first ? { text: first.text, of: first.name } : { text: FRESH, of: null });
@@ -302,7 +307,7 @@ function Writing({
     <Page>
       {bar}
       <Editor
-        onBegun={onBegun}
+        onBegin={onBegin}
         key={now.of ?? ""}
         text={now.text}
         of={now.of}
@@ -359,21 +364,23 @@ interface EditorProps {
   onText: (text: string) => void;
   onKept: (name: string, text: string) => void;
   onGone: () => void;
-  onBegun: (name: string) => void;
+  onBegin: (name: string) => void;
 }
 
-function Editor({ text, of, changed, by, list, onText, onKept, onGone, onBegun }: EditorProps) {
+function Editor({ text, of, changed, by, list, onText, onKept, onGone, onBegin }: EditorProps) {
   const [cards, setCards] = useState(false);
   const [rehearsing, setRehearsing] = useState(false);
   const { run, trouble, busy } = useAct();
-  const guard = useLeaveGuard(changed, of ? `The procedure ${of}` : "The procedure");
+  useCloseGuard(changed);
   const late = useLate(text, 250);
-  const found = useQuery({
+  const check = useQuery({
     queryKey: ["procedure check", late],
     queryFn: () => got(api.POST("/api/procedures/check", { body: { text: late } })),
     placeholderData: (old) => old,
-  }).data;
-  const checked = found && late === text ? found : undefined;
+  });
+  const found = check.data;
+  // What was found out of an older text stays in sight, but nothing begins by it.
+  const checked = late === text && !check.isPlaceholderData ? found : undefined;
   const problems = found?.problems ?? [];
   const keep = (): void =>
     run(async () => {
@@ -397,7 +404,6 @@ function Editor({ text, of, changed, by, list, onText, onKept, onGone, onBegun }
   };
   return (
     <>
-      {guard}
       <div className="top">
         <h1>{found?.name || of || "Procedures"}</h1>
         <span className="state" role="status">
@@ -442,9 +448,9 @@ function Editor({ text, of, changed, by, list, onText, onKept, onGone, onBegun }
           $kind="bright"
           isDisabled={busy || !checked || problems.length > 0}
           onPress={() =>
-            run(async () => {
-              await got(api.POST("/api/procedure/start", { body: { text, by } }));
-              onBegun(checked?.name ?? "");
+            run(() => {
+              onBegin(checked?.name ?? ""); // before it can be in the status
+              return got(api.POST("/api/procedure/start", { body: { text, by } }));
             })
           }
         >

@@ -1,12 +1,14 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, render, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
+import { MemoryRouter } from "react-router";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { ProcedureStatus } from "../api/client";
 import { themes } from "../look/theme";
 import { serve } from "../fixtures.test-setup";
 import { Cards } from "./Cards";
 import { cardsOf, durationWords } from "./lines";
+import { ProceduresPage } from "./ProceduresPage";
 import { Rehearsal } from "./Rehearsal";
 import { Running } from "./Running";
 
@@ -166,3 +168,53 @@ const within_ = (element: React.ReactNode): void =>
       {element}
     </QueryClientProvider>,
   );
+
+describe("the page of procedures", () => {
+  const check = (name: string) => ({ name, problems: [], sends: [], least_s: 0, most_s: 0 });
+  const show = () =>
+    render(
+      <MemoryRouter>
+        <QueryClientProvider client={new QueryClient({ defaultOptions: { queries: { retry: false } } })}>
+          <ProceduresPage theme={themes.day} />
+        </QueryClientProvider>
+      </MemoryRouter>,
+    );
+  it("keeps what is being written over a look at another page", async () => {
+    serve({
+      "GET /api/procedures": { status: 200, body: [] },
+      "POST /api/procedures/check": { status: 200, body: check("New procedure") },
+    });
+    const { unmount } = show();
+    const area = await screen.findByLabelText("Text of the procedure");
+    await userEvent.clear(area);
+    await userEvent.type(area, "procedure Mine");
+    unmount();
+    show();
+    expect(await screen.findByDisplayValue("procedure Mine")).toBeDefined();
+    await userEvent.click(screen.getByRole("button", { name: "Discard" }));
+    expect(screen.queryByDisplayValue("procedure Mine")).toBeNull();
+  });
+  it("begins nothing by what was found out of an older text", async () => {
+    let answer: ((response: Response) => void) | null = null;
+    const checks: string[] = [];
+    vi.stubGlobal("fetch", (request: Request) => {
+      if (!request.url.endsWith("/check")) return Promise.resolve(Response.json([]));
+      return new Promise<Response>((resolve) => {
+        void request.json().then(({ text }: { text: string }) => {
+          checks.push(text);
+          answer = resolve;
+          if (!text.includes("!")) resolve(Response.json(check("New procedure")));
+        });
+      });
+    });
+    show();
+    const begin = await screen.findByRole("button", { name: "Begin" });
+    await waitFor(() => expect(begin).toHaveProperty("disabled", false));
+    await userEvent.type(screen.getByLabelText("Text of the procedure"), "!");
+    await waitFor(() => expect(checks[checks.length - 1]).toContain("!"));
+    expect(begin).toHaveProperty("disabled", true);
+    (answer as unknown as (response: Response) => void)(Response.json(check("New procedure")));
+    await waitFor(() => expect(begin).toHaveProperty("disabled", false));
+    await userEvent.click(screen.getByRole("button", { name: "Discard" }));
+  });
+});

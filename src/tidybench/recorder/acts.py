@@ -51,9 +51,9 @@ class Acts:
         """Have a register written between two polls, and read back. Raises RequestRefused."""
         setup = _on_the_bench(request.instrument, employed)
         modbus = setup.modbus
-        one = next((r for r in modbus.registers if r.name == request.register), None) if modbus else None
+        one = next((r for r in modbus.registers if r.name == request.name), None) if modbus else None
         if modbus is None or one is None:
-            raise RequestRefused("not found", f"There is no register “{request.register}” in the register map in force.")  # fmt: skip
+            raise RequestRefused("not found", f"There is no register “{request.name}” in the register map in force.")  # fmt: skip
         part = InstrumentCommandPart(
             id=f"{one.table}-{one.at}",
             name=f"Write {one.name}"[:80],

@@ -35,7 +35,7 @@ router = APIRouter(prefix="/api/instruments", responses=REFUSALS)
 @router.post("/{key}/registers")
 async def write(request: Request, key: Key, body: RegisterValue) -> RegisterWritten:
     """Write a register or coil of the register map in force between two polls, and read it back: a command like any other."""
-    given = WriteRegister(instrument=key, register=body.name, value=body.value, by=body.by)
+    given = WriteRegister(instrument=key, name=body.name, value=body.value, by=body.by)
     act = await ended(request, given)
     back = act.fields.get("value")
     return RegisterWritten(

@@ -51,7 +51,7 @@ class WriteRegister(Exact):
 
     kind: Literal["write register"] = "write register"
     instrument: str
-    register: Annotated[str, Field(max_length=80)]
+    name: Annotated[str, Field(max_length=80)]
     value: Finite
     by: Annotated[str, Field(max_length=80)] = ""
 
