@@ -174,7 +174,7 @@ export function InstrumentColumn({ instruments, stale = false }: InstrumentColum
       {(rest.length ? grouped(rest, rest.some((one) => one.group) ? "group" : "none") : []).map((group) => (
         <GroupLines key={group.key} group={group} stale={stale} told={told} onRead={read} />
       ))}
-      <CommandButtons instruments={instruments} />
+      <CommandButtons instruments={shown} />
       {shown.length === 0 && instruments.length > 0 && <p>No instrument matches “{find.trim()}”.</p>}
       {trouble && <Trouble>{trouble}</Trouble>}
       <Link to="/instruments/new" style={{ padding: "6px 12px", fontWeight: 600 }}>

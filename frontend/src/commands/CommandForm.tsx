@@ -11,6 +11,7 @@ import { hindrance, isGood, newestOf, outcomeWords, typedWords } from "./outcome
 
 const Form = styled.div<{ $narrow: boolean }>`
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: ${({ $narrow }) => ($narrow ? "5px" : "12px")};
   .fields {
     display: flex;

@@ -21,7 +21,7 @@ const Name = styled(Button)`
     text-decoration: underline;
   }
   &::after {
-    content: " ▾";
+    content: "\\00a0▾"; /* it never stands on a line of its own */
     color: var(--quiet);
     font-size: 11px;
   }

@@ -14,6 +14,8 @@ import {
   sending,
   withArgument,
 } from "../instruments/commandDraft";
+import { queries } from "../api/queries";
+import { CommandButtons } from "./CommandButtons";
 import { CommandForm } from "./CommandForm";
 
 afterEach(() => {
@@ -110,6 +112,41 @@ describe("a command's form", () => {
     cleanup();
     form(opening, { acts: [done({ outcome: "refused", words: "refused with “E2”" })] });
     expect(screen.getByRole("status").className).toContain("bad");
+  });
+});
+
+describe("the commands on the Bench", () => {
+  const show = (many: number, seen = many): void => {
+    queries.clear();
+    const ids = Array.from({ length: many }, (_, n) => `valve-${n}`);
+    const all = ids.map((id) => ({ instrument: id, name: `Valve ${id}`, commands: [opening] }));
+    serve({ "GET /api/commands": { status: 200, body: all } });
+    render(
+      <QueryClientProvider client={queries}>
+        <CommandButtons instruments={ids.slice(0, seen).map((id) => instrument({ id }))} />
+      </QueryClientProvider>,
+    );
+  };
+  it("stand open while they are few", async () => {
+    show(3);
+    expect(await screen.findAllByLabelText("Opening, %")).toHaveLength(3);
+  });
+  it("are opened instrument by instrument where they are many, and are those that were searched for", async () => {
+    show(30, 5);
+    expect(await screen.findByText("Valve valve-4")).toBeDefined();
+    expect(screen.queryByText("Valve valve-5")).toBeNull();
+    expect(screen.queryByLabelText("Opening, %")).toBeNull();
+    await userEvent.click(screen.getByText("Valve valve-4"));
+    // The element's own toggling is the browser's: told here.
+    const details = screen.getByText("Valve valve-4").closest("details");
+    if (details) {
+      details.open = true;
+      details.dispatchEvent(new Event("toggle"));
+    }
+    expect(await screen.findAllByLabelText("Opening, %")).toHaveLength(1);
+    cleanup();
+    show(30, 1);
+    expect(await screen.findAllByLabelText("Opening, %")).toHaveLength(1);
   });
 });
 
