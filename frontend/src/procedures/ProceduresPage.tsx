@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { FileTrigger } from "react-aria-components";
 import { Link } from "react-router";
 import styled from "styled-components";
 import { api, got, type ProcedureInfo, type ProcedureStatus } from "../api/client";
@@ -340,13 +341,17 @@ function Writing({
               ))}
             </ul>
             {all.length === 0 && <p>None yet: write one, and keep it.</p>}
-            <Button
-              style={{ marginTop: 8, minHeight: 32 }}
-              isDisabled={changed}
-              onPress={() => setDraft({ text: FRESH, of: null })}
-            >
-              New
-            </Button>
+            <div style={{ display: "flex", flexWrap: "wrap", gap: 6, marginTop: 8 }}>
+              <Chip isDisabled={changed} onPress={() => setDraft({ text: FRESH, of: null })}>
+                new
+              </Chip>
+              <FileTrigger
+                acceptedFileTypes={[".procedure", "text/plain"]}
+                onSelect={(files) => void files?.[0]?.text().then((text) => setDraft({ text, of: null }))}
+              >
+                <Chip isDisabled={changed}>open a file</Chip>
+              </FileTrigger>
+            </div>
             {changed && <p style={{ color: "var(--quiet)" }}>Keep or discard the changes first.</p>}
           </section>
         }

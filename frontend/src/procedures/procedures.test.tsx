@@ -194,6 +194,23 @@ describe("the page of procedures", () => {
     await userEvent.click(screen.getByRole("button", { name: "Discard" }));
     expect(screen.queryByDisplayValue("procedure Mine")).toBeNull();
   });
+  it("opens a file that somebody brought, and shows what it would send before anything is kept or begun", async () => {
+    const sends = [{ line: 2, instrument: "oven", command: "target", data: "TG 080.0\r" }];
+    const { calls } = serve({
+      "GET /api/procedures": { status: 200, body: [] },
+      "POST /api/procedures/check": { status: 200, body: { ...check("Brought"), sends } },
+    });
+    show();
+    await screen.findByText("open a file");
+    const [input] = document.querySelectorAll<HTMLInputElement>("input[type=file]");
+    const text = "procedure Brought\n  set oven.target to 80 [°C]\n";
+    await userEvent.upload(input as HTMLInputElement, new File([text], "brought.procedure"));
+    expect(await screen.findByDisplayValue(/procedure Brought/)).toBeDefined();
+    expect(await screen.findByText("TG 080.0")).toBeDefined();
+    expect(screen.getByText("not kept yet")).toBeDefined();
+    expect(calls.filter((call) => /start|POST \/api\/procedures$/.test(call))).toEqual([]);
+    await userEvent.click(screen.getByRole("button", { name: "Discard" }));
+  });
   it("begins nothing by what was found out of an older text", async () => {
     let answer: ((response: Response) => void) | null = null;
     const checks: string[] = [];
