@@ -315,18 +315,22 @@ def test_killed_at_any_instant_the_bench_is_brought_to_its_end_and_nothing_is_se
         found = procedure(recorder)
         assert found is not None
         assert found.why.startswith("the recorder was restarted")
-    given = [
-        one for _, _, one in read_kinds(Path(run.folder) / "tape", "command") if isinstance(one, CommandGiven)
-    ]
-    told = Counter(
-        f"VP {one.values['opening']:05.1f}".encode()
-        if one.command == "opening"
-        else b"L%d" % int(one.values["which"])
-        for one in given
-    )
+    told = told_on_tape(Path(run.folder))
     heard = Counter([*valve.heard, *box.heard])
     assert heard <= told, "none without its line, and none twice"
     assert heard[b"L2"] >= 1
+
+
+def told_on_tape(folder: Path) -> Counter[bytes]:
+    """The commands that stand on a run's tape, as valve and switch box hear them."""
+    events = (one for _, _, one in read_kinds(folder / "tape", "command"))
+    return Counter(
+        f"VP {one.values['opening']:05.1f}".encode()
+        if one.command == "opening"
+        else b"L%d" % int(one.values["which"])
+        for one in events
+        if isinstance(one, CommandGiven)
+    )
 
 
 def ask_again(recorder: RecorderProcess, text: str, **called: str) -> bool:

@@ -10,8 +10,8 @@ import pytest
 from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
 from tests.recorder.reacting import BOX, SwitchBox
 from tests.recorder.test_acts import HeardPositioner
-from tests.recorder.test_procedures import KILLS, ask, ask_again
-from tidybench.core.tape.events import CommandGiven, Note
+from tests.recorder.test_procedures import KILLS, ask, ask_again, told_on_tape
+from tidybench.core.tape.events import Note
 from tidybench.recorder.state import KeptProcedure, RecorderState
 from tidybench.runs.tape import read_kinds
 from tidybench.runs.whole import read_newest
@@ -179,13 +179,5 @@ always
         assert valve.heard[-1] == b"VP 050.5", turn
         assert box.heard[-1:] in ([b"L0"], []), "the lamp is out, wherever it was killed"
         assert box.heard[lamps:] == ([b"L0"] if kept[0].inside else [])
-    given = [
-        one for _, _, one in read_kinds(Path(run.folder) / "tape", "command") if isinstance(one, CommandGiven)
-    ]
-    told = Counter(
-        f"VP {one.values['opening']:05.1f}".encode()
-        if one.command == "opening"
-        else b"L%d" % int(one.values["which"])
-        for one in given
-    )
+    told = told_on_tape(Path(run.folder))
     assert Counter([*valve.heard, *box.heard]) <= told, "none without its line, and none twice"
