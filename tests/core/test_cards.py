@@ -55,6 +55,14 @@ LINES = {
         "take point",
         {"text": "valve {opening}", "span": "5 s", "else": ""},
     ),
+    "read length = caliper, at most 30 s, else ask": (
+        "read",
+        {"name": "length", "channel": "caliper", "at most": "30 s", "else": "ask"},
+    ),
+    "read caliper, at most 10 min": (
+        "read",
+        {"name": "", "channel": "caliper", "at most": "10 min", "else": ""},
+    ),
     "zero discharge, else ask": ("zero", {"channel": "discharge", "else": "ask"}),
     'begin run "Acceptance"': ("begin run", {"text": "Acceptance"}),
     'begin run from plan "Acceptance"': ("begin run from plan", {"text": "Acceptance"}),

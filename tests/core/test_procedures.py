@@ -407,3 +407,60 @@ def test_whatever_is_written_it_is_a_procedure_or_its_lines_are_told(text: str) 
             checked(parse(whole), view())
         except ProcedureError as error:
             assert all(one.line > 0 and one.column > 0 and one.what for one in error.problems)
+
+
+def test_the_next_reading_is_taken_and_has_a_name() -> None:
+    channels = {
+        "flow": ChannelView(FLOW, "L/min", S),
+        "length": ChannelView(9, "mm", 1200 * S, asks="caliper"),
+    }
+    bench = BenchView({}, ["caliper"], channels)
+    text = 'procedure A\n  read l = length, at most 30 s\n  say "it is {l}"\n  read flow, at most 5 s, else go on\n'
+    whole = checked(parse(text), bench)
+    assert (whole.most, whole.channels) == (35 * S, {FLOW, 9})
+    driver = Driver(whole)
+    driver.run.sample(9, 0, 0, 11.0)
+    wishes = driver.run.look(0)
+    assert [(one.what, one.text, one.instrument) for one in wishes] == [("read", "length", "caliper")]
+    driver.run.sample(9, 0, 0, 12.0)  # measured before it was asked for, and told late
+    driver.passes(1)
+    assert driver.run.waits[0] == "a reading of length"
+    assert driver.run.channels == [9]
+    driver.run.sample(FLOW, 0, driver.now, 5.0)
+    driver.run.sample(9, 0, driver.now, 12.34)
+    driver.look()
+    assert driver.log()[-2:] == ["length is 12.34 mm", "it is 12.34 mm"]
+    driver.passes(6)
+    assert driver.log()[-2:] == [
+        "flow was not read within 5 s",
+        "“A” has ended: all steps are done",
+    ]
+
+
+@pytest.mark.parametrize(
+    ("how", "why"),
+    [
+        ("bad", "length was read, and has no value"),
+        ("told", "length was not read: It cannot be asked."),
+        ("late", "length was not read within 30 s"),
+        ("skipped", "length was not read"),
+    ],
+)
+def test_a_reading_that_does_not_come_is_no_number(how: str, why: str) -> None:
+    bench = BenchView({}, ["caliper"], {"length": ChannelView(9, "mm", S, asks="caliper")})
+    for tail, ends in (("", why), (", else go on", "“l + 1 [mm]” gives nothing: l has no value")):
+        text = f"procedure A\n  read l = length, at most 30 s{tail}\n  let x = l + 1 [mm]\n"
+        driver = Driver(checked(parse(text), bench))
+        [wish] = driver.run.look(0)
+        driver.now = S
+        if how == "bad":
+            driver.run.sample(9, 5, S // 2, 3.0)
+        elif how == "told":
+            driver.run.told(wish.number, False, "It cannot be asked.")
+        elif how == "skipped":
+            assert driver.run.skip("M. Okafor")
+        else:
+            driver.now = 31 * S
+        driver.look()
+        assert driver.run.why.startswith(ends.split(":")[0])
+        assert why in driver.log()

@@ -177,3 +177,8 @@ def test_an_instrument_that_had_said_who_it_is_before_the_tape_began() -> None:
     assert played.hear(LINKS[0], b"ID?\r") is None
     played.introduce(setups)
     assert played.hear(LINKS[0], b"ID?\r") == ((20_000, b"SUMP 7\r"),)
+
+
+def test_a_reading_is_the_next_one_of_the_tape() -> None:
+    done = rehearsed('  read level = sump-level, at most 5 s\n  say "it is {level}"\n')
+    assert [words for _, _, words in lines(done)][1:3] == ["sump-level is 40 %", "it is 40 %"]

@@ -213,6 +213,14 @@ def test_the_end_of_one_does_not_make_the_next_one_forgotten(places: Places) -> 
         assert state.now.procedures == []
 
 
+def test_a_state_of_before_there_were_several_is_read() -> None:
+    """Killed in a procedure, and upgraded before it is started again: the bench is brought to its end all the same."""
+    old = {"procedure": KeptProcedure(name="First", text="procedure First", by="", begun_at=1).model_dump()}
+    assert [one.name for one in RecorderState.model_validate(old).procedures] == ["First"]
+    assert RecorderState.model_validate({"procedure": None}).procedures == []
+    assert RecorderState.model_validate_json(RecorderState.model_validate(old).model_dump_json()).procedures
+
+
 def test_a_run_is_begun_as_its_plan_says(shop: Shop, recorder: RecorderProcess) -> None:
     recorder.start("loop-flow-meter")
     wait_for(recorder.all_passing, "all to pass")

@@ -181,3 +181,17 @@ always
         assert box.heard[lamps:] == ([b"L0"] if kept[0].inside else [])
     told = told_on_tape(Path(run.folder))
     assert Counter([*valve.heard, *box.heard]) <= told, "none without its line, and none twice"
+
+
+def test_a_reading_on_demand_is_asked_for_and_taken(shop: Shop, recorder: RecorderProcess) -> None:
+    box = shop.plug_in(SwitchBox)
+    recorder.start()
+    text = BOX.replace("every_s = 0.3", "on_demand = true")
+    assert ask(recorder, ApplySetups(setups=[SetupText(id="switch-box", text=text)])).trouble == ""
+    box.pump = 7
+    steps = "procedure Look\n  read p = pump-on, at most 10 s\n  send switch-box.lamp with which = p - 5\n"
+    wait_for(lambda: start(recorder, steps) == "", "it to begin")
+    wait_for(lambda: is_over(recorder, "Look"), "its end")
+    found = named(recorder, "Look")
+    assert [one.words for one in found.log][1] == "pump-on is 7", found.log
+    assert box.heard == [b"L2"]

@@ -125,9 +125,7 @@ export function CardEditor({ words, onWords, onClose, children }: CardEditorProp
       <div className="do">
         <Button
           $kind="bright"
-          isDisabled={
-            !line || line.problem !== "" || (line.words === words && draft !== null && words !== null)
-          }
+          isDisabled={!line || line.problem !== "" || line.words === words}
           onPress={() => line && onWords(line.words)}
         >
           {words === null ? "Add it" : "Take it"}

@@ -74,6 +74,15 @@ export const KINDS: Record<CardKind, { text: string; fields: FieldSpec[] }> = {
       OTHERWISE,
     ],
   },
+  read: {
+    text: "read",
+    fields: [
+      { name: "channel", label: "Channel", among: "channels", width: 180 },
+      { name: "name", label: "Name of the value", width: 140, placeholder: "length" },
+      AT_MOST,
+      OTHERWISE,
+    ],
+  },
   zero: {
     text: "zero",
     fields: [{ name: "channel", label: "Channel", among: "channels", width: 180 }, OTHERWISE],

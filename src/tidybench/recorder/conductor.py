@@ -61,6 +61,9 @@ class Bench(Protocol):
     def take_point(self, name: str, span: int, by: str, told: Told) -> None:
         """Begin to take a point; it is told when that has begun."""
 
+    def read(self, instrument: str, told: Told) -> None:
+        """Ask an instrument once."""
+
     def zero(self, channel: str, told: Told) -> None:
         """Zero a channel at its present value."""
 
@@ -358,6 +361,9 @@ class Conductor(threading.Thread):
                 self._bench.mark(wish.text, by, told)
             elif wish.what == "point":
                 self._bench.take_point(wish.text, wish.span, by, partial(self._ordered, one, wish.number))
+            elif wish.what == "read":
+                # The reading itself ends the step: what is told is why none can come.
+                self._bench.read(wish.instrument, lambda good, words: None if good else told(False, words))
             elif wish.what == "zero":
                 self._bench.zero(wish.text, told)
             elif wish.what in ("begin run", "begin from plan"):

@@ -25,10 +25,11 @@ class ProcedureBench(Bench):
         begin: Callable[[BeginRun], None],
         end: Callable[[str, str], "Future[None]"],
         zero: Callable[[str], str],
+        read: Callable[[str], None],
     ) -> None:
-        """`begin`, `end`, `zero`: the service's, which remembers the run and what is taken off."""
+        """`begin`, `end`, `zero`, `read`: the service's, which remembers the run and what is taken off."""
         self._writer, self._service = writer, service
-        self._begin, self._end, self._zero = begin, end, zero
+        self._begin, self._end, self._zero, self._read = begin, end, zero, read
 
     def mark(self, text: str, by: str, told: Told) -> None:
         writer = self._writer()
@@ -54,6 +55,13 @@ class ProcedureBench(Bench):
             return str(taking.number)
 
         answered(writer.mailbox.send(call), told)
+
+    def read(self, instrument: str, told: Told) -> None:
+        def call() -> str:
+            self._read(instrument)
+            return "asked"
+
+        answered(self._service.send(call), told)
 
     def zero(self, channel: str, told: Told) -> None:
         answered(self._service.send(lambda: self._zero(channel)), told)

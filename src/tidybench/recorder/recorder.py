@@ -113,6 +113,7 @@ class Recorder:
             lambda request: self.service.begin_run(request),
             lambda run, reason: self.service.end_run(run, reason),
             lambda channel: zeros.press(channel, undo=False).rstrip("."),
+            lambda instrument: self.service.read_once(instrument),
         )
         self.conductor = teller.conductor = Conductor(
             lambda: self.employment.now,

@@ -507,16 +507,20 @@ class Service(threading.Thread):
         self._begin(request)
 
     def _read_once(self, request: ReadOnce) -> Answer:
-        setup = self._parts.employment.now.setup_of(request.instrument)
+        self.read_once(request.instrument)
+        return Answer()
+
+    def read_once(self, instrument: str) -> None:
+        """Ask an instrument once, besides its polls. This thread. Raises RequestRefused."""
+        setup = self._parts.employment.now.setup_of(instrument)
         if setup is None:
-            raise RequestRefused("not found", f"There is no instrument “{request.instrument}” on the bench.")
+            raise RequestRefused("not found", f"There is no instrument “{instrument}” on the bench.")
         worker = self._parts.employment.worker_of(setup)
         if worker.trouble:
             raise RequestRefused("conflict", f"It cannot be asked. {worker.sentence}")
         if not setup.is_asked:
             raise RequestRefused("conflict", f"{setup.instrument.name} has no query to ask. Add one first.")
-        worker.read_once(request.instrument)
-        return Answer()
+        worker.read_once(instrument)
 
     def _start_search(self, request: StartSearch) -> Answer:
         if request.search == "addresses":

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from tidybench.core.compile.command import CompiledCommand, compile_command
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import CalculatedPart
+from tidybench.core.setup.setup import SELDOM
 
 MIN_AGE = 500_000
 """Microseconds that a value may always be old."""
@@ -17,12 +18,13 @@ CALCULATED_AGE = 5_000_000
 @dataclass(slots=True, frozen=True)
 class ChannelView:
     """A channel that a procedure may name. `age`: microseconds that its value may be old. `calculated`: it has no zero of
-    its own."""
+    its own. `asks`: the instrument that is asked for a reading, "" where it comes by itself."""
 
     number: int
     unit: str
     age: int
     calculated: bool = False
+    asks: str = ""
 
 
 @dataclass(slots=True, frozen=True)
@@ -53,7 +55,10 @@ def view_of(
     }
     channels = {
         channel.id: ChannelView(
-            numbers[channel.id], channel.unit, max(round(setup.interval_of(channel) * 2e6), MIN_AGE)
+            numbers[channel.id],
+            channel.unit,
+            max(round(setup.interval_of(channel) * 2e6), MIN_AGE),
+            asks=setup.instrument.id if setup.is_asked and setup.interval_of(channel) == SELDOM else "",
         )
         for setup in setups
         for channel in setup.channel

@@ -20,6 +20,7 @@ from tidybench.core.procedure.steps import (
     Point,
     Problem,
     ProcedureError,
+    Read,
     Step,
     Tell,
     Wait,
@@ -30,7 +31,7 @@ from tidybench.core.procedure.steps import (
 from tidybench.core.procedure.text import is_control, parse
 
 CardKind = Literal[
-    "set", "send", "wait", "wait until", "wait until steady", "ask", "mark", "say", "take point", "zero", "begin run",
+    "set", "send", "wait", "wait until", "wait until steady", "ask", "mark", "say", "take point", "read", "zero", "begin run",
     "begin run from plan", "end run", "let", "carry out", "if", "else", "for", "repeat",
 ]  # fmt: skip
 """What a card does; “wait until steady” is a `wait until` with “is steady”."""
@@ -105,6 +106,8 @@ def _taken_apart(step: Step, bare: str) -> tuple[CardKind, dict[CardField, str]]
             return "say" if step.only_said else "mark", {"text": step.words.text}
         case Point():
             return "take point", {"text": step.words.text, "span": span_words(step.span), "else": _else(step.otherwise)}  # fmt: skip
+        case Read():
+            return "read", {"name": step.name, "channel": step.channel, "at most": span_words(step.at_most), "else": _else(step.otherwise)}  # fmt: skip
         case ZeroIt():
             return "zero", {"channel": step.channel, "else": _else(step.otherwise)}
         case BeginRun():
@@ -173,6 +176,8 @@ def _put_together(kind: CardKind, fields: Mapping[CardField, str]) -> str:
             return f"begin run from plan {text}"
         case "take point":
             return f"take point {text}{part('span', ', averaging ')}{tail}"
+        case "read":
+            return f"read {part('name', '', ' = ')}{must('channel')}, at most {must('at most')}{tail}"
         case "zero":
             return f"zero {must('channel')}{tail}"
         case "end run" | "else":

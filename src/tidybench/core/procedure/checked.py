@@ -23,6 +23,7 @@ from tidybench.core.procedure.steps import (
     Problem,
     Procedure,
     ProcedureError,
+    Read,
     Step,
     Tell,
     Wait,
@@ -63,13 +64,13 @@ class Sending:
 @dataclass(slots=True)
 class Checked:
     """A procedure that can be carried out. `called`: those that it carries out, by name; `programs`: of their formulas, by their identity;
-    `steady`: channels that are to be steady. `least`, `most`: microseconds that it takes, answers of instruments and persons left out."""
+    `looked_at`: channels that are to be steady, or are read. `least`, `most`: microseconds that it takes, answers of instruments and persons left out."""
 
     procedure: Procedure
     view: BenchView
     called: dict[str, Procedure] = field(default_factory=dict)
     programs: dict[int, Program] = field(default_factory=dict)
-    steady: set[str] = field(default_factory=set)
+    looked_at: set[str] = field(default_factory=set)
     sends: list[Sending] = field(default_factory=list)
     least: int = 0
     most: int = 0
@@ -82,7 +83,7 @@ class Checked:
     @property
     def channels(self) -> set[int]:
         """The numbers of the channels that it depends on."""
-        named = {name for program in self.programs.values() for name in program.inputs} | self.steady
+        named = {name for program in self.programs.values() for name in program.inputs} | self.looked_at
         return {self.view.channels[name].number for name in named if name in self.view.channels}
 
     def program(self, formula: Formula) -> Program:
@@ -273,8 +274,16 @@ class _Checker:
             if channel is None:
                 self._wrong(step.line, step.column, f"There is no channel “{step.channel}” on this bench")
             else:
-                self.made.steady.add(step.channel)
+                self.made.looked_at.add(step.channel)
                 self._formula(step.line, step.band, known, channel.unit)
+        elif isinstance(step, Read):
+            channel = self._view.channels.get(step.channel)
+            if channel is None:
+                self._wrong(step.line, step.column, f"There is no channel “{step.channel}” on this bench")
+                return
+            self.made.looked_at.add(step.channel)
+            if step.name:
+                self._name(step.line, step.name, known, _Name(channel.unit))
         elif isinstance(step, ZeroIt):
             channel = self._view.channels.get(step.channel)
             if channel is None:
@@ -457,7 +466,7 @@ class _Sizes:
             low = high = 0
             if isinstance(step, Wait):
                 low = high = step.span
-            elif isinstance(step, WaitUntil):
+            elif isinstance(step, WaitUntil | Read):
                 high = step.at_most
             elif isinstance(step, WaitSteady):
                 low, high = step.span, step.at_most

@@ -28,6 +28,7 @@ from tidybench.core.procedure.steps import (
     Mark,
     Point,
     Procedure,
+    Read,
     Step,
     Tell,
     Wait,
@@ -40,13 +41,18 @@ from tidybench.core.procedure.steps import (
 from tidybench.core.values.figure import figure
 
 State = Literal["running", "at its end", "ended"]
-Wanted = Literal["command", "mark", "point", "zero", "begin run", "begin from plan", "end run", "remember"]
+Wanted = Literal[
+    "command", "mark", "point", "read", "zero", "begin run", "begin from plan", "end run", "remember"
+]
 """`remember`: which procedures it is within, so that after a kill what is always done is done of each."""
 
 AT_ONCE = 500
 """Steps that are carried out without a pause between them."""
 
 LOGGED = 2000
+
+NO_READING = "no reading"
+"""What a name stands for where a reading did not come, and the procedure went on."""
 
 NO_PICTURE = "no picture"
 """What a name stands for where a person went on without one."""
@@ -114,6 +120,9 @@ class _Pause:
     band: float = 0.0
     unit: str = ""
     wish: Wish | None = None
+    reading: tuple[int, int] | None = (
+        None  # the channel's number, and the time after which it must have been measured
+    )
     question: Question | None = None
     words: str = ""
     over: "tuple[bool, object] | None" = None  # whether it came as it was to, and what came
@@ -161,7 +170,10 @@ class ProcedureRun:
         pause = self._pause
         if pause is None or pause.over is not None:
             return
-        if pause.steady is not None and pause.steady[0] == number:
+        if pause.reading is not None:
+            if pause.reading[0] == number and at > pause.reading[1]:
+                pause.over = good, value
+        elif pause.steady is not None and pause.steady[0] == number:
             pause.steady[1].take(at, quality, value)
             if pause.steady[1].holds(at):
                 pause.over = True, None
@@ -194,7 +206,9 @@ class ProcedureRun:
     def skip(self, by: str) -> bool:
         """A person goes on without waiting any longer; False where it waits for nothing that can be skipped."""
         pause = self._pause
-        if pause is None or pause.over is not None or pause.wish is not None or pause.question is not None:
+        if pause is None or pause.over is not None or pause.question is not None:
+            return False
+        if pause.wish is not None and pause.reading is None:
             return False
         self._say(self.line, f"not waited for any longer, by {by}")
         pause.over = True, None
@@ -208,7 +222,9 @@ class ProcedureRun:
         if self._pause is None:
             self._called_off = why  # it has not begun: it begins with its end
         elif self._in_always:  # of one that it carries out: that is done first
-            self._stop_later = self._stop_later or why
+            if not self._stop_later:
+                self._stop_later = why
+                self._say(self.line, f"{why}: what is always done here is done first")
         else:
             self._advance(lambda: self._steps.throw(CalledOff(why)))
 
@@ -241,8 +257,8 @@ class ProcedureRun:
         pause = self._pause
         if pause is None or pause.over is not None:
             return []
-        if pause.steady is not None:
-            return [pause.steady[0]]
+        if pause.steady is not None or pause.reading is not None:
+            return [(pause.steady or pause.reading or (0,))[0]]
         numbers = [self._number_of(one) for one in pause.program.inputs] if pause.program else []
         return [one for one in numbers if one >= 0]
 
@@ -285,7 +301,7 @@ class ProcedureRun:
         return (
             pause is not None
             and pause.over is None
-            and not (pause.program or pause.steady or pause.wish or pause.question)
+            and not (pause.program or pause.steady or pause.wish or pause.question or pause.reading)
         )
 
     @property
@@ -396,6 +412,8 @@ class ProcedureRun:
             yield from self._mark(step)
         elif isinstance(step, Point):
             yield from self._want("point", step.line, self._filled(step.words), step.span, step.otherwise)
+        elif isinstance(step, Read):
+            yield from self._read(step)
         elif isinstance(step, ZeroIt):
             yield from self._want("zero", step.line, step.channel, otherwise=step.otherwise)
         elif isinstance(step, BeginRun):
@@ -453,6 +471,31 @@ class ProcedureRun:
             self._now + step.at_most, steady=(channel.number, watch), band=band, unit=channel.unit, words=what
         )
         what = what if good else f"{what}: not within {span_words(step.at_most)}"
+        self._say(step.line, what, good)
+        yield from self._otherwise(good, step.line, step.otherwise, what)
+
+    def _read(self, step: Read) -> Steps:
+        """The next reading that comes from now on, good or not: it is what was asked for."""
+        channel = self.made.view.channels[step.channel]
+        wish = self._wish("read", step.line, step.channel, channel.asks) if channel.asks else None
+        good, came = yield _Pause(
+            self._now + step.at_most,
+            wish=wish,
+            reading=(channel.number, self._now),
+            words=f"a reading of {step.channel}",
+        )
+        unit = f" {channel.unit}" if channel.unit else ""
+        if good and isinstance(came, float):
+            what = f"{step.channel} is {came:.12g}{unit}"
+        elif isinstance(came, float):
+            what, good = f"{step.channel} was read, and has no value", False
+        elif isinstance(came, str):
+            what, good = f"{step.channel} was not read: {came}", False
+        else:
+            what = f"{step.channel} was not read" + ("" if good else f" within {span_words(step.at_most)}")
+            good = False
+        if step.name:
+            self._names[step.name] = channel.unit, came if good and isinstance(came, float) else NO_READING
         self._say(step.line, what, good)
         yield from self._otherwise(good, step.line, step.otherwise, what)
 

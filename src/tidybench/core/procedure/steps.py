@@ -108,6 +108,18 @@ class Point:
 
 
 @dataclass(slots=True, frozen=True)
+class Read:
+    """`read NAME = CHANNEL, at most 30 s`: its next reading, with or without a name; what is asked on demand is asked for it. Microseconds."""
+
+    line: int
+    channel: str
+    column: int
+    name: str
+    at_most: int
+    otherwise: Else = "stop"
+
+
+@dataclass(slots=True, frozen=True)
 class ZeroIt:
     """`zero CHANNEL`: its present value is taken off from then on."""
 
@@ -182,6 +194,7 @@ Step = (
     | Ask
     | Mark
     | Point
+    | Read
     | ZeroIt
     | BeginRun
     | EndRun

@@ -23,6 +23,7 @@ from tidybench.core.procedure.steps import (
     Problem,
     Procedure,
     ProcedureError,
+    Read,
     Step,
     Tell,
     Wait,
@@ -55,7 +56,7 @@ _STEADY = re.compile(
 _CHANNEL = re.compile(r'("?)([a-z0-9][a-z0-9._-]*)\1')
 _UNIT = re.compile(r"\[([^\[\]]*)\]\s*$")
 WORDS = (
-    "set", "send", "wait", "ask", "mark", "say", "take point", "zero", "begin run", "end run", "let", "carry out", "if", "else", "for", "repeat",
+    "set", "send", "wait", "ask", "mark", "say", "take point", "read", "zero", "begin run", "end run", "let", "carry out", "if", "else", "for", "repeat",
     "always", "procedure",
 )  # fmt: skip
 
@@ -203,7 +204,7 @@ class _Parser:
     def _step(self, line: _Line, indent: int, deep: int) -> Step | None:
         makers: dict[str, Callable[[_Line, str, int], Step]] = {
             "set": _set, "send": _send, "wait": _wait, "ask": _ask, "mark": _mark, "say": _mark, "take point": _point,
-            "zero": _zero, "begin run": _begin, "let": _let, "carry out": _carry_out,
+            "read": _read, "zero": _zero, "begin run": _begin, "let": _let, "carry out": _carry_out,
         }  # fmt: skip
         for word, make in makers.items():
             if line.text.startswith(word + " "):
@@ -222,7 +223,7 @@ class _Parser:
             raise _Wrong(line.column(0), f"“{line.text}” is not indented: it stands below the steps, at the beginning of its line.")  # fmt: skip
         word = line.text.split()[0]
         near = difflib.get_close_matches(word, WORDS, 1, 0.6)
-        hint = f" Perhaps “{near[0]}” is meant." if near else f" Known are {', '.join(WORDS[:16])}."
+        hint = f" Perhaps “{near[0]}” is meant." if near else f" Known are {', '.join(WORDS[:17])}."
         raise _Wrong(line.column(0), f"“{word}” is no step.{hint}")
 
     def _if(self, line: _Line, indent: int, deep: int) -> Step:
@@ -419,6 +420,20 @@ def _point(line: _Line, rest: str, column: int) -> Step:
         span, more = _span(more[1:].strip().removeprefix("averaging "), column), ""
     _nothing_more(more, column)
     return Point(line.number, words, span, otherwise)
+
+
+def _read(line: _Line, rest: str, column: int) -> Step:
+    rest, otherwise = _tail(rest)
+    match = _AT_MOST.search(rest)
+    if match is None:
+        raise _Wrong(column, "Every wait has an end: write, at most 30 s behind it.")
+    at_most, rest = _span(match[1], column), rest[: match.start()].rstrip()
+    name, sign, channel = rest.rpartition("=")
+    found = _CHANNEL.fullmatch(channel.strip())
+    if found is None or (sign and not _NAME.fullmatch(name.strip())):
+        raise _Wrong(column, "A channel is wanted here, by its id: read length = caliper, at most 30 s")
+    place = column + len(name) + len(sign) + len(channel) - len(channel.lstrip())
+    return Read(line.number, found[2], place, name.strip(), at_most, otherwise)
 
 
 def _zero(line: _Line, rest: str, column: int) -> Step:

@@ -197,6 +197,9 @@ class Rehearsal:
         told = partial(run.told, wish.number)
         if wish.what == "command":
             self._command(wish, told)
+        elif wish.what == "read":
+            link = self._links[self._setups[wish.instrument].link.address]
+            link.talk.want(wish.instrument)
         elif wish.what == "point":
             self._at(self._now + POINT_BEGINS + wish.span, partial(told, True, "point taken"))
         else:
