@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import RecorderProcess, wait_for
-from tests.core.test_rehearsal import tape
+from tests.core.test_rehearsal import LINKS, tape
 from tests.recorder.reacting import BOX, GAUGE
 from tests.recorder.test_acts import given
 from tests.recorder.test_procedures import ask
@@ -51,6 +51,23 @@ def test_a_saved_tape_is_played_to_a_recorder(
     said = capsys.readouterr().out
     assert "simulated/played-sump-gauge   plays simulated/sump-gauge (1 query, 0 commands)" in said
     assert "played-switch-box: 1 time something came that the tape does not have" in said
+
+
+def test_an_instrument_that_was_on_two_ports_is_played_on_two(
+    tmp_path: Path, places: Places, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """It was put on another port in the middle of the run."""
+    saved = tmp_path / "saved.jsonl"
+    moved = [
+        (n, "COM7" if link == LINKS[0] and n > 100 else link, event)
+        for n, (_, link, event) in enumerate(tape(), 1)
+    ]
+    saved.write_text("\n".join(tape_line(n, link, event) for n, link, event in moved) + "\n", "utf-8")
+    assert playing.run(saved, places, lambda: True) == 0
+    said = capsys.readouterr().out
+    assert "simulated/played-sump-gauge   plays simulated/sump-gauge (1 query, 0 commands)" in said
+    assert "simulated/played-sump-gauge-2   plays COM7 (1 query, 0 commands)" in said
+    assert "simulated/played-switch-box   plays simulated/switch-box" in said
 
 
 def level(recorder: RecorderProcess) -> float:

@@ -4,6 +4,7 @@ import re
 import sys
 import time
 from collections.abc import Callable, Iterator
+from itertools import count
 from pathlib import Path
 
 from tidybench.core.compile.load import load
@@ -56,7 +57,8 @@ def run(path: Path, places: Places, until: Callable[[], bool] | None = None) -> 
     names: list[str] = []
     for link in played.links:  # an instrument may have been on two ports
         name = _name(link, played)
-        names.append(name if name not in names else f"{name}-{len(names) + 1}")
+        free = (f"{name}-{number}" for number in count(2))
+        names.append(name if name not in names else next(one for one in free if one not in names))
     ports = [
         PlayedPort(places.simulated / f"played-{name}", played, link, clock)
         for name, link in zip(names, played.links, strict=True)
@@ -83,8 +85,8 @@ def run(path: Path, places: Places, until: Callable[[], bool] | None = None) -> 
     return 0
 
 
-def _so_many(count: int, one: str, many: str) -> str:
-    return f"{count} {one if count == 1 else many}"
+def _so_many(number: int, one: str, many: str) -> str:
+    return f"{number} {one if number == 1 else many}"
 
 
 def _name(link: str, played: Played) -> str:
