@@ -59,7 +59,7 @@ def test_another_one_is_carried_out_with_what_is_given_and_its_own_end() -> None
     assert whole.instruments == {"kiln"}
     driver = Driver(whole)
     driver.look()
-    assert (driver.run.line, driver.run.inside) == (3, ["Hold"])
+    assert (driver.run.line, driver.run.inside, driver.run.places) == (3, ["Hold"], [("Hold", 4)])
     driver.passes(3)
     assert targets(driver) == [410, 30, 510, 30, 20]
     assert (driver.run.why, driver.run.failed, driver.run.inside) == ("all steps are done", False, [])

@@ -3555,6 +3555,16 @@ export interface components {
             certificate: components["schemas"]["CalibrationPart"] | null;
         };
         /**
+         * InsideStatus
+         * @description A procedure that is being carried out by another one, and its present line.
+         */
+        InsideStatus: {
+            /** Name */
+            name: string;
+            /** Line */
+            line: number;
+        };
+        /**
          * InstrumentCommandPart
          * @description One command: what is sent, as a pattern with a field for each argument, or a register of the map that is written.
          *
@@ -5054,7 +5064,8 @@ export interface components {
          * ProcedureStatus
          * @description A procedure that is carried out, or was. Microseconds; `line`: the present step, `inside`: the procedures that it is carrying out there,
          *     the innermost last; `instruments`: those that it drives. `waits`: what for, `progress`: how near it is, `channels`: those that are
-         *     looked at for that, `until`: at most until when. `log`: the newest lines. In the status of the bench `text` is "", and the log is short.
+         *     looked at for that, `until`: at most until when. `log`: the newest lines. In the status of the bench `text` is "", there are no
+         *     texts of those that it carries out (`called`, by name), and the log is short.
          */
         ProcedureStatus: {
             /** Id */
@@ -5063,6 +5074,13 @@ export interface components {
             name: string;
             /** Text */
             text: string;
+            /**
+             * Called
+             * @default {}
+             */
+            called: {
+                [key: string]: string;
+            };
             /** By */
             by: string;
             /**
@@ -5073,7 +5091,7 @@ export interface components {
             /** Line */
             line: number;
             /** Inside */
-            inside: string[];
+            inside: components["schemas"]["InsideStatus"][];
             /** Instruments */
             instruments: string[];
             /** Waits */

@@ -54,6 +54,10 @@ export const CardList = styled.ol`
     border-color: var(--action);
     color: var(--panel);
   }
+  li.around {
+    border-color: var(--action);
+    box-shadow: inset 0 0 0 1px var(--action);
+  }
   li.here .said {
     color: var(--panel);
   }
@@ -75,35 +79,72 @@ export interface CardsProps {
   text: string;
   /** Where it is, and what was done; none before it begins. */
   status?: ProcedureStatus;
+  /** The texts of the procedures that it carries out, by name. */
+  called?: Record<string, string> | undefined;
 }
 
 /** The steps of a procedure, one below the other, with what came of each. */
-export function Cards({ text, status }: CardsProps) {
-  const said = newestByLine(status?.log ?? []);
+export function Cards({ text, status, called = {} }: CardsProps) {
   const going = status !== undefined && status.state !== "ended";
   return (
     <CardList aria-label="Steps">
-      {cardsOf(text).map((card) => {
-        const here = going && card.line === status.line;
-        const last = said.get(card.line);
-        return (
-          <li
-            key={card.line}
-            className={here ? "here" : card.always ? "always" : ""}
-            style={{ marginLeft: card.depth * 34 }}
-            aria-current={here ? "step" : undefined}
-          >
-            <span className="sign" aria-hidden="true">
-              {here ? "▸" : last ? (last.good ? "✓" : "✕") : card.always ? "■" : ""}
-            </span>
-            <span className="verb">{card.verb}</span>
-            <span className="rest">{card.rest}</span>
-            <Said card={card} here={here} status={status} last={last} />
-          </li>
-        );
-      })}
+      <Steps
+        text={text}
+        line={going ? status.line : 0}
+        inside={going ? status.inside : []}
+        called={called}
+        depth={0}
+        status={status}
+      />
     </CardList>
   );
+}
+
+interface StepsProps {
+  text: string;
+  /** The present one, 0 for none. */
+  line: number;
+  /** The procedures that it carries out. */
+  inside: ProcedureStatus["inside"];
+  called: Record<string, string>;
+  depth: number;
+  /** Of the outermost: what was said of its lines. */
+  status?: ProcedureStatus | undefined;
+}
+
+/** Steps, and below the present one those of the procedure that it carries out. */
+function Steps({ text, line, inside, called, depth, status }: StepsProps) {
+  const said = newestByLine(status?.log ?? []);
+  const [inner, ...further] = inside;
+  return cardsOf(text).map((card) => {
+    const here = card.line === line;
+    const last = said.get(card.line);
+    return [
+      <li
+        key={card.line}
+        className={here ? (inner ? "around" : "here") : card.always ? "always" : ""}
+        style={{ marginLeft: (depth + card.depth) * 34 }}
+        aria-current={here && !inner ? "step" : undefined}
+      >
+        <span className="sign" aria-hidden="true">
+          {here ? "▸" : last ? (last.good ? "✓" : "✕") : card.always ? "■" : ""}
+        </span>
+        <span className="verb">{card.verb}</span>
+        <span className="rest">{card.rest}</span>
+        {(status || depth === 0) && <Said card={card} here={here} status={status} last={last} />}
+      </li>,
+      here && inner && (
+        <Steps
+          key={`${card.line} within`}
+          text={called[inner.name] ?? ""}
+          line={inner.line}
+          inside={further}
+          called={called}
+          depth={depth + card.depth + 1}
+        />
+      ),
+    ];
+  });
 }
 
 interface SaidProps {

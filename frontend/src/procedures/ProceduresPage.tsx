@@ -251,7 +251,7 @@ function Going({ status, by, theme, bar, onDone }: GoingProps) {
 }
 
 const insideWords = (status: ProcedureStatus): string =>
-  status.inside.length ? `, in “${status.inside[status.inside.length - 1]}”` : "";
+  status.inside.map((one) => `, in “${one.name}” line ${one.line}`).join("");
 
 const Red = styled(Button)`
   background: var(--fault);

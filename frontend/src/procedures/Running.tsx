@@ -91,7 +91,7 @@ export function Running({ status, by, theme }: { status: ProcedureStatus; by: st
     <Columns>
       <div>
         {going && <WaitedTrend ids={looked} theme={theme} />}
-        <Cards text={text} status={status} />
+        <Cards text={text} status={status} called={whole.data?.called} />
       </div>
       <div>
         {status.question && (

@@ -29,7 +29,7 @@ always
 `;
 
 const status = (more: Partial<ProcedureStatus> = {}): ProcedureStatus => ({
-  id: 7, inside: [], instruments: [], channels: [],
+  id: 7, inside: [], instruments: [], channels: [], called: {},
   name: "Pump acceptance", text: "", by: "M. Okafor", state: "running", line: 6, waits: "loop-flow > 20 [L/min]",
   progress: "loop-flow is 12 L/min", until: 9e15, question: null, begun_at: 1, ended_at: null, why: "", failed: false,
   log: [
@@ -61,6 +61,19 @@ describe("a procedure's cards", () => {
     cleanup();
     render(<Cards text={TEXT} />);
     expect(screen.getAllByRole("listitem")[5]?.textContent).toContain("whatever happens");
+  });
+  it("show the steps of a procedure that is carried out by a step, below it", () => {
+    const outer = 'procedure A\n  carry out "Hold"\n  mark "done"\n';
+    const hold = 'procedure Hold\n  wait 1 s\nalways\n  say "over"\n';
+    const at = (inside: ProcedureStatus["inside"]) =>
+      render(<Cards text={outer} status={status({ line: 2, inside, log: [] })} called={{ Hold: hold }} />);
+    at([{ name: "Hold", line: 2 }]);
+    const words = screen.getAllByRole("listitem").map((one) => one.textContent.replace(/waits$/, ""));
+    expect(words).toEqual(['▸carry out"Hold"', "▸wait1 s", '■say"over"', 'mark"done"']);
+    expect(screen.getAllByRole("listitem")[1]?.getAttribute("aria-current")).toBe("step");
+    cleanup();
+    at([]);
+    expect(screen.getAllByRole("listitem")).toHaveLength(2);
   });
   it("say how long it takes", () => {
     expect(durationWords(50, 650)).toBe("It takes 50 s to 11 min and the time of the answers.");

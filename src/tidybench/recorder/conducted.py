@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from tidybench.core.procedure.run import ProcedureRun
 from tidybench.core.values.point import Point
 from tidybench.recorder.state import KeptProcedure
-from tidybench.wire.procedures import LoggedStep, ProcedureStatus, question_status
+from tidybench.wire.procedures import InsideStatus, LoggedStep, ProcedureStatus, question_status
 
 SHOWN = 40
 """Lines of the log that are told with the status."""
@@ -58,10 +58,11 @@ class Conducted:
             id=kept.begun_at,
             name=kept.name,
             text=kept.text if whole else "",
+            called=kept.called if whole else {},
             by=kept.by,
             state="paused" if run.paused else run.state,
             line=run.line,
-            inside=run.inside,
+            inside=[InsideStatus(name=name, line=line) for name, line in run.places],
             instruments=sorted(run.made.instruments),
             waits=waits,
             progress=run.progress,

@@ -96,18 +96,27 @@ class QuestionStatus(BaseModel):
     unit: str
 
 
+class InsideStatus(BaseModel):
+    """A procedure that is being carried out by another one, and its present line."""
+
+    name: str
+    line: int
+
+
 class ProcedureStatus(BaseModel):
     """A procedure that is carried out, or was. Microseconds; `line`: the present step, `inside`: the procedures that it is carrying out there,
     the innermost last; `instruments`: those that it drives. `waits`: what for, `progress`: how near it is, `channels`: those that are
-    looked at for that, `until`: at most until when. `log`: the newest lines. In the status of the bench `text` is "", and the log is short."""
+    looked at for that, `until`: at most until when. `log`: the newest lines. In the status of the bench `text` is "", there are no
+    texts of those that it carries out (`called`, by name), and the log is short."""
 
     id: int
     name: str
     text: str
+    called: dict[str, str] = {}
     by: str
     state: Literal["running", "paused", "at its end", "ended"]
     line: int
-    inside: list[str]
+    inside: list[InsideStatus]
     instruments: list[str]
     waits: str
     progress: str

@@ -252,6 +252,11 @@ class ProcedureRun:
         return [*self._left, *(name for name, _ in self._within)]
 
     @property
+    def places(self) -> list[tuple[str, int]]:
+        """Where it is within those: their names and lines, the innermost last."""
+        return list(self._within)
+
+    @property
     def channels(self) -> list[int]:
         """The numbers of the channels that it waits for."""
         pause = self._pause
