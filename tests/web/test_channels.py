@@ -111,7 +111,7 @@ def test_an_instrument_zeroes_itself(server: Server) -> None:
     wait_for(server.recorder.all_passing, "the instruments", 30)
     answer = server.post("/api/channels/discharge/zero", {})
     assert answer.status_code == 200, answer.text
-    assert "zero is 1 now, read back" in answer.json()["sentence"]
+    assert "written, and reads back as 1" in answer.json()["sentence"]
     undo = server.post("/api/channels/discharge/zero?undo=true", {})
     assert undo.status_code == 409
     assert "zeroed itself" in undo.json()["detail"]
