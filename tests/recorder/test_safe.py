@@ -12,7 +12,9 @@ from tests.recorder.test_procedures import ask, ended
 from tidybench.core.compile.load import load
 from tidybench.core.setup import SetupError
 from tidybench.core.tape.events import CommandGiven
+from tidybench.recorder.state import RecorderState
 from tidybench.runs.tape import read_kinds
+from tidybench.runs.whole import read_newest
 from tidybench.wire.procedures import StartProcedure, StopProcedure
 from tidybench.wire.runs import BeginRun, EndRun
 from tidybench.wire.safe import SafeStatus
@@ -119,6 +121,25 @@ def test_what_could_not_be_reached_is_said(
     one = safe(recorder)
     assert one is not None
     assert one.words == "Set opening: no answer within 1 s: it is not known whether it was done"
+    state = recorder.places.recorder_state
+    wait_for(
+        lambda: read_newest(state, RecorderState.model_validate_json).unreached == [one], "it to be kept"
+    )
+    recorder.kill()
+    recorder.start(carry_on=True)
+    assert safe(recorder) == one, "a person has to know of it over a restart too"
+    valve.mute = False
+    wait_for(recorder.all_passing, "all to pass")
+    ask(recorder, StartProcedure(text=STEPS))
+    wait_for(lambda: valve.heard[-1] == b"VP 020.0", "its first step")
+    ask(recorder, StopProcedure(id=recorder.status().procedures[0].id))
+    wait_for(
+        lambda: (now := safe(recorder)) is not None and now.good and now.words != "on its way",
+        "its safe state",
+    )
+    wait_for(
+        lambda: read_newest(state, RecorderState.model_validate_json).unreached == [], "it to be forgotten"
+    )
 
 
 def test_a_channel_that_is_not_there_cannot_be_watched(

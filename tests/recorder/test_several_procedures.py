@@ -123,6 +123,27 @@ def test_both_are_brought_to_their_ends_after_a_kill(
     wait_for(lambda: not remembered(recorder), "both to be forgotten")
 
 
+def test_one_that_was_interrupted_is_in_sight_until_its_instruments_are_there(
+    shop: Shop, valve: HeardPositioner, box: SwitchBox, recorder: RecorderProcess
+) -> None:
+    assert start(recorder, VALVE) == ""
+    wait_for(lambda: valve.heard == [b"VP 020.0"], "its first step")
+    recorder.kill()
+    valve.stop()
+    shop.devices.remove(valve)
+    recorder.start(carry_on=True)
+    found = named(recorder, "Valve")
+    assert (found.state, found.why) == ("at its end", "the recorder was restarted")
+    assert found.waits == "its instruments to be there again, to do what is always done"
+    whole = ask(recorder, GetProcedure(id=found.id)).procedure
+    assert whole is not None
+    assert whole.text == VALVE
+    assert start(recorder, LAMP) == "“Valve” was interrupted, and is brought to its end. Wait for that."
+    again = shop.plug_in(HeardPositioner)
+    wait_for(lambda: again.heard == [b"VP 050.0"], "its end", 30)
+    wait_for(lambda: is_over(recorder, "Valve"), "it to be over")
+
+
 def test_a_text_is_answered_and_stands_on_the_tape(
     valve: HeardPositioner, box: SwitchBox, recorder: RecorderProcess
 ) -> None:

@@ -78,3 +78,28 @@ class Conducted:
                 for one in (run.log if whole else run.log[-SHOWN:])
             ],
         )
+
+
+def left_status(kept: KeptProcedure, whole: bool = False) -> ProcedureStatus:
+    """Of one that the recorder was killed in, and whose instruments are not there again yet; `whole`: with its text."""
+    return ProcedureStatus(
+        id=kept.begun_at,
+        name=kept.name,
+        text=kept.text if whole else "",
+        called=kept.called if whole else {},
+        by=kept.by,
+        state="at its end",
+        line=kept.line,
+        inside=[InsideStatus(name=name, line=0) for name in kept.inside],
+        instruments=[],
+        waits="its instruments to be there again, to do what is always done",
+        progress="",
+        channels=[],
+        until=None,
+        question=None,
+        begun_at=kept.begun_at,
+        ended_at=None,
+        why="the recorder was restarted",
+        failed=True,
+        log=[],
+    )

@@ -21,7 +21,7 @@ from tidybench.core.tape.events import Note, PointTaken
 from tidybench.core.values.point import Point
 from tidybench.recorder.acts import Acts
 from tidybench.recorder.clock import Clock
-from tidybench.recorder.conducted import Conducted
+from tidybench.recorder.conducted import Conducted, left_status
 from tidybench.recorder.employed import Employed
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.refused import RequestRefused, without_controls
@@ -403,11 +403,15 @@ class Conductor(threading.Thread):
     def status(self) -> list[ProcedureStatus]:
         """Those that are carried out, and those that have ended last. Any thread."""
         with self._lock:
-            return [one.status(self._employed().numbers) for one in [*self._on, *self._over]]
+            numbers = self._employed().numbers
+            return [*map(left_status, self._left), *(one.status(numbers) for one in [*self._on, *self._over])]
 
     def whole(self, id: int) -> ProcedureStatus | None:
         """One of them with its text and its whole log. Any thread."""
         with self._lock:
+            left = next((one for one in self._left if one.begun_at == id), None)
+            if left is not None:
+                return left_status(left, whole=True)
             one = next((one for one in [*self._on, *self._over] if one.kept.begun_at == id), None)
             return one.status(self._employed().numbers, whole=True) if one is not None else None
 

@@ -105,7 +105,18 @@ class Recorder:
         self.employment.take_up(going_on=going_on is not None)
         if self.state.now.armed is not None:
             self.writer.arm_again(self.state.now.armed)
-        self.safe = teller.safe = SafeStates(lambda: self.employment.now, acts, self.journal, self.clock)
+        self.safe = teller.safe = SafeStates(
+            lambda: self.employment.now,
+            acts,
+            self.journal,
+            self.clock,
+            remember=lambda unreached: service_mail.post(lambda: self.service.remember_unreached(unreached)),
+            unreached=[
+                one
+                for one in self.state.now.unreached
+                if self.employment.now.setup_of(one.instrument) is not None
+            ],
+        )
         zeros = Zeros(self.employment, self.state, self.writer.samples, self.clock)
         bench = ProcedureBench(
             lambda: self.writer,

@@ -21,6 +21,9 @@ from tidybench.wire.safe import SafeStatus
 
 logger = logging.getLogger(__name__)
 
+SETUP = "set-up"
+"""Why nothing can be watched."""
+
 SENT_WITHIN = 4.0
 """Seconds that all of them may take when Tidy Bench ends."""
 
@@ -28,10 +31,20 @@ SENT_WITHIN = 4.0
 class SafeStates:
     """Sends them, and knows what came of it. Any thread; `heard` and `look` are the writer's."""
 
-    def __init__(self, employed: Callable[[], Employed], acts: Acts, journal: Journal, clock: Clock) -> None:
+    def __init__(
+        self,
+        employed: Callable[[], Employed],
+        acts: Acts,
+        journal: Journal,
+        clock: Clock,
+        remember: Callable[[list[SafeStatus]], None],
+        unreached: Sequence[SafeStatus],
+    ) -> None:
+        """`remember`: those that were not reached, whenever they change; `unreached`: those that were remembered before a restart."""
+        self._remember, self._remembered = remember, list(unreached)
         self._employed, self._acts, self._journal, self._clock = employed, acts, journal, clock
         self._lock = threading.Lock()
-        self._newest: dict[str, SafeStatus] = {}
+        self._newest = {one.instrument: one for one in unreached}
         self._open = 0  # commands that are on their way
         self._measured: dict[int, int] = {}  # when each channel was measured last
         self._lost: set[str] = set()  # instruments whose watched channel is lost: sent once
@@ -115,7 +128,7 @@ class SafeStates:
         words = f"It watches the channel “{channel}”, which is not on this bench: its loss cannot be seen."
         with self._lock:
             self._newest[who] = SafeStatus(
-                instrument=who, name=name, at=now, why="set-up", good=False, words=words
+                instrument=who, name=name, at=now, why=SETUP, good=False, words=words
             )
 
     # ---- what is done
@@ -149,6 +162,11 @@ class SafeStates:
             before = self._newest[who]
             if before.good or not good:  # one that was not sent stays in sight
                 self._newest[who] = before.model_copy(update={"good": good, "words": words})
+            # What a set-up lacks is seen again at each start.
+            unreached = [one for one in self._newest.values() if not one.good and one.why != SETUP]
+            changed, self._remembered = unreached != self._remembered, unreached
+        if changed:
+            self._remember(unreached)
         if not good:
             logger.error("the safe state of %s was not reached: %s", who, words)
             self._journal.put(

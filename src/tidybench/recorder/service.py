@@ -74,6 +74,7 @@ from tidybench.wire.runs import (
     StopPoint,
     TakePoint,
 )
+from tidybench.wire.safe import SafeStatus
 from tidybench.wire.searches import GetSearch, SearchStatus, StartSearch, StopSearch
 from tidybench.wire.setups import ApplySetups, GetSetups
 from tidybench.wire.status import GetErrors, GetHistory, GetStatus, Status
@@ -466,6 +467,10 @@ class Service(threading.Thread):
             told(False, error.strerror or repr(error))
         else:
             told(True, "")
+
+    def remember_unreached(self, unreached: list[SafeStatus]) -> None:
+        """Safe states that were not reached: a person has to know of them over a restart too. This thread."""
+        self._remember(unreached=unreached)
 
     def _get_procedure(self, request: GetProcedure) -> Answer:
         return Answer(procedure=self._parts.conductor.whole(request.id))

@@ -11,6 +11,7 @@ from tidybench.runs.disk import Disk
 from tidybench.runs.reserve import Reserve
 from tidybench.runs.whole import WholeFile, newest_of, read_newest
 from tidybench.wire.reactions import KeptReactions
+from tidybench.wire.safe import SafeStatus
 from tidybench.wire.setups import SetupText
 
 logger = logging.getLogger(__name__)
@@ -48,7 +49,7 @@ class KeptProcedure(BaseModel):
 
 class RecorderState(BaseModel):
     """Set-ups in force, channel numbers, zeros, released ports, labels, the run in progress, the one that waits, the procedures that
-    are carried out, reactions and why some of them are disarmed. Never changed in place: a new
+    are carried out, reactions and why some of them are disarmed, safe states that were not reached. Never changed in place: a new
     one takes its place once it is written."""
 
     setups: list[SetupText] = []
@@ -62,6 +63,7 @@ class RecorderState(BaseModel):
     procedures: list[KeptProcedure] = []
     reactions: KeptReactions = KeptReactions()
     disarmed: dict[str, str] = {}
+    unreached: list[SafeStatus] = []
 
     @model_validator(mode="before")
     @classmethod
