@@ -1,5 +1,9 @@
 """Units as they are written at a bench, and what may be done with them."""
 
+import os
+import subprocess
+import sys
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -72,3 +76,26 @@ def test_any_label_is_a_unit_or_a_sentence(label: str) -> None:
 @pytest.mark.parametrize("label", ["9**9**9**9", "m^99999999", "2**(9**9)", "m**(2**2)"])
 def test_no_label_is_a_sum_that_takes_for_ever(label: str) -> None:
     assert unit_of(label).dimension.startswith("[own")
+
+
+TWELVE = """
+import sys, threading
+from tidybench.core.units import registry
+sys.setswitchinterval(1e-5)
+begin, found = threading.Barrier(12), []
+def ask():
+    begin.wait()
+    found.append(registry())
+threads = [threading.Thread(target=ask) for _ in range(12)]
+for one in threads: one.start()
+for one in threads: one.join()
+print(len({id(one) for one in found}))
+"""
+
+
+def test_threads_that_need_units_at_once_have_one_registry() -> None:
+    """After a restart the conductor and others begin at the same time; units of two registries cannot be compared."""
+    done = subprocess.run(
+        [sys.executable, "-c", TWELVE], capture_output=True, text=True, check=True, env=dict(os.environ)
+    )
+    assert done.stdout.strip() == "1"

@@ -8,6 +8,7 @@ is a dimension of its own.
 
 import math
 import re
+import threading
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import lru_cache
@@ -79,9 +80,17 @@ class Unit:
         return self.label or "no unit"
 
 
-@lru_cache(1)
+_ONE = threading.Lock()
+
+
 def registry() -> Any:
-    """pint's registry; made when it is first needed, for it takes its time."""
+    """pint's registry; made when it is first needed, for it takes its time. Any thread."""
+    with _ONE:  # two threads at once would make one each, and the units of one are strange to the other
+        return _made()
+
+
+@lru_cache(1)
+def _made() -> Any:
     import pint
 
     return pint.UnitRegistry()

@@ -313,9 +313,12 @@ class Conductor(threading.Thread):
         while self._left and not self._ending:
             late = time.monotonic() >= until
             for left in list(self._left):
-                made, why = self._checked(left)
-                if late or (made is not None and all(self._acts.ready(one, self._employed()) for one in made.instruments)):  # fmt: skip
-                    self._bring_to_its_end(left, made, why)
+                try:
+                    made, why = self._checked(left)
+                    if late or (made is not None and all(self._acts.ready(one, self._employed()) for one in made.instruments)):  # fmt: skip
+                        self._bring_to_its_end(left, made, why)
+                except Exception:  # it is tried again: the bench must come to its end
+                    logger.exception("what is always done of “%s” could not be begun", left.name)
             time.sleep(0.1)
         for left in list(self._left):
             self._bring_to_its_end(left, *self._checked(left))
