@@ -3,6 +3,7 @@
 import os
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -78,6 +79,7 @@ def test_no_label_is_a_sum_that_takes_for_ever(label: str) -> None:
     assert unit_of(label).dimension.startswith("[own")
 
 
+SOURCE = str(Path(__file__).parents[2] / "src")
 TWELVE = """
 import sys, threading
 from tidybench.core.units import registry
@@ -96,6 +98,10 @@ print(len({id(one) for one in found}))
 def test_threads_that_need_units_at_once_have_one_registry() -> None:
     """After a restart the conductor and others begin at the same time; units of two registries cannot be compared."""
     done = subprocess.run(
-        [sys.executable, "-c", TWELVE], capture_output=True, text=True, check=True, env=dict(os.environ)
+        [sys.executable, "-c", TWELVE],
+        capture_output=True,
+        text=True,
+        check=True,
+        env={**os.environ, "PYTHONPATH": SOURCE},
     )
     assert done.stdout.strip() == "1"
