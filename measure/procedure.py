@@ -55,7 +55,9 @@ def _conducted(path: str, steps: int) -> float:
     with recorder([_setup(path)]) as bench:
         worker, conductor = bench.worker(path), bench.recorder.conductor
         wait_for(lambda: worker.trouble == "")
-        conductor.begin(KeptProcedure(name="Steps", text=_text(steps), by="measure", begun_at=0))
+        text = _text(steps)
+        kept = KeptProcedure(name="Steps", text=text, by="measure", begun_at=0)
+        conductor.begin(kept, conductor.check(text))
         wait_for(lambda: any(one.state == "ended" for one in conductor.status()), 120)
         status = conductor.status()[0]
         if status.failed or status.ended_at is None:

@@ -122,6 +122,14 @@ def test_what_is_written_is_read_back(device: Device, outcome: str, back: float 
     assert next_.fields == ({} if back is None else {"value": back})
 
 
+def test_one_that_falls_back_by_itself_is_not_read_back() -> None:
+    made = load(SETUP.replace('writes = "speed"', 'writes = "speed"\nread_back = false'))
+    act = InstrumentAct(compile_command(made, made.command[0]), 1, {"value": 7.0}, "M. Okafor", 0)
+    ended = act.heard([act.sent], 1)
+    assert isinstance(ended, CommandEnded)
+    assert (ended.outcome, ended.words) == ("answered", "written, and the device says so")
+
+
 def test_an_answer_to_something_else_is_none() -> None:
     made = load(SETUP)
     act = InstrumentAct(compile_command(made, made.command[0]), 1, {"value": 7.0}, "M. Okafor", 0)

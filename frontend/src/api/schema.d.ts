@@ -3569,7 +3569,7 @@ export interface components {
          * @description One command: what is sent, as a pattern with a field for each argument, or a register of the map that is written.
          *
          *     `patterns`: how its answer reads, one of which must fit; none: nothing need come. `errors`: how a refusal reads, besides
-         *     those of the queries. `with_check`: it goes out with check characters, as replies have them. `button`: it stands on the Bench.
+         *     those of the queries. `with_check`: it goes out with check characters, as replies have them. `read_back`: the register is read after it was written. `button`: it stands on the Bench.
          */
         InstrumentCommandPart: {
             /** Id */
@@ -3617,6 +3617,11 @@ export interface components {
              * @default false
              */
             with_check: boolean;
+            /**
+             * Read Back
+             * @default true
+             */
+            read_back: boolean;
             /**
              * Button
              * @default false

@@ -224,6 +224,11 @@ function CommandFields({
           width={160}
         />
       </Fields>
+      {setup.modbus && (
+        <Tick on={command.read_back} onChange={(read_back) => set({ read_back })}>
+          is read back; not for one that falls back by itself
+        </Tick>
+      )}
       {!setup.modbus && (
         <Fields>
           <BytesEntry

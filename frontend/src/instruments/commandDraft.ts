@@ -85,6 +85,7 @@ export function freshCommand(setup: Setup, end: string): InstrumentCommandPart {
     errors: [],
     give_up_after_s: 1,
     with_check: false,
+    read_back: true,
     button: false,
     note: "",
   };

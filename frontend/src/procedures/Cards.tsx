@@ -1,7 +1,7 @@
 import styled from "styled-components";
 import type { ProcedureStatus } from "../api/client";
 import { clock } from "../look/format";
-import { type Card, cardsOf, newestByLine } from "./lines";
+import { cardsOf, newestByLine } from "./lines";
 
 export const CardList = styled.ol`
   list-style: none;
@@ -77,15 +77,15 @@ export const CardList = styled.ol`
 
 export interface CardsProps {
   text: string;
-  /** Where it is, and what was done; none before it begins. */
-  status?: ProcedureStatus;
+  /** Where it is, and what was done. */
+  status: ProcedureStatus;
   /** The texts of the procedures that it carries out, by name. */
   called?: Record<string, string> | undefined;
 }
 
 /** The steps of a procedure, one below the other, with what came of each. */
 export function Cards({ text, status, called = {} }: CardsProps) {
-  const going = status !== undefined && status.state !== "ended";
+  const going = status.state !== "ended";
   return (
     <CardList aria-label="Steps">
       <Steps
@@ -131,7 +131,7 @@ function Steps({ text, line, inside, called, depth, status }: StepsProps) {
         </span>
         <span className="verb">{card.verb}</span>
         <span className="rest">{card.rest}</span>
-        {(status || depth === 0) && <Said card={card} here={here} status={status} last={last} />}
+        {status && <Said here={here} status={status} last={last} />}
       </li>,
       here && inner && (
         <Steps
@@ -148,19 +148,17 @@ function Steps({ text, line, inside, called, depth, status }: StepsProps) {
 }
 
 interface SaidProps {
-  card: Card;
   here: boolean;
-  status: ProcedureStatus | undefined;
+  status: ProcedureStatus;
   last: ProcedureStatus["log"][number] | undefined;
 }
 
-function Said({ card, here, status, last }: SaidProps) {
-  if (here && status?.waits) return <span className="said">waits</span>;
-  if (last)
-    return (
-      <span className={last.good ? "said" : "said bad"}>
-        {last.words} · {clock(last.at / 1000)}
-      </span>
-    );
-  return card.always && !status ? <span className="said">whatever happens</span> : null;
+function Said({ here, status, last }: SaidProps) {
+  if (here && status.waits) return <span className="said">waits</span>;
+  if (!last) return null;
+  return (
+    <span className={last.good ? "said" : "said bad"}>
+      {last.words} · {clock(last.at / 1000)}
+    </span>
+  );
 }

@@ -251,7 +251,7 @@ function Going({ status, by, theme, bar, onDone }: GoingProps) {
 }
 
 const insideWords = (status: ProcedureStatus): string =>
-  status.inside.map((one) => `, in “${one.name}” line ${one.line}`).join("");
+  status.inside.map((one) => `, in “${one.name}”${one.line ? ` line ${one.line}` : ""}`).join("");
 
 const Red = styled(Button)`
   background: var(--fault);
@@ -287,11 +287,13 @@ function Writing({
 }) {
   const kept = useQuery({ queryKey: ["procedures"], queryFn: () => got(api.GET("/api/procedures")) });
   const [draft, setState] = useState(unkeptDraft);
+  const all = kept.data ?? [];
+  const textOf = (name: string | null): string => all.find((one) => one.name === name)?.text ?? FRESH;
   const setDraft = (next: Draft | null): void => {
-    keepDraft(next);
+    // One that is only looked at is not kept: it may be another one when somebody comes back.
+    keepDraft(next && next.text !== textOf(next.of) ? next : null);
     setState(next);
   };
-  const all = kept.data ?? [];
   const first = all[0];
   const now = draft ?? (first ? { text: first.text, of: first.name } : { text: FRESH, of: null });
   const before = all.find((one) => one.name === now.of)?.text;

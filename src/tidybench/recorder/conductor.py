@@ -118,9 +118,8 @@ class Conductor(threading.Thread):
         except ProcedureError as error:
             raise RequestRefused("invalid", str(error)) from error
 
-    def begin(self, kept: KeptProcedure) -> None:
-        """Carry it out. Raises RequestRefused where it cannot be, or another one drives one of its instruments."""
-        made = self.check(kept.text, kept.plans, kept.called)
+    def begin(self, kept: KeptProcedure, made: Checked) -> None:
+        """Carry it out, as it was checked. Raises RequestRefused where another one drives one of its instruments."""
         with self._change:
             self._refuse_beside(made)
             self._take(Conducted(ProcedureRun(made, self._clock.now()), kept))
@@ -313,21 +312,21 @@ class Conductor(threading.Thread):
         while self._left and not self._ending:
             late = time.monotonic() >= until
             for left in list(self._left):
-                try:
-                    made, why = self._checked(left)
-                    if late or (made is not None and all(self._acts.ready(one, self._employed()) for one in made.instruments)):  # fmt: skip
-                        self._bring_to_its_end(left, made, why)
-                except Exception:  # it is tried again: the bench must come to its end
-                    logger.exception("what is always done of “%s” could not be begun", left.name)
+                made, why = self._checked(left)
+                if late or (made is not None and all(self._acts.ready(one, self._employed()) for one in made.instruments)):  # fmt: skip
+                    self._bring_to_its_end(left, made, why)
             time.sleep(0.1)
         for left in list(self._left):
             self._bring_to_its_end(left, *self._checked(left))
 
     def _checked(self, left: KeptProcedure) -> tuple[Checked | None, str]:
+        """It, or why it cannot be carried out as the bench is now. It raises nothing: it is tried again, and then given up aloud."""
         try:
             return self.check(left.text, left.plans, left.called), ""
         except RequestRefused as error:
             return None, str(error)
+        except Exception as error:
+            return None, f"Tidy Bench itself failed ({error!r})"
 
     def _bring_to_its_end(self, left: KeptProcedure, made: Checked | None, why: str) -> None:
         with self._change:

@@ -447,7 +447,7 @@ class Service(threading.Thread):
         # Known before its first step: a recorder that is killed in it brings the bench to its end.
         parts.state.remember(procedures=[*before, kept])
         try:
-            parts.conductor.begin(kept)
+            parts.conductor.begin(kept, made)
         except BaseException:
             self._remember(procedures=[one for one in parts.state.now.procedures if one is not kept])
             raise

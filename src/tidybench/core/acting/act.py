@@ -98,7 +98,7 @@ class InstrumentAct:
         if self._errors is None:
             self.lines = list(lines)
             self._meaning = self.compiled.came_to(self.sent, lines)
-            if self.compiled.register is not None and self._meaning.outcome == "answered":
+            if self.compiled.reads_it_back and self._meaning.outcome == "answered":
                 self._reading_back = True
                 return self._made(self.compiled.asks_back(), self.compiled.part.give_up_after_s)
             queue = self.compiled.setup.error_queue

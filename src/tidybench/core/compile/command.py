@@ -177,6 +177,11 @@ class CompiledCommand:
             return None
         return next(r for r in modbus.registers if r.name == self.part.writes)
 
+    @property
+    def reads_it_back(self) -> bool:
+        """Whether a register is written, and read afterwards."""
+        return self.pattern is None and self.part.read_back
+
     def asks_back(self) -> bytes:
         """What reads the register that was written (MODBUS Application Protocol 1.1b3, 6.1 and 6.3)."""
         modbus, one = self.setup.modbus, self.register

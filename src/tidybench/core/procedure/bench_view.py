@@ -6,7 +6,6 @@ from dataclasses import dataclass, field
 from tidybench.core.compile.command import CompiledCommand, compile_command
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import CalculatedPart
-from tidybench.core.setup.setup import SELDOM
 
 MIN_AGE = 500_000
 """Microseconds that a value may always be old."""
@@ -58,7 +57,7 @@ def view_of(
             numbers[channel.id],
             channel.unit,
             max(round(setup.interval_of(channel) * 2e6), MIN_AGE),
-            asks=setup.instrument.id if setup.is_asked and setup.interval_of(channel) == SELDOM else "",
+            asks=setup.instrument.id if setup.is_on_demand(channel) else "",
         )
         for setup in setups
         for channel in setup.channel

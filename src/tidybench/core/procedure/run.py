@@ -262,8 +262,10 @@ class ProcedureRun:
         pause = self._pause
         if pause is None or pause.over is not None:
             return []
-        if pause.steady is not None or pause.reading is not None:
-            return [(pause.steady or pause.reading or (0,))[0]]
+        if pause.steady is not None:
+            return [pause.steady[0]]
+        if pause.reading is not None:
+            return [pause.reading[0]]
         numbers = [self._number_of(one) for one in pause.program.inputs] if pause.program else []
         return [one for one in numbers if one >= 0]
 

@@ -73,7 +73,7 @@ class InstrumentCommandPart(Part):
     """One command: what is sent, as a pattern with a field for each argument, or a register of the map that is written.
 
     `patterns`: how its answer reads, one of which must fit; none: nothing need come. `errors`: how a refusal reads, besides
-    those of the queries. `with_check`: it goes out with check characters, as replies have them. `button`: it stands on the Bench.
+    those of the queries. `with_check`: it goes out with check characters, as replies have them. `read_back`: the register is read after it was written. `button`: it stands on the Bench.
     """
 
     id: Identifier
@@ -86,6 +86,7 @@ class InstrumentCommandPart(Part):
     errors: Patterns = []
     give_up_after_s: Annotated[float, Field(ge=0.005, le=600)] = 1.0
     with_check: StrictBool = False
+    read_back: StrictBool = True
     button: StrictBool = False
     note: Annotated[str, Field(max_length=500)] = ""
 

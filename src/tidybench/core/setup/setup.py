@@ -132,11 +132,18 @@ class Setup(Part):
     def _messages_of(self, channel: ChannelPart) -> float:
         if self.listen is not None:
             return self.listening_interval
+        asked = self._asked_for(channel)
+        return SELDOM if asked.on_demand else asked.every_s
+
+    def is_on_demand(self, channel: ChannelPart) -> bool:
+        """Whether a channel is measured only when somebody wants a reading."""
+        return self.listen is None and self._asked_for(channel).on_demand
+
+    def _asked_for(self, channel: ChannelPart) -> "QueryPart | ModbusPart":
         if self.modbus is not None:
-            return SELDOM if self.modbus.on_demand else self.modbus.every_s
+            return self.modbus
         key = self.query_of(channel)
-        query = next(query for query in self.query if query.id == key)
-        return SELDOM if query.on_demand else query.every_s
+        return next(query for query in self.query if query.id == key)
 
     def is_single(self, channel: ChannelPart) -> bool:
         """Whether an instrument sends a channel's value as a 32-bit float, and nothing makes it more precise afterwards."""
