@@ -174,9 +174,13 @@ describe("a command that is being written", () => {
       name: "",
     });
     expect(leanCommand({ ...told })).toEqual({
-      id: "a", name: "A", does: "sets", send: "VP <opening:number 5.1> <mode:word>\r", give_up_after_s: 1, with_check: false, button: false,
+      id: "a", name: "A", does: "sets", send: "VP <opening:number 5.1> <mode:word>\r", give_up_after_s: 1, button: false,
       argument: [{ field: "opening", lowest: 0 }],
     }); // prettier-ignore
+    expect(leanCommand({ with_check: true, read_back: false })).toEqual({
+      with_check: true,
+      read_back: false,
+    });
   });
   it("is sent with its defaults as a safe state, unless values are given", () => {
     const commands = [

@@ -91,8 +91,12 @@ export function freshCommand(setup: Setup, end: string): InstrumentCommandPart {
   };
 }
 
-/** Without what says nothing: nulls and empty lists have no way into the text. */
-export function leanCommand(command: Record<string, unknown>): Record<string, unknown> {
+/** Without what says nothing: nulls and empty lists have no way into the text, and what is usual need not stand there. */
+export function leanCommand({
+  with_check,
+  read_back,
+  ...command
+}: Record<string, unknown>): Record<string, unknown> {
   const full = (one: unknown): boolean =>
     one !== null && one !== undefined && one !== "" && !(Array.isArray(one) && !one.length);
   const lean = (table: Record<string, unknown>): Record<string, unknown> =>
@@ -100,7 +104,8 @@ export function leanCommand(command: Record<string, unknown>): Record<string, un
   const told = Array.isArray(command.argument)
     ? (command.argument as Record<string, unknown>[]).map(lean).filter((one) => Object.keys(one).length > 1)
     : [];
-  return lean({ ...command, argument: told });
+  const unusual = { ...(with_check === true && { with_check }), ...(read_back === false && { read_back }) };
+  return lean({ ...command, ...unusual, argument: told });
 }
 
 /** A safe state without values that are not given: those commands are sent with their defaults. */

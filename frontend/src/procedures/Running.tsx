@@ -21,6 +21,10 @@ const Columns = styled.div`
   align-items: start;
   @media (max-width: 980px) {
     grid-template-columns: minmax(0, 1fr);
+    /* What is asked, and what it waits for, is in sight on a phone, however many steps there are. */
+    > :last-child {
+      order: -1;
+    }
   }
   section {
     background: var(--panel);
