@@ -8,7 +8,6 @@ is a dimension of its own.
 
 import math
 import re
-import threading
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import lru_cache
@@ -80,20 +79,19 @@ class Unit:
         return self.label or "no unit"
 
 
-_ONE = threading.Lock()
+_REGISTRY: dict[str, Any] = {}
 
 
 def registry() -> Any:
     """pint's registry; made when it is first needed, for it takes its time. Any thread."""
-    with _ONE:  # two threads at once would make one each, and the units of one are strange to the other
-        return _made()
+    one = _REGISTRY.get("one")
+    if one is None:
+        import pint
 
-
-@lru_cache(1)
-def _made() -> Any:
-    import pint
-
-    return pint.UnitRegistry()
+        # Two threads at once make one each, but all get the first that stands here: the units of one registry
+        # are strange to another.
+        one = _REGISTRY.setdefault("one", pint.UnitRegistry(on_redefinition="ignore"))
+    return one
 
 
 @lru_cache(1)
@@ -152,13 +150,13 @@ def _known_or_none(text: str) -> Any:
 
 def _opaque(text: str) -> Any:
     """A dimension of its own, for a unit nobody has heard of."""
-    name = _OPAQUE.get(text)
-    if name is None:
+    if text not in _OPAQUE:
         if len(_OPAQUE) >= 1000:
             raise UnitError(f"“{text}” is not a unit that is known.")
-        name = _OPAQUE[text] = f"own_unit_{len(_OPAQUE) + 1}"
-        registry().define(f"{name} = [own_dimension_{len(_OPAQUE)}]")
-    return registry().Unit(name)
+        code = text.encode("utf-8", "surrogatepass").hex()  # of the text alone: two threads at once define the same
+        registry().define(f"own_unit_{code} = [own_dimension_{code}]")
+        _OPAQUE[text] = f"own_unit_{code}"
+    return registry().Unit(_OPAQUE[text])
 
 
 def conversion(source: Unit, target: Unit) -> tuple[float, float]:
