@@ -121,6 +121,8 @@ def test_a_procedure_is_rehearsed_as_the_instruments_answered_in_a_run(page: Pag
     page.press("Rehearse")
     page.see("line 2 asks for a number")
     page.type_into("Line 2 asks for a number", "7,5")
+    on = "//button[normalize-space(.)='Go on']"
+    wait_for(lambda: page.driver.find_element(By.XPATH, on).is_enabled(), "the number to be taken")
     page.press("Go on")
     page.see("It would stop: ")  # nothing follows from it
     page.see("1 of 4 commands were not sent in that run")

@@ -153,7 +153,8 @@ def _opaque(text: str) -> Any:
     if text not in _OPAQUE:
         if len(_OPAQUE) >= 1000:
             raise UnitError(f"“{text}” is not a unit that is known.")
-        code = text.encode("utf-8", "surrogatepass").hex()  # of the text alone: two threads at once define the same
+        # Named by the text alone: two threads at once define the same.
+        code = text.encode("utf-8", "surrogatepass").hex()
         registry().define(f"own_unit_{code} = [own_dimension_{code}]")
         _OPAQUE[text] = f"own_unit_{code}"
     return registry().Unit(_OPAQUE[text])
