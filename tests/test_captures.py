@@ -179,7 +179,43 @@ def test_what_cannot_be_printed_is_boxed() -> None:
 
 DEMOS = ["loop-flow-meter", "power-analyser", "shaft-pickup", "sump-sonde", "bearing-monitor", "valve-positioner", "wear-ring-gauge",
          "pressure-pair-suction", "pressure-pair-discharge"]  # fmt: skip
-LIBRARY = ["seal-rig", "winding-tester"]
+LIBRARY = ["seal-rig"]
+WINDING = """
+[instrument]
+id = "winding-tester"
+name = "Winding tester"
+[link]
+port = "simulated/winding-tester"
+baud = 115200
+[framing]
+terminator = "\\r\\n"
+[identity]
+send = "ID?\\n"
+lines = 1
+[[query]]
+id = "sweep"
+send = "SW 20 20000 5\\n"
+give_up_after_s = 1.0
+until = "END"
+patterns = ["<frequency [Hz]>,<gain none(-----) [dB]>,<phase none(-----) [deg]>", "BUSY <progress:int>%"]
+errors = ["ERR <code:int> <why:text>"]
+[[channel]]
+id = "winding-frequency"
+name = "Frequency"
+field = "frequency"
+unit = "Hz"
+[[channel]]
+id = "winding-gain"
+name = "Gain"
+field = "gain"
+unit = "dB"
+[[channel]]
+id = "winding-phase"
+name = "Phase"
+field = "phase"
+unit = "deg"
+"""
+"""A table whose rows are read into channels, one sample each."""
 
 
 def test_all_ten_stand_ins_samples_come_again_from_their_tapes(
@@ -187,9 +223,7 @@ def test_all_ten_stand_ins_samples_come_again_from_their_tapes(
 ) -> None:
     devices = [shop.plug_in(kind) for kind in ALL if kind not in (LoopBackPlug, LoopFlowMeter, PowerAnalyser)]
     texts = {name: setup_text(name) for name in DEMOS} | {name: library_text(name) for name in LIBRARY}
-    texts["winding-tester"] = (
-        texts["winding-tester"].replace("on_demand = true", "every_s = 1.0").replace("20000 40", "20000 5")
-    )
+    texts["winding-tester"] = WINDING
     for device in devices:
         if device.has_key:
             device.press_key()

@@ -41,6 +41,7 @@ const ProceduresPage = lazy(() =>
 const ReactionsPage = lazy(() =>
   import("./reactions/ReactionsPage").then((page) => ({ default: page.ReactionsPage })),
 );
+const CurvesPage = lazy(() => import("./curves/CurvesPage").then((page) => ({ default: page.CurvesPage })));
 const Logbook = lazy(() => import("./logbook/Logbook").then((page) => ({ default: page.Logbook })));
 const RunPage = lazy(() => import("./logbook/RunPage").then((page) => ({ default: page.RunPage })));
 const CalibratePage = lazy(() =>
@@ -174,7 +175,11 @@ export function App() {
             <span>Tidy Bench</span>
           </div>
           <nav aria-label="Places">
-            <NavLink to="/" end>
+            <NavLink
+              to="/"
+              end
+              className={({ isActive }) => (isActive || place === "/curves" ? "active" : "")}
+            >
               Bench
             </NavLink>
             <NavLink
@@ -239,6 +244,7 @@ const Place = memo(function Place({ theme }: { theme: Theme }) {
           <Route path="/instruments/:id" element={<SetupPage />} />
           <Route path="/calibrate/:channel" element={<CalibratePage />} />
           <Route path="/logbook/:id/calibration" element={<CalibrationReport />} />
+          <Route path="/curves" element={<CurvesPage theme={theme} />} />
           <Route path="/health" element={<HealthPage />} />
           <Route path="/procedures" element={<ProceduresPage theme={theme} />} />
           <Route path="/procedures/reactions" element={<ReactionsPage />} />

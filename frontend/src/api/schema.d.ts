@@ -256,6 +256,146 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Curves Of Runs
+         * @description The newest curves of all runs, the newest first.
+         */
+        get: operations["curves_of_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/curves/remembered/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Remembered Curve
+         * @description A curve that is drawn now, or was since the recorder was started.
+         */
+        get: operations["remembered_curve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Curves Of Run
+         * @description The curves of a run, in their order, without their rows.
+         */
+        get: operations["curves_of_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/curves/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Curve Of Run
+         * @description A curve of a run.
+         */
+        get: operations["curve_of_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/curves/{number}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Curve Csv
+         * @description The curve's file.
+         */
+        get: operations["curve_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/curves/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer Of Curve
+         * @description What a curve says: its corner, its slope over a stretch, its resonance, the response that fits it.
+         */
+        post: operations["answer_of_curve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/curves/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Difference Of Curves
+         * @description A quantity of one curve less the same of another.
+         */
+        post: operations["difference_of_curves"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/setups": {
         parameters: {
             query?: never;
@@ -2172,6 +2312,31 @@ export interface components {
             kept: components["schemas"]["Version"] | null;
         };
         /**
+         * Answered
+         * @description What was found, how, from which stretch of so many rows; `xs`, `ys`: a line to be drawn through the curve.
+         */
+        Answered: {
+            /**
+             * Question
+             * @enum {string}
+             */
+            question: "corner" | "slope" | "resonance" | "first order" | "second order";
+            /** Results */
+            results: components["schemas"]["Found"][];
+            /** Method */
+            method: string;
+            /** Begin */
+            begin: number;
+            /** End */
+            end: number;
+            /** Points */
+            points: number;
+            /** Xs */
+            xs: number[];
+            /** Ys */
+            ys: number[];
+        };
+        /**
          * ArgumentInfo
          * @description What is typed for one field of a command. `numeric`: it is a number.
          */
@@ -2259,6 +2424,28 @@ export interface components {
             troubles: string[];
         };
         /**
+         * Asked
+         * @description What is asked of a quantity of a curve, the first is 1; `begin` to `end` is the stretch, null for all of it (for a corner: the
+         *     passband).
+         */
+        Asked: {
+            of: components["schemas"]["CurveRef"];
+            /**
+             * Quantity
+             * @default 1
+             */
+            quantity: number;
+            /**
+             * Question
+             * @enum {string}
+             */
+            question: "corner" | "slope" | "resonance" | "first order" | "second order";
+            /** Begin */
+            begin?: number | null;
+            /** End */
+            end?: number | null;
+        };
+        /**
          * AskedBy
          * @description Who asks.
          */
@@ -2280,6 +2467,30 @@ export interface components {
             words: string;
             /** Shown */
             shown: string[];
+        };
+        /**
+         * AxisPart
+         * @description What a curve is drawn over, or one of the quantities that are drawn: a field of its rows, with name, unit and scale.
+         */
+        AxisPart: {
+            /** Field */
+            field: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * Scale
+             * @default linear
+             * @enum {string}
+             */
+            scale: "linear" | "logarithmic";
         };
         /**
          * Begins
@@ -3152,6 +3363,272 @@ export interface components {
             at_20: number;
         };
         /**
+         * Curve
+         * @description All but its rows. `number` tells it from others of its run, or of this start of the recorder. `curve`: its id in the set-up. Times in microseconds
+         *     since 1970 UTC; `ended_at`: 0 while it is in progress. `columns`: what it is drawn over, then its quantities. `strays`: messages within it
+         *     that were no rows, `stray`: the first of them. `percent`: how far its source says it is.
+         */
+        Curve: {
+            /** Number */
+            number: number;
+            /** Curve */
+            curve: string;
+            /** Name */
+            name: string;
+            /**
+             * Instrument
+             * @default
+             */
+            instrument: string;
+            /**
+             * Instrument Name
+             * @default
+             */
+            instrument_name: string;
+            /**
+             * Source
+             * @default table
+             * @enum {string}
+             */
+            source: "table" | "procedure" | "capture";
+            /** Begun At */
+            begun_at: number;
+            /**
+             * Ended At
+             * @default 0
+             */
+            ended_at: number;
+            /**
+             * State
+             * @default in progress
+             * @enum {string}
+             */
+            state: "in progress" | "complete" | "not whole" | "interrupted";
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Rows
+             * @default 0
+             */
+            rows: number;
+            /**
+             * Strays
+             * @default 0
+             */
+            strays: number;
+            /**
+             * Stray
+             * @default
+             */
+            stray: string;
+            /** Percent */
+            percent?: number | null;
+            /** Columns */
+            columns: components["schemas"]["CurveColumn"][];
+            /**
+             * Words
+             * @description How it stands, as it is said of it.
+             */
+            readonly words: string;
+        };
+        /**
+         * CurveColumn
+         * @description One of a curve's columns. `unwrap`: an angle that is drawn without its jumps by a whole turn.
+         */
+        CurveColumn: {
+            /** Name */
+            name: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * Scale
+             * @default linear
+             * @enum {string}
+             */
+            scale: "linear" | "logarithmic";
+            /**
+             * Unwrap
+             * @default false
+             */
+            unwrap: boolean;
+        };
+        /**
+         * CurvePart
+         * @description A table that comes as messages, a row each.
+         *
+         *     `begins`: the message before the first row; without it the first row begins the table. `progress`: how messages read that say how far it is
+         *     (their first number, in percent). It ends with a message that reads as `ends`, or after so many `rows`; without either by
+         *     silence of `silence_s`, which else gives it up. `most`: rows from which on it is given up.
+         */
+        CurvePart: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Begins
+             * @default
+             */
+            begins: string;
+            /**
+             * Progress
+             * @default
+             */
+            progress: string;
+            /** Row */
+            row: string;
+            /**
+             * Ends
+             * @default
+             */
+            ends: string;
+            /**
+             * Rows
+             * @default 0
+             */
+            rows: number;
+            /**
+             * Silence S
+             * @default 5
+             */
+            silence_s: number;
+            /**
+             * Most
+             * @default 100000
+             */
+            most: number;
+            x: components["schemas"]["AxisPart"];
+            /** Y */
+            y: components["schemas"]["QuantityPart"][];
+        };
+        /**
+         * CurveRef
+         * @description Which curve: of a run by the run's key and its number there; without a run one that the recorder remembers.
+         */
+        CurveRef: {
+            /** Run */
+            run?: string | null;
+            /** Number */
+            number: number;
+        };
+        /**
+         * CurveRows
+         * @description A curve with its rows: a list for each of its columns, null where nothing was measured. An angle that is to be drawn without its jumps has
+         *     none. `run_name`, `item`: of the run it is from, "" for none.
+         */
+        CurveRows: {
+            about: components["schemas"]["Curve"];
+            /** Values */
+            values: (number | null)[][];
+            /**
+             * Run Name
+             * @default
+             */
+            run_name: string;
+            /**
+             * Item
+             * @default
+             */
+            item: string;
+        };
+        /**
+         * CurveStatus
+         * @description A curve that is drawn, or was lately. `run`: the run it is kept with, "" for none, of the name `run_name` and the test item `item`; `kept`: its
+         *     number there.
+         */
+        CurveStatus: {
+            /** Number */
+            number: number;
+            /** Curve */
+            curve: string;
+            /** Name */
+            name: string;
+            /**
+             * Instrument
+             * @default
+             */
+            instrument: string;
+            /**
+             * Instrument Name
+             * @default
+             */
+            instrument_name: string;
+            /**
+             * Source
+             * @default table
+             * @enum {string}
+             */
+            source: "table" | "procedure" | "capture";
+            /** Begun At */
+            begun_at: number;
+            /**
+             * Ended At
+             * @default 0
+             */
+            ended_at: number;
+            /**
+             * State
+             * @default in progress
+             * @enum {string}
+             */
+            state: "in progress" | "complete" | "not whole" | "interrupted";
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Rows
+             * @default 0
+             */
+            rows: number;
+            /**
+             * Strays
+             * @default 0
+             */
+            strays: number;
+            /**
+             * Stray
+             * @default
+             */
+            stray: string;
+            /** Percent */
+            percent?: number | null;
+            /** Columns */
+            columns: components["schemas"]["CurveColumn"][];
+            /**
+             * Run
+             * @default
+             */
+            run: string;
+            /**
+             * Run Name
+             * @default
+             */
+            run_name: string;
+            /**
+             * Item
+             * @default
+             */
+            item: string;
+            /**
+             * Kept
+             * @default 0
+             */
+            kept: number;
+            /**
+             * Words
+             * @description How it stands, as it is said of it.
+             */
+            readonly words: string;
+        };
+        /**
          * DatabaseQuestion
          * @description What the database did not know, by names. `had`: how many instruments were in use by it before.
          */
@@ -3177,6 +3654,16 @@ export interface components {
             kind: "decimals";
             /** Places */
             places: number;
+        };
+        /**
+         * Difference
+         * @description Over the stretch that both have, at the rows of the first.
+         */
+        Difference: {
+            /** Xs */
+            xs: number[];
+            /** Ys */
+            ys: number[];
         };
         /**
          * DiskStatus
@@ -3370,6 +3857,20 @@ export interface components {
              * @default
              */
             todo: string;
+        };
+        /**
+         * Found
+         * @description One figure of an answer; `uncertainty` is standard (k = 1), null where it cannot be told.
+         */
+        Found: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+            /** Uncertainty */
+            uncertainty: number | null;
         };
         /**
          * FramingPart
@@ -3569,7 +4070,8 @@ export interface components {
          * @description One command: what is sent, as a pattern with a field for each argument, or a register of the map that is written.
          *
          *     `patterns`: how its answer reads, one of which must fit; none: nothing need come. `errors`: how a refusal reads, besides
-         *     those of the queries. `with_check`: it goes out with check characters, as replies have them. `read_back`: the register is read after it was written. `button`: it stands on the Bench.
+         *     those of the queries. `with_check`: it goes out with check characters, as replies have them. `read_back`: the register is read after it was written. `starts`: the id
+         *     of the curve that comes upon it. `button`: it stands on the Bench.
          */
         InstrumentCommandPart: {
             /** Id */
@@ -3622,6 +4124,11 @@ export interface components {
              * @default true
              */
             read_back: boolean;
+            /**
+             * Starts
+             * @default
+             */
+            starts: string;
             /**
              * Button
              * @default false
@@ -3745,6 +4252,22 @@ export interface components {
             kind: "json";
         };
         /**
+         * KeptCurve
+         * @description A curve of a run in the Logbook, without its rows. `run`: the run's key.
+         */
+        KeptCurve: {
+            /**
+             * Run
+             * Format: uuid
+             */
+            run: string;
+            /** Run Name */
+            run_name: string;
+            /** Item */
+            item: string;
+            curve: components["schemas"]["Curve"];
+        };
+        /**
          * KeptSetup
          * @description A set-up to be kept. `agreed`: what it opens besides a port of this computer, as `SetupLook` said it and a person agreed
          *     to.
@@ -3811,6 +4334,19 @@ export interface components {
              * @default []
              */
             own_time: string[];
+        };
+        /**
+         * LessAsked
+         * @description A quantity of one curve less the same of another.
+         */
+        LessAsked: {
+            of: components["schemas"]["CurveRef"];
+            less: components["schemas"]["CurveRef"];
+            /**
+             * Quantity
+             * @default 1
+             */
+            quantity: number;
         };
         /**
          * LibraryEntry
@@ -5197,6 +5733,35 @@ export interface components {
             value: number;
         };
         /**
+         * QuantityPart
+         * @description A quantity of a curve. `unwrap`: an angle that jumps by a whole turn is drawn without its jumps.
+         */
+        QuantityPart: {
+            /** Field */
+            field: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * Scale
+             * @default linear
+             * @enum {string}
+             */
+            scale: "linear" | "logarithmic";
+            /**
+             * Unwrap
+             * @default false
+             */
+            unwrap: boolean;
+        };
+        /**
          * QueryPart
          * @description A question asked on a fixed grid (or on demand only), and how its answers are read: the reader, then the
          *     patterns in order; `errors` are the patterns of the instrument's own error replies.
@@ -6466,6 +7031,11 @@ export interface components {
              * @default []
              */
             command: components["schemas"]["InstrumentCommandPart"][];
+            /**
+             * Curve
+             * @default []
+             */
+            curve: components["schemas"]["CurvePart"][];
             error_queue?: components["schemas"]["ErrorQueuePart"] | null;
             safe?: components["schemas"]["SafePart"] | null;
         };
@@ -6843,6 +7413,11 @@ export interface components {
              * @default []
              */
             procedures: components["schemas"]["ProcedureStatus"][];
+            /**
+             * Curves
+             * @default []
+             */
+            curves: components["schemas"]["CurveStatus"][];
             /**
              * Safe
              * @default []
@@ -7763,6 +8338,225 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunStatus"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    curves_of_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptCurve"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    remembered_curve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveRows"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    curves_of_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Curve"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    curve_of_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveRows"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    curve_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    answer_of_curve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answered"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    difference_of_curves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LessAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

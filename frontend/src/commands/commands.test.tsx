@@ -152,7 +152,7 @@ describe("the commands on the Bench", () => {
 
 const drafted = (more: Partial<InstrumentCommandPart> = {}): InstrumentCommandPart => ({
   id: "a", name: "A", does: "sets", send: "VP <opening:number 5.1> <mode:word>\r", writes: "", argument: [], patterns: [],
-  errors: [], give_up_after_s: 1, with_check: false, read_back: true, button: false, note: "", ...more,
+  errors: [], give_up_after_s: 1, with_check: false, read_back: true, starts: "", button: false, note: "", ...more,
 }); // prettier-ignore
 
 describe("a command that is being written", () => {

@@ -86,6 +86,7 @@ export function freshCommand(setup: Setup, end: string): InstrumentCommandPart {
     give_up_after_s: 1,
     with_check: false,
     read_back: true,
+    starts: "",
     button: false,
     note: "",
   };

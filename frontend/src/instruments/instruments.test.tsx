@@ -48,7 +48,7 @@ const setup = (): Setup => ({
   framing: framing(),
   identity: null, start: [], release: [],
   query: [query({ patterns: ["<a>"] })],
-  listen: null, channel: [], command: [],
+  listen: null, channel: [], command: [], curve: [],
 }); // prettier-ignore
 
 const form = (): SetupForm => ({

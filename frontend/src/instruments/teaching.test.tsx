@@ -27,7 +27,7 @@ const setup = (part: Partial<Setup> = {}): Setup => ({
   format: 1,
   instrument: told(),
   link: freshLink("serial", "port 3"),
-  framing: framing(), identity: null, start: [], release: [], query: [query()], listen: null, modbus: null, channel: [], command: [],
+  framing: framing(), identity: null, start: [], release: [], query: [query()], listen: null, modbus: null, channel: [], command: [], curve: [],
   ...part,
 }); // prettier-ignore
 

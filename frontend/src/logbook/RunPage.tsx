@@ -20,6 +20,7 @@ import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
 import { CsvList } from "./CsvList";
 import { ReadAgain } from "./ReadAgain";
+import { RunCurves } from "./RunCurves";
 import { RunMarks } from "./RunMarks";
 import { SealCheck } from "./SealCheck";
 import { RunPictures } from "./RunPictures";
@@ -144,6 +145,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
       )}
       <Trend run={run} theme={theme} />
       {(run.points.points?.length ?? 0) > 0 && <TestPoints run={run} />}
+      <RunCurves run={run.id} />
       <RunPictures run={run.id} />
       <Two>
         <section>

@@ -6,6 +6,7 @@ from typing import Protocol
 
 from tidybench.core.acting.reaction import Reacting
 from tidybench.core.batch import Batch
+from tidybench.core.curves.piece import CurvePiece
 from tidybench.core.tape.events import Event
 from tidybench.runs.entry import Entry
 
@@ -37,10 +38,12 @@ class Journal:
         """Go on with the numbers of a tape that is there. Before anything is put."""
         self._sequence = sequence
 
-    def put(self, link: str, event: Event, batch: Batch | None = None) -> int:
-        """Number an event; gives its number."""
+    def put(
+        self, link: str, event: Event, batch: Batch | None = None, pieces: Sequence[CurvePiece] = ()
+    ) -> int:
+        """Number an event; gives its number. `pieces`: what it added to curves."""
         # Made before the lock is taken: nothing that could lose the interpreter happens under it.
-        entry = Entry(0, link, event, batch)
+        entry = Entry(0, link, event, batch, pieces=pieces)
         # Looked at before the writer has it, who adds to the batch; acted upon after, so that it stands on the tape first.
         due = self.heeds.seen(batch) if batch is not None and self.heeds is not None else ()
         with self._lock:

@@ -11,6 +11,7 @@ from collections import deque
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass
+from math import isfinite
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -48,6 +49,7 @@ from tidybench.wire.commands import (
     WriteRegister,
 )
 from tidybench.wire.crossings import Acknowledge
+from tidybench.wire.curves import CurveRowsAnswer, GetCurve
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, ReleasePort, TakeBackPort
 from tidybench.wire.procedures import (
@@ -171,6 +173,7 @@ class Service(threading.Thread):
             **dict.fromkeys(REACTION_REQUESTS, self._react),
             GetAct: lambda r: _known(self._parts.acts.look(r.number), "command"),
             GetCommand: lambda r: _known(self._parts.commands.look(r.command), "command"),
+            GetCurve: self._get_curve,
             ReadOnce: self._read_once,
             StartSearch: self._start_search,
             GetSearch: lambda r: _known(self._parts.searches.look(r.search), "search"),
@@ -268,6 +271,16 @@ class Service(threading.Thread):
             )
             return Answer(trouble="version", why=why, hello=mine)
         return Answer(hello=mine)
+
+    def _get_curve(self, request: GetCurve) -> Answer:
+        found = self._ask(lambda: self._parts.writer.curves.look(request.number))
+        if found is None:
+            raise RequestRefused(
+                "not found", "This curve is not remembered any more. If a run was on, it is in the Logbook."
+            )
+        about, values = found
+        rows = [[value if isfinite(value) else None for value in column] for column in values]
+        return Answer(curve=CurveRowsAnswer(about=about, values=rows))
 
     def _apply(self, request: ApplySetups) -> Answer:
         self._parts.employment.apply(request.setups, request.calculations)

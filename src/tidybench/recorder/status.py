@@ -53,6 +53,7 @@ class StatusTeller:
             run=writer.run_in_progress.status(),
             armed=writer.armed_status(),
             procedures=self.conductor.status() if self.conductor is not None else [],
+            curves=writer.curves.status(),
             safe=self.safe.status() if self.safe is not None else [],
             reactions=self.reactor.status() if self.reactor is not None else [],
             disk=self._disk(writer),

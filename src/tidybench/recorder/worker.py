@@ -350,7 +350,9 @@ class Worker:
         """Feed an event, and put it with its samples into the journal; gives its number."""
         if type(event) is CommandEnded:
             self._acts.pop(event.number, None)
-        sequence = self._journal.put(self.plan.key, event, self._talk.feed(event))
+        batch = self._talk.feed(event)
+        pieces = self.reader.take_pieces() if self.reader.gatherers else ()
+        sequence = self._journal.put(self.plan.key, event, batch, pieces)
         if type(event) is CommandGiven:
             # What acts stands on the tape before it goes out. A disk that hangs must not hold up a safe state.
             self._journal.settle(sequence, KEPT_WITHIN)

@@ -30,6 +30,7 @@ from tidybench.core.values.finding import Finding
 from tidybench.recorder.armed_run import ArmedRun
 from tidybench.recorder.channel_status import channel_statuses, limited, run_channels, settling
 from tidybench.recorder.clock import Clock
+from tidybench.recorder.curve_desk import CurveDesk
 from tidybench.recorder.derivations import Derivations
 from tidybench.recorder.employed import Employed
 from tidybench.recorder.journal import Journal
@@ -96,6 +97,7 @@ class Writer(threading.Thread):
         self.tape = TapeRing()
         self.run_in_progress = run
         self.employed = Employed()
+        self.curves = CurveDesk(lambda: self.run_in_progress.log, lambda: self.run_in_progress.goes_on)
         self._derivations = Derivations()
         self._crossings = crossings
         self._state_marks, self._settled = StateMarks(), SettledWatch()
@@ -157,6 +159,7 @@ class Writer(threading.Thread):
             if crossings:
                 self._cross(crossings)
         self.run_in_progress.write(entries, now, self.employed)
+        self.curves.feed(entries, self.employed.setups)
         if entries:
             self._journal.kept(entries[-1].sequence)
         self._tell_those_who_act(entries, now)

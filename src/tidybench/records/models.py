@@ -8,6 +8,7 @@ from sqlalchemy import (
     Boolean,
     Double,
     ForeignKey,
+    ForeignKeyConstraint,
     Index,
     Integer,
     SmallInteger,
@@ -134,6 +135,34 @@ class SampleBlock(Base):
     times: Mapped[list[int]] = mapped_column(ARRAY(BigInteger))
     values: Mapped[list[float]] = mapped_column(ARRAY(Double))
     qualities: Mapped[list[int]] = mapped_column(ARRAY(SmallInteger))
+
+
+class RunCurve(Base):
+    """A curve of a run: its columns are in CurveColumn when it is in progress no more. `about`: all that is said of it (core.values.curve)."""
+
+    __tablename__ = "curve"
+
+    run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    begun_at: Mapped[int] = mapped_column(BigInteger, index=True)
+    about: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
+class CurveColumn(Base):
+    """One column of a curve: what it is drawn over first; null where nothing was measured."""
+
+    __tablename__ = "curve_column"
+    __table_args__ = (
+        ForeignKeyConstraint(["run_id", "number"], ["curve.run_id", "curve.number"], ondelete="CASCADE"),
+    )
+
+    run_id: Mapped[uuid.UUID] = mapped_column(UUID(as_uuid=True), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    position: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    unit: Mapped[str] = mapped_column(Text)
+    values: Mapped[list[float | None]] = mapped_column(ARRAY(Double))
 
 
 class Summary(Base):

@@ -1,15 +1,17 @@
 """One line of the recorder's journal."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tidybench.core.batch import Batch
+from tidybench.core.curves.piece import CurvePiece
 from tidybench.core.tape.events import Event
 from tidybench.core.tape.lines import tape_line
 
 
 @dataclass(slots=True)
 class Entry:
-    """What happened under one number: the event, on which link ("" for the bench), and the samples it gave. Sealed, it
+    """What happened under one number: the event, on which link ("" for the bench), the samples it gave, and what it added to curves. Sealed, it
     carries its line of the tape and its samples as records: made once, the same bytes go everywhere."""
 
     sequence: int
@@ -18,6 +20,7 @@ class Entry:
     batch: Batch | None = None
     line: str = ""
     packed: bytes = b""
+    pieces: Sequence[CurvePiece] = ()
 
     def seal(self) -> None:
         """Nothing is added to its samples any more."""

@@ -28,6 +28,7 @@ from tidybench.runs.checks import CHECKS, check_line
 from tidybench.runs.crossings import CROSSINGS, crossing_row
 from tidybench.runs.crossings import HEAD as CROSSINGS_HEAD
 from tidybench.runs.csv_files import CsvFiles
+from tidybench.runs.curves import CurvesFiles
 from tidybench.runs.disk import Disk, Done, HereAndNow, Together, synced
 from tidybench.runs.entry import Entry
 from tidybench.runs.files import Appender
@@ -103,6 +104,7 @@ class RunLog:
         self._checks = Appender(folder / CHECKS)
         self._points = PointsFile(folder, state.begun_at, self._disk, self._refused)
         self._marks = MarksFile(folder, state.begun_at, self._disk, self._refused)
+        self.curves = CurvesFiles(folder, self._disk, self._refused, self._say_curves)
         self._crossings: Appender | None = Appender(folder / CROSSINGS)
         if not self._crossings.size:
             self._crossings.append(CROSSINGS_HEAD.encode())
@@ -389,6 +391,12 @@ class RunLog:
             error,
         )
 
+    def _say_curves(self, words: str) -> None:
+        if words:
+            self.troubles["curves"] = words
+        else:
+            self.troubles.pop("curves", None)
+
     # ---- what happens in a run besides
 
     def keep_setups(self, texts: dict[str, str]) -> dict[str, str]:
@@ -503,6 +511,7 @@ class RunLog:
         if self._crossings is not None:
             self._crossings.sync(self._disk, self._refused)
         self._marks.sync()
+        self.curves.sync()
         if self._points_waiting:
             self._add_points()
         if self._state_file.settled and not self._waiting and "folder" not in self.troubles:
@@ -569,6 +578,7 @@ class RunLog:
             self._make_room(at)
         self._give_up_what_waits(at)
         self._add_points()
+        self.curves.close("the run ended", at)
         self._check(at)
         self._sum()
         self.state = self.state.model_copy(update={"ended_at": at, "reason": reason, "status": status})
@@ -625,6 +635,7 @@ class RunLog:
         descriptors.append(self._points.release())
         self._crossings = None
         self._marks.close()
+        self.curves.close("Tidy Bench ended", max(self.state.begun_at, self.saved_at))
 
         def after(error: Exception | None) -> None:
             if error is not None:

@@ -32,6 +32,7 @@ from tidybench.runs.chain import Chain, TapeBytes, first_link, place_of
 from tidybench.runs.checks import CHECKS, Check, check_line, end_of, proven
 from tidybench.runs.crossings import CROSSINGS, crossing_row
 from tidybench.runs.csv_files import CsvFiles, csv_files, csv_in, mend_sidecars, sidecar_of
+from tidybench.runs.curves import mend_curves
 from tidybench.runs.disk import HereAndNow
 from tidybench.runs.entry import Entry
 from tidybench.runs.files import MAX_LINE, Appender, Piece, trim_lines, trim_records
@@ -673,6 +674,7 @@ def _put_back(folder: Path, state: RunState, told: _Told) -> list[str]:
     if lost:
         repairs.append(f"{_so_many(len(lost), 'mark')} put back from the tape.")
     repairs += _put_back_points(folder, state, told, failed)
+    repairs += mend_curves(folder, told.last_at)
     path = folder / CROSSINGS
     if path.exists() and told.crossings:
         there = set(path.read_bytes().decode("utf-8").split("\r\n"))

@@ -34,6 +34,7 @@ from tidybench.web import (
     calibration_routes,
     channel_routes,
     command_routes,
+    curve_routes,
     demo_routes,
     health_routes,
     instrument_routes,
@@ -114,6 +115,7 @@ def make_app(
     app.add_middleware(_Packed, minimum_size=1024, compresslevel=6)
     app.openapi = partial(_described, app)  # type: ignore[method-assign]
     app.include_router(bench_routes.router)
+    app.include_router(curve_routes.router)
     app.include_router(setup_routes.router)
     app.include_router(instrument_routes.router)
     app.include_router(instrument_routes.library)

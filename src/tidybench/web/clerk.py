@@ -17,6 +17,7 @@ from tidybench.core.samples import unpack
 from tidybench.core.values.channel import Channel
 from tidybench.records import blocks
 from tidybench.records.blocks import Prepared
+from tidybench.records.curves import keep_curves
 from tidybench.records.database import upgrade
 from tidybench.records.marks import keep_marks
 from tidybench.records.models import Run, RunChannel
@@ -147,6 +148,7 @@ class Clerk(threading.Thread):
                     blocks.merge(session, key)
         with Session(self._engine) as session, session.begin():
             keep_marks(session, key, marks_of(folder))
+            keep_curves(session, key, folder)
             # The state was read before the samples: if it had ended, they are whole now.
             if state.status != "logging" and not self._stopping.is_set():
                 blocks.merge(session, key, all_of_it=True)

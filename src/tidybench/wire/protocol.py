@@ -22,6 +22,7 @@ from tidybench.wire.commands import (
     WriteRegister,
 )
 from tidybench.wire.crossings import Acknowledge
+from tidybench.wire.curves import CurveRowsAnswer, GetCurve
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
 from tidybench.wire.procedures import (
@@ -63,7 +64,7 @@ from tidybench.wire.setups import ApplySetups, GetSetups, SetupText
 from tidybench.wire.status import GetErrors, GetHistory, GetStatus, Status
 from tidybench.wire.tape import GetTape
 
-PROTOCOL = 10
+PROTOCOL = 11
 TOPIC_SAMPLES, TOPIC_STATUS, TOPIC_TAPE = b"s", b"t", b"l"
 """Of what is published. Behind them: packed samples; a Status; how many lines were left out, and lines of the tape."""
 
@@ -117,6 +118,7 @@ Request = Annotated[
     | SeeReaction
     | CarryOutReaction
     | GetCommand
+    | GetCurve
     | ReadOnce
     | StartSearch
     | GetSearch
@@ -145,6 +147,7 @@ class Answer(BaseModel):
     act: ActStatus | None = None
     procedure: ProcedureStatus | None = None
     search: SearchStatus | None = None
+    curve: CurveRowsAnswer | None = None
     setups: list[SetupText] = []
     calculations: str = ""
     reactions: KeptReactions | None = None

@@ -8,6 +8,7 @@ from tidybench.core.values.exact import Exact
 from tidybench.core.values.verdict import Verdict
 from tidybench.wire.channels import ChannelStatus, OverdueStatus
 from tidybench.wire.crossings import OpenCrossing
+from tidybench.wire.curves import CurveStatus
 from tidybench.wire.instruments import InstrumentStatus
 from tidybench.wire.ports import PortInfo
 from tidybench.wire.procedures import ProcedureStatus
@@ -35,6 +36,7 @@ class Status(BaseModel):
     run: RunStatus | None
     armed: ArmedStatus | None = None
     procedures: list[ProcedureStatus] = []
+    curves: list[CurveStatus] = []
     safe: list[SafeStatus] = []
     reactions: list[ReactionStatus] = []
     disk: DiskStatus

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 
 from tidybench.core.compile.command import REGISTER, CompiledCommand, Meaning
+from tidybench.core.curves.piece import CurveEnded
 from tidybench.core.exchange.command import Command
 from tidybench.core.setup.commands import ErrorQueuePart
 from tidybench.core.tape.events import CommandEnded, CommandGiven
@@ -47,6 +48,7 @@ class InstrumentAct:
         self._errors: list[str] | None = None  # of the queue, while it is asked
         self._meaning: Meaning | None = None
         self._reading_back = False
+        self._drawn: CurveEnded | None = None
 
     @property
     def origin(self) -> Acting:
@@ -66,7 +68,9 @@ class InstrumentAct:
 
     def _made(self, data: bytes, wait_s: float) -> Command:
         wire = round(len(data) * self.compiled.setup.link.byte_time)
-        return Command(self.origin, data, round(wait_s * 1e6), QUIET, wire_time=wire, act=self)
+        # An instrument that sweeps may say that it has understood, and nothing for a while.
+        quiet = round(wait_s * 1e6) if self.compiled.part.starts else QUIET
+        return Command(self.origin, data, round(wait_s * 1e6), quiet, wire_time=wire, act=self)
 
     def go(self, now: int) -> CommandEnded | None:
         """It is about to go out; gives its end where it may not any more."""
@@ -88,6 +92,11 @@ class InstrumentAct:
             return self.compiled.reads_back(line) is not None
         return self.compiled.meaning(self.sent, line).found
 
+    def drawn(self, ended: CurveEnded) -> None:
+        """A table of its instrument has ended."""
+        if self._errors is None:
+            self._drawn = ended
+
     def heard(self, lines: Sequence[bytes], now: int) -> Command | CommandEnded:
         """What came: the next thing to be sent, or the end."""
         if self._reading_back:
@@ -97,7 +106,7 @@ class InstrumentAct:
             return self._end(now, self.compiled.written_and_read(value, lines))
         if self._errors is None:
             self.lines = list(lines)
-            self._meaning = self.compiled.came_to(self.sent, lines)
+            self._meaning = self.compiled.came_to(self.sent, lines, self._drawn)
             if self.compiled.reads_it_back and self._meaning.outcome == "answered":
                 self._reading_back = True
                 return self._made(self.compiled.asks_back(), self.compiled.part.give_up_after_s)

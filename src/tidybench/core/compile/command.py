@@ -9,6 +9,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+from tidybench.core.curves.piece import CurveEnded
 from tidybench.core.framing import make_check
 from tidybench.core.framing.check import Checker
 from tidybench.core.framing.signing import signed
@@ -219,10 +220,22 @@ class CompiledCommand:
     @property
     def is_answered(self) -> bool:
         """Whether something must come back."""
-        return bool(self.patterns) or self.pattern is None
+        return bool(self.patterns) or self.pattern is None or bool(self.part.starts)
 
-    def came_to(self, sent: bytes, lines: Sequence[bytes]) -> Meaning:
-        """What all lines mean that came after `sent`: the first that was waited for decides, else the newest that came."""
+    def _drew(self, ended: CurveEnded) -> Meaning:
+        name = next(one.name for one in self.setup.curve if one.id == ended.curve)
+        rows = "1 row" if ended.rows == 1 else f"{ended.rows} rows"
+        if ended.state == "complete":
+            return Meaning(True, "answered", f"{name}: {rows}", {"rows": float(ended.rows)})
+        return Meaning(
+            True, "not understood", f"{name} is not whole: {ended.why}", {"rows": float(ended.rows)}
+        )
+
+    def came_to(self, sent: bytes, lines: Sequence[bytes], drawn: CurveEnded | None = None) -> Meaning:
+        """What all lines mean that came after `sent`: the first that was waited for decides, else the newest that came. `drawn`: the table
+        that came, if one did."""
+        if drawn is not None:
+            return self._drew(drawn)
         meanings = [
             self.meaning(sent, line) for line in lines if not (self.pattern is not None and line == sent)
         ]

@@ -5,9 +5,12 @@ from dataclasses import dataclass, field
 
 from tidybench.core.channels.device_clock import DeviceClock
 from tidybench.core.channels.pipeline import ChannelPipeline, Pipeline
-from tidybench.core.framing import Framer, make_framer
+from tidybench.core.curves.gatherer import CurveGatherer
+from tidybench.core.framing import Framer, make_check, make_framer
+from tidybench.core.framing.check import Checker
 from tidybench.core.reading.reader import MessageReader
 from tidybench.core.setup import ChannelPart, FramingPart, LinkPart, Setup
+from tidybench.core.setup.framing import ENCODINGS
 from tidybench.core.values.origin import Asked, ReaderKey
 
 
@@ -74,6 +77,21 @@ class LinkPlan:
             for number, part in self.parts.items()
             if not part.is_plain or self.zeros.get(number)
         }
+
+    def gatherers(self) -> dict[str, tuple[CurveGatherer, ...]]:
+        """New ones, for the curves of each instrument that has any."""
+        codec = ENCODINGS[self.framing.encoding]
+        return {
+            setup.instrument.id: tuple(
+                CurveGatherer(setup.instrument.id, part, codec) for part in setup.curve
+            )
+            for setup in self.setups
+            if setup.curve
+        }
+
+    def check(self) -> Checker | None:
+        """What takes the check characters off a message, None where there are none."""
+        return make_check(self.framing)
 
     @property
     def talks_alone(self) -> bool:

@@ -4,10 +4,12 @@ import tomllib
 from typing import Any
 
 from tidybench.core.compile.command import CommandError, compile_command
+from tidybench.core.curves.gatherer import CurveGatherer
 from tidybench.core.reading.forms import make_forms, single_forms
 from tidybench.core.reading.pattern import Pattern, PatternError
 from tidybench.core.reading.shadows import Shadows
 from tidybench.core.setup.commands import SafePart
+from tidybench.core.setup.framing import ENCODINGS
 from tidybench.core.setup.setup import Setup
 from tidybench.core.setup.toml import SetupError, parsed
 
@@ -57,6 +59,11 @@ def problems_of(setup: Setup) -> list[str]:
             compile_command(setup, told)
         except ValueError as error:
             problems.append(f"command “{told.name}”: {error}")
+    for drawn in setup.curve:
+        try:
+            CurveGatherer(setup.instrument.id, drawn, ENCODINGS[setup.framing.encoding])
+        except ValueError as error:
+            problems.append(f"curve “{drawn.name}”: {error}")
     if setup.safe is not None and not problems:
         problems += [f"[safe]: {why}" for why in _unsafe(setup, setup.safe)]
     if problems:

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
+from tidybench.core.curves.piece import CurveEnded
 from tidybench.core.tape.events import CommandEnded, CommandGiven
 from tidybench.core.values.origin import Origin
 
@@ -20,6 +21,9 @@ class Act(Protocol):
 
     def is_answer(self, line: bytes) -> bool:
         """Whether a line can be what is waited for: nothing more need come then."""
+
+    def drawn(self, ended: CurveEnded) -> None:
+        """A table of its instrument has ended: nothing more need come."""
 
     def heard(self, lines: Sequence[bytes], now: int) -> "Command | CommandEnded":
         """The lines that came upon the newest command: what is to be sent next, or what came of it all."""

@@ -10,6 +10,7 @@ from typing import Any
 from tidybench.core.batch import Batch
 from tidybench.core.channels.pipeline import ChannelPipeline, finished
 from tidybench.core.compile.link_plan import LinkPlan
+from tidybench.core.curves.piece import CurveEnded, CurvePiece
 from tidybench.core.exchange.counts import LinkCounts
 from tidybench.core.exchange.debts import Whose
 from tidybench.core.exchange.exchange import Exchange
@@ -31,7 +32,7 @@ from tidybench.core.tape.events import (
     Tick,
     Zeroed,
 )
-from tidybench.core.values.origin import Asked, Heard, ReaderKey
+from tidybench.core.values.origin import Asked, ByHand, Heard, ReaderKey
 
 RECENT = 200
 """The newest bytes that are kept as evidence."""
@@ -62,6 +63,9 @@ class LinkReader:
         self.exchange = Exchange()
         self.pipelines = plan.pipelines()
         self.withheld: set[str] = plan.expecting()
+        self.gatherers = plan.gatherers()
+        self._pieces: list[CurvePiece] = []  # of curves, of the newest event
+        self._check = plan.check() if self.gatherers else None
         self.power_ups = 0
         self._late_seen = False
         self._echo = b""  # of our own query, still to come
@@ -73,7 +77,32 @@ class LinkReader:
     def deadline(self) -> int | None:
         """When a Tick is wanted if nothing comes before: silence ends a message, or an answer."""
         due, quiet_at = self.framer.deadline(), self.exchange.quiet_at
-        return quiet_at if quiet_at is not None and (due is None or quiet_at < due) else due
+        if quiet_at is not None and (due is None or quiet_at < due):
+            due = quiet_at
+        if self.gatherers:
+            silent_at = self.table_until()
+            return silent_at if silent_at is not None and (due is None or silent_at < due) else due
+        return due
+
+    def table_until(self, instrument: str = "") -> int | None:
+        """When silence ends a table that is being sent, of one instrument or of any; None where none is."""
+        found = [
+            one.deadline
+            for who, every in self.gatherers.items()
+            for one in every
+            if instrument in ("", who) and one.deadline is not None and (one.is_open or not instrument)
+        ]
+        return min((due for due in found if due is not None), default=None)
+
+    def ended_table(self, instrument: str) -> CurveEnded | None:
+        """The table of an instrument that the newest event has ended, None for none."""
+        ended = [p for p in self._pieces if type(p) is CurveEnded and p.instrument == instrument]
+        return ended[-1] if ended else None
+
+    def take_pieces(self) -> list[CurvePiece]:
+        """What the newest event added to curves."""
+        pieces, self._pieces = self._pieces, []
+        return pieces
 
     def state(self) -> dict[str, Any]:
         """What a tape must open with."""
@@ -84,6 +113,16 @@ class LinkReader:
             "withheld": sorted(self.withheld),
             "echo": self._echo.decode("latin-1"),
             "channels": {self.plan.parts[n].id: f.state() for n, f in self.pipelines.items()},
+            **(
+                {
+                    "curves": {
+                        who: {one.part.id: one.state() for one in every}
+                        for who, every in self.gatherers.items()
+                    }
+                }
+                if self.gatherers
+                else {}
+            ),
             "learnt": {key.text: state for key, state in learnt.items() if isinstance(key, Asked)},
             "heard": {key.instrument: state for key, state in learnt.items() if isinstance(key, Heard)},
         }
@@ -91,7 +130,22 @@ class LinkReader:
     def feed(self, event: Event) -> Batch | None:
         """The samples an event gives; None for none."""
         batch = self._feed(event)
+        if self.gatherers:
+            self._gather(event)
         return batch if batch is None else finished(self.pipelines, batch)
+
+    def _gather(self, event: Event) -> None:
+        """What an event did to the tables that are sent."""
+        kind, self._pieces = type(event), []
+        for every in self.gatherers.values():
+            for one in every:
+                if kind is Lost or kind is Opened:
+                    one.give_up(event.at, "the link was lost")
+                elif kind is Tick or kind is Quiet:
+                    one.silent(event.at)
+                if one.pieces:
+                    self._pieces += one.pieces
+                    one.pieces = []
 
     def _zero(self, event: Zeroed) -> None:
         for number, part in self.plan.parts.items():
@@ -144,6 +198,10 @@ class LinkReader:
             kept = state.get("channels", {}).get(part.id)
             if kept is not None:
                 self.pipelines.setdefault(number, ChannelPipeline(number)).restore(kept)
+        for who, kept_curves in state.get("curves", {}).items():
+            for one in self.gatherers.get(who, ()):
+                if one.part.id in kept_curves:
+                    one.restore(kept_curves[one.part.id])
         self.withheld = set(state.get("withheld", ()))
         self._echo = state.get("echo", "").encode("latin-1")
 
@@ -168,6 +226,9 @@ class LinkReader:
         if self.plan.link.echo:
             self._echo = event.data
         self.exchange.went_out(event, self.plan)
+        if self.gatherers:
+            for one in self.gatherers.get(getattr(event.origin, "instrument", ""), ()):
+                one.asked()
         if event.poll and self.exchange.state in AWAITING:
             counts.polls += 1
             self.framer.asked(event.data, event.at)
@@ -399,10 +460,44 @@ class LinkReader:
             # Another instrument may be on this port: read, but not taken for samples.
             self.counts.withheld += len(bodies)
             out = Batch()
+        elif self.gatherers:
+            bodies, times = self._without_rows(reader.instrument, bodies, times, reader)
         reader.read(bodies, times, out)
+
+    def _without_rows(
+        self, instrument: str, bodies: list[bytes], times: list[int], reader: MessageReader | None = None
+    ) -> tuple[list[bytes], list[int]]:
+        """The messages of an instrument that are no part of its tables. What comes within a table and is nobody's is counted there."""
+        gatherers = self.gatherers.get(instrument)
+        if gatherers is None:
+            return bodies, times
+        left: list[bytes] = []
+        when: list[int] = []
+        for body, at in zip(bodies, times, strict=True):
+            whole = self._check(body) if self._check is not None else body
+            sent = next((one for one in gatherers if one.is_open), None)
+            if whole is not None and (
+                (sent is not None and sent.take(whole, at))
+                or any(one.take(whole, at) for one in gatherers if one is not sent)
+            ):
+                continue
+            if sent is None or (reader is not None and reader.understands(body)):
+                left.append(body)
+                when.append(at)
+            else:
+                sent.stray(body, at)
+        return left, when
 
     def _answered(self, bodies: list[bytes], times: list[int], out: Batch) -> None:
         """Lines after a command: its answer, or what the instrument says of itself all the while."""
+        if self.gatherers:
+            origin = self.exchange.origin
+            if isinstance(origin, ByHand):
+                # Typed: all of it is its answer, and may be a table nevertheless.
+                if len(self.plan.setups) == 1 and not self.withheld:
+                    self._without_rows(self.plan.setups[0].instrument.id, bodies, times)
+            elif (who := getattr(origin, "instrument", "")) not in self.withheld:
+                bodies, times = self._without_rows(who, bodies, times)
         for body, time in zip(bodies, times, strict=True):
             own = next((r for r in self.plan.listeners if r.is_mine(body) and r.understands(body)), None)
             if own is not None:
@@ -425,6 +520,8 @@ class LinkReader:
         exchange.debts.owe(exchange.query, exchange.sent_at)
         exchange.turn(Turn.GIVE_UP)
         self._late_seen = False
+        for one in self.gatherers.get(reader.instrument, ()):
+            one.give_up(event.at, "its answer stopped")
         return out
 
     def _lost(self, at: int) -> Batch:

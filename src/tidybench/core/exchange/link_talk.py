@@ -234,6 +234,16 @@ class LinkTalk:
         self.enqueue(commands)
         return list(events)
 
+    def _until_the_table_ends(self, command: Command, at: int) -> None:
+        """A table may take longer than any answer does: the link is its, until it ends."""
+        who = getattr(command.origin, "instrument", "")
+        until = self.reader.table_until(who)
+        if until is not None:
+            self._until = max(self._until, until)
+        elif command.act is not None and (ended := self.reader.ended_table(who)) is not None:
+            command.act.drawn(ended)
+            self._until = at
+
     def _drain(self, at: int, silence: int) -> None:
         """The link is listened to until it has been silent for so long, and for what is known to come late."""
         exchange = self._exchange
@@ -283,6 +293,8 @@ class LinkTalk:
                     self._until = event.at
                 elif command.quiet:
                     self._until = min(event.at + command.quiet, self._end)
+                if self.reader.gatherers:
+                    self._until_the_table_ends(command, event.at)
             elif before is State.DRAINING:
                 wait = self._silence if exchange.debts.owed else QUIET
                 self._until = min(event.at + wait, self._end)

@@ -73,7 +73,8 @@ class InstrumentCommandPart(Part):
     """One command: what is sent, as a pattern with a field for each argument, or a register of the map that is written.
 
     `patterns`: how its answer reads, one of which must fit; none: nothing need come. `errors`: how a refusal reads, besides
-    those of the queries. `with_check`: it goes out with check characters, as replies have them. `read_back`: the register is read after it was written. `button`: it stands on the Bench.
+    those of the queries. `with_check`: it goes out with check characters, as replies have them. `read_back`: the register is read after it was written. `starts`: the id
+    of the curve that comes upon it. `button`: it stands on the Bench.
     """
 
     id: Identifier
@@ -87,6 +88,7 @@ class InstrumentCommandPart(Part):
     give_up_after_s: Annotated[float, Field(ge=0.005, le=600)] = 1.0
     with_check: StrictBool = False
     read_back: StrictBool = True
+    starts: Annotated[str, Field(max_length=64)] = ""
     button: StrictBool = False
     note: Annotated[str, Field(max_length=500)] = ""
 
@@ -102,6 +104,10 @@ class InstrumentCommandPart(Part):
             raise ValueError(f"{self.name}: the answer to a register that is written is that of Modbus: leave patterns and errors out")  # fmt: skip
         if self.writes and self.with_check:
             raise ValueError(f"{self.name}: Modbus has check characters of its own: leave with_check out")
+        if self.starts and (self.writes or self.patterns):
+            raise ValueError(
+                f"{self.name}: the curve that it starts is its answer: leave writes and patterns out"
+            )
         fields = [one.field for one in self.argument]
         twice = sorted({field for field in fields if fields.count(field) > 1})
         if twice:

@@ -6,6 +6,7 @@ from pydantic import Field, model_validator
 
 from tidybench.core.setup.channel import ChannelPart
 from tidybench.core.setup.commands import ErrorQueuePart, InstrumentCommandPart, SafePart
+from tidybench.core.setup.curves import CurvePart
 from tidybench.core.setup.framing import FramingPart
 from tidybench.core.setup.link import LinkPart
 from tidybench.core.setup.modbus import ModbusPart
@@ -35,6 +36,7 @@ class Setup(Part):
     modbus: ModbusPart | None = None
     channel: Annotated[list[ChannelPart], Field(max_length=200)] = []
     command: Annotated[list[InstrumentCommandPart], Field(max_length=200)] = []
+    curve: Annotated[list[CurvePart], Field(max_length=50)] = []
     error_queue: ErrorQueuePart | None = None
     safe: SafePart | None = None
 
@@ -67,6 +69,15 @@ class Setup(Part):
         told = [one.id for one in self.command]
         problems += [
             f"[[command]]: the id “{i}” is used twice" for i in sorted({i for i in told if told.count(i) > 1})
+        ]
+        drawn = [one.id for one in self.curve]
+        problems += [
+            f"[[curve]]: the id “{i}” is used twice" for i in sorted({i for i in drawn if drawn.count(i) > 1})
+        ]
+        problems += [
+            f"[[command]]: {one.name}: there is no [[curve]] “{one.starts}”"
+            for one in self.command
+            if one.starts and one.starts not in drawn
         ]
         names = [c.id for c in self.channel]
         problems += [

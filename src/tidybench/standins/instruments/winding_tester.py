@@ -1,6 +1,7 @@
 """The winding tester."""
 
 import math
+import random
 import time
 
 from tidybench.standins.device import Device
@@ -9,14 +10,18 @@ from tidybench.standins.uart import LineFormat
 
 class WindingTester(Device):
     """`SW first last points` starts a frequency sweep (Hz): `BUSY n%` while it runs, then a table of
-    frequency, gain in dB, phase in degrees, and `END`."""
+    frequency, gain in dB, phase in degrees, and `END`. The winding resonates at 2400 Hz with a quality of 4; with turns that are shorted
+    it does at 3100 Hz, and with a quality of 1.2. Its readings scatter by a hundredth of a decibel."""
 
     name = "winding-tester"
     title = "Winding tester"
     line = LineFormat(115200)
     query_end = b"\n"
     answer_time = 0.01
-    more_faults = ("late", "dashes")
+    more_faults = ("late", "dashes", "shorted turns")
+
+    def factory(self) -> None:
+        self._scatter = random.Random(118)
 
     def answer(self, query: bytes) -> bytes | None:
         text = query.decode("ascii", "replace").strip().upper()
@@ -42,8 +47,9 @@ class WindingTester(Device):
     def _point(self, frequency: float) -> bytes:
         if "dashes" in self.faults:
             return f"{frequency:.1f},-----,-----\r\n".encode()
-        ratio = frequency / 2400.0
-        real, imaginary = 1 - ratio**2, ratio / 4
-        gain = -20 * math.log10(math.hypot(real, imaginary))
-        phase = -math.degrees(math.atan2(imaginary, real))
+        resonance, quality = (3100.0, 1.2) if "shorted turns" in self.faults else (2400.0, 4.0)
+        ratio = frequency / resonance
+        real, imaginary = 1 - ratio**2, ratio / quality
+        gain = -20 * math.log10(math.hypot(real, imaginary)) + self._scatter.gauss(0, 0.01)
+        phase = -math.degrees(math.atan2(imaginary, real)) + self._scatter.gauss(0, 0.1)
         return f"{frequency:.1f},{gain:.2f},{phase:.1f}\r\n".encode()

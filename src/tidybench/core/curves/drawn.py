@@ -1,0 +1,40 @@
+"""A curve with its rows, as they come."""
+
+from array import array
+from collections.abc import Sequence
+
+from tidybench.core.curves.piece import CurveEnded, CurvePiece, CurveProgress, CurveRows
+from tidybench.core.values.curve import Curve
+
+
+class DrawnCurve:
+    """`about` says all but the rows; `values` and `qualities` have a list for each column. One thread at a time may use it."""
+
+    def __init__(self, about: Curve) -> None:
+        self.about = about
+        self.values: list[array[float]] = [array("d") for _ in about.columns]
+        self.qualities = [bytearray() for _ in about.columns]
+
+    def take(self, piece: CurvePiece) -> None:
+        """What an event adds to it."""
+        if isinstance(piece, CurveRows):
+            self.add(piece.values, piece.qualities)
+        elif isinstance(piece, CurveProgress):
+            self.about = self.about.model_copy(update={"percent": piece.percent})
+        elif isinstance(piece, CurveEnded):
+            told = {"state": piece.state, "why": piece.why, "strays": piece.strays, "stray": piece.stray}
+            self.about = self.about.model_copy(update=told | {"ended_at": self.about.ended_at or piece.at})
+
+    def add(self, values: Sequence[Sequence[float]], qualities: Sequence[Sequence[int]]) -> None:
+        """Rows, a list for each column."""
+        for mine, more in zip(self.values, values, strict=True):
+            mine.extend(more)
+        for marks, others in zip(self.qualities, qualities, strict=True):
+            marks.extend(others)
+        self.about = self.about.model_copy(update={"rows": len(self.values[0])})
+
+    def rows(self, since: int = 0) -> tuple[list[list[float]], list[list[int]]]:
+        """Its rows from the `since`th on, as lists for each column."""
+        return [column[since:].tolist() for column in self.values], [
+            list(one[since:]) for one in self.qualities
+        ]
