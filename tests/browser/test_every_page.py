@@ -21,6 +21,7 @@ PAGES = {
     "/simulated": "imulated",
     "/procedures": "What it would send",
     "/procedures/reactions": "no protective system",
+    "/curves": "In the Logbook",
     "/health": "Health",
     "/nowhere": "No such page",
     "/logbook": "Seen by all",
