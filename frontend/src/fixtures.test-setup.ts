@@ -30,7 +30,7 @@ export const well = (): Stage[] => [
 
 export const instrument = (more: Partial<Instrument> = {}): Instrument => ({
   id: "loop-flow-meter", name: "Loop flow meter", group: "", talks: "when asked", link: "port 3", kind: "serial",
-  settings: "9600 8-N-1", sends_end: "\r", asked_per_s: 5, has_queries: true, messages_per_s: 5, answer_ms: 29,
+  settings: "9600 8-N-1", sends_end: "\r", asked_per_s: 5, has_queries: true, draws: false, messages_per_s: 5, answer_ms: 29,
   stages: well(), simulated: false, released: false, modem: null, identity: null, acts: [], ...more,
 }); // prettier-ignore
 

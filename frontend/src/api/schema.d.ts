@@ -665,6 +665,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instruments/{key}/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Show Tables
+         * @description Tables among the last messages, cut as a changed set-up cuts them, the newest first. Nothing is kept.
+         */
+        post: operations["show_tables"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/instruments/{key}/proposals": {
         parameters: {
             query?: never;
@@ -4222,6 +4242,11 @@ export interface components {
             asked_per_s: number | null;
             /** Has Queries */
             has_queries: boolean;
+            /**
+             * Draws
+             * @default false
+             */
+            draws: boolean;
             /** Messages Per S */
             messages_per_s: number;
             /** Answer Ms */
@@ -7494,6 +7519,22 @@ export interface components {
             doubts: string[];
         };
         /**
+         * TableFound
+         * @description A table among the last messages of an instrument: the curve it would be, how many rows it has, the first of them, and what speaks
+         *     for it.
+         */
+        TableFound: {
+            /** At */
+            at: number;
+            part: components["schemas"]["CurvePart"];
+            /** Rows */
+            rows: number;
+            /** First */
+            first: string[];
+            /** Evidence */
+            evidence: string[];
+        };
+        /**
          * TableRead
          * @description A table, line by line.
          */
@@ -9034,6 +9075,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    show_tables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetupChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableFound"][];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

@@ -34,7 +34,8 @@ const runOf = ({ line, status, ended }: LiveState) => ({
     : "",
   verdict: status?.verdict,
   disk: status?.disk,
-  channels: status?.channels.length ?? 0,
+  // Runs keep curves too: an instrument that sends nothing else can be logged.
+  channels: (status?.channels.length ?? 0) + (status?.instruments.filter((one) => one.draws).length ?? 0),
   ended,
 });
 

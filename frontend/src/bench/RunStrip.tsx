@@ -131,7 +131,7 @@ export interface RunStripProps {
   status: Pick<Status, "run" | "armed" | "verdict" | "disk">;
   /** What the run that waits begins by. */
   begins?: string;
-  /** How many channels there are. */
+  /** How many channels there are, and instruments that send curves. */
   channels: number;
   /** Whether the bench is heard: what was known before must not look like now. */
   heard: boolean;

@@ -104,7 +104,7 @@ export function CurveList({
         <Item $chosen={ink >= 0} aria-pressed={ink >= 0} onPress={() => onToggle(shown[ink]?.ref ?? ref)}>
           {ink >= 0 && <Swatch ink={ink} theme={theme} />} <b>{about.name}</b>
           <small>
-            {dated((about.begun_at ?? 0) / 1000)}, {of}
+            {[dated(about.begun_at / 1000), about.instrument_name, of].filter(Boolean).join(", ")}
           </small>
           <small className={about.state === "complete" || about.state === "in progress" ? undefined : "off"}>
             {about.words}

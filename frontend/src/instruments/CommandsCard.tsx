@@ -245,6 +245,20 @@ function CommandFields({
             width={125}
             least={5}
           />
+          {(setup.curve.length > 0 || command.starts) && (
+            <Select
+              label="Its answer is the curve"
+              value={command.starts || "none"}
+              options={[
+                { value: "none", text: "none" },
+                ...setup.curve.map(({ id, name }) => ({ value: id, text: name })),
+              ]}
+              onChange={(id) =>
+                set({ starts: id === "none" ? "" : id, ...(id === "none" ? {} : { patterns: [] }) })
+              }
+              width={170}
+            />
+          )}
           {(setup.framing.check !== "none" || command.with_check) && (
             <Tick on={command.with_check} onChange={(with_check) => set({ with_check })}>
               goes out with check characters, as replies have them

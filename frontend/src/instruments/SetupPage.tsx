@@ -27,6 +27,7 @@ import { useTapeLines } from "../tape/useTapeLines";
 import { duplicate, how, readOnce, releaseOrTakeBack, remove } from "./actions";
 import { afterSave, changesOf } from "./draft";
 import { CommandsCard } from "./CommandsCard";
+import { CurvesCard } from "./CurvesCard";
 import { ChannelsStage } from "./ChannelsStage";
 import { framingWords } from "./FramingFields";
 import { MessagesStage } from "./MessagesStage";
@@ -302,6 +303,13 @@ function Form({ newest }: { newest: SetupForm }) {
           instrument={instrument}
           open={open === "Commands"}
           onOpen={() => setAddress({ stage: open === "Commands" ? "none" : "Commands" }, { replace: true })}
+        />
+        <CurvesCard
+          setup={draft}
+          change={change}
+          instrumentKey={form.key}
+          open={open === "Curves"}
+          onOpen={() => setAddress({ stage: open === "Curves" ? "none" : "Curves" }, { replace: true })}
         />
         <div className="acts">
           <Chip onPress={() => setNaming(true)}>name and group</Chip>

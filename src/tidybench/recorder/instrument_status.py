@@ -40,6 +40,7 @@ def instrument_status(
         sends_end=setup.sends_end,
         asked_per_s=1 / fastest if fastest else None,
         has_queries=setup.is_asked,
+        draws=bool(setup.curve),
         messages_per_s=facts.messages_per_s,
         answer_ms=counts.answer_time / 1000 if facts.asked and counts.answer_time else None,
         stages=stages,
@@ -93,6 +94,7 @@ def _facts(setup: Setup, worker: Worker, rates: Rates, now: int, shared: bool) -
         has_patterns=setup.is_read,
         silence_is_normal=setup.instrument.talks == "on its key"
         or (setup.is_asked and not gridded)
+        or (bool(setup.curve) and not setup.is_asked and not setup.is_read)
         or part.kind == "file",
         shared=shared,
         rs485=isinstance(part, SerialPart) and part.rs485 is not None,

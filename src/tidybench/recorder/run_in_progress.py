@@ -153,7 +153,7 @@ class RunInProgress:
         """Begin a run. `channels` and `statuses` of the whole bench, in the same order. `lead`: what comes along from memory;
         `begun_by`: what begins it, "" for a person; `glance`: what was found before. Raises RequestRefused."""
         now = self._clock.now()
-        chosen = self.checked(request, channels, statuses, now)
+        chosen = self.checked(request, channels, statuses, now, _draws(employed))
         if free_bytes < MIN_FREE:
             raise RequestRefused(
                 "disk", f"Only {free_bytes // 2**20} MB are free in {self._runs}. Make room first."
@@ -204,12 +204,14 @@ class RunInProgress:
         channels: Sequence[RunChannel],
         statuses: Sequence[ChannelStatus],
         begins_at: int,
+        draws: bool = False,
     ) -> list[RunChannel]:
-        """The channels that have columns in such a run. Raises RequestRefused where none can begin at `begins_at`."""
+        """The channels that have columns in such a run; none need have where an instrument `draws` curves. Raises RequestRefused where none can
+        begin at `begins_at`."""
         self._refuse_while_mending()
         if self.log is not None:
             raise RequestRefused("conflict", f"The run “{self.log.state.name}” is on. End it first.")
-        if not channels:
+        if not channels and not draws:
             raise RequestRefused("conflict", "There is no channel to log. Connect an instrument first.")
         checked_ends(request.ends, statuses, begins_at, begins_at)
         if request.calibrates is not None:
@@ -550,6 +552,11 @@ def checked_begin(request: RunPlan) -> None:
     if request.calibrates is not None:
         without_controls(request.calibrates.standard, "The reference")
     without_controls(request.notes.replace("\r\n", "").replace("\n", "").replace("\t", ""), "The notes")
+
+
+def _draws(employed: Employed) -> bool:
+    """Whether an instrument sends curves."""
+    return any(setup.curve for setup in employed.setups)
 
 
 def _chosen(request: RunPlan, channels: Sequence[RunChannel]) -> list[RunChannel]:

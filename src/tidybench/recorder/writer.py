@@ -323,7 +323,10 @@ class Writer(threading.Thread):
         statuses = self.channels()
         begins_at = checked_begins(plan.begins, statuses, now)
         checked_order(begins_at, plan.begins, plan.ends)
-        self.run_in_progress.checked(plan, run_channels(self.employed.setups, statuses), statuses, begins_at)
+        draws = any(setup.curve for setup in self.employed.setups)
+        self.run_in_progress.checked(
+            plan, run_channels(self.employed.setups, statuses), statuses, begins_at, draws
+        )
         self._armed = ArmedRun(armed, {one.id: one for one in statuses})
         self._journal.put("", Note(now, "armed", f"{plan.name}: {plan.begins.words}"))
         return self._armed.status()

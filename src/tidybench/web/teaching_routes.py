@@ -14,6 +14,7 @@ from tidybench.core.preview import Previewed, preview
 from tidybench.core.reading.pattern import Pattern, PatternError
 from tidybench.core.reading.reader import MessageReader
 from tidybench.core.setup import ChannelPart, FramingPart, Setup, SetupError
+from tidybench.core.setup.curves import CurvePart
 from tidybench.core.setup.framing import CheckPart
 from tidybench.core.tape.events import Event, Opened, Received, Sent
 from tidybench.core.teaching.alignment import align
@@ -23,6 +24,7 @@ from tidybench.core.teaching.framings import BETTER_BY, propose_framing, score
 from tidybench.core.teaching.pointing import Meaning, point
 from tidybench.core.teaching.proposals import propose
 from tidybench.core.teaching.remedies import remedies, token_remedies
+from tidybench.core.teaching.tables import tables_in
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.origin import Asked, Heard, ReaderKey
 from tidybench.web.context import context_of
@@ -137,6 +139,17 @@ class ReadingQuestion(BaseModel):
     choices: list[AskedChoice]
 
 
+class TableFound(BaseModel):
+    """A table among the last messages of an instrument: the curve it would be, how many rows it has, the first of them, and what speaks
+    for it."""
+
+    at: int
+    part: CurvePart
+    rows: int
+    first: list[str]
+    evidence: list[str]
+
+
 class ReadingNeed(BaseModel):
     """Why nothing is proposed for a query (or, without one, for what is heard), in a sentence."""
 
@@ -182,6 +195,19 @@ async def show_preview(request: Request, key: Key, body: SetupChange) -> Preview
     """What a changed set-up would make of the last 200 messages. Nothing is kept."""
     setup, events, trouble = await _drafted(request, key, body)
     return await run_in_threadpool(_preview, setup, events, trouble)
+
+
+@router.post("/instruments/{key}/tables")
+async def show_tables(request: Request, key: Key, body: SetupChange) -> list[TableFound]:
+    """Tables among the last messages, cut as a changed set-up cuts them, the newest first. Nothing is kept."""
+    setup, events, _ = await _drafted(request, key, body)
+    found = await run_in_threadpool(tables_in, setup, events)
+    return [
+        TableFound(
+            at=one.at, part=one.part, rows=one.rows, first=list(one.first), evidence=list(one.evidence)
+        )
+        for one in found
+    ]
 
 
 @router.post("/instruments/{key}/proposals")

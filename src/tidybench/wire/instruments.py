@@ -51,6 +51,7 @@ class InstrumentStatus(BaseModel):
     sends_end: str
     asked_per_s: float | None
     has_queries: bool
+    draws: bool = False
     messages_per_s: float
     answer_ms: float | None
     stages: list[StageStatus]
