@@ -296,6 +296,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/captures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Capture
+         * @description Wait for a trigger, and take so many samples about it.
+         */
+        post: operations["start_capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{number}/trigger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Trigger Capture
+         * @description The trigger comes now, whatever is waited for.
+         */
+        post: operations["trigger_capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Stop Capture
+         * @description Nothing more is taken of it.
+         */
+        delete: operations["stop_capture"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{key}/curves": {
         parameters: {
             query?: never;
@@ -370,6 +430,26 @@ export interface paths {
          * @description What a curve says: its corner, its slope over a stretch, its resonance, the response that fits it.
          */
         post: operations["answer_of_curve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/curves/spectrum": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Spectrum Of Curve
+         * @description The amplitudes of a quantity over frequency, where it was sampled over time.
+         */
+        post: operations["spectrum_of_curve"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2781,6 +2861,84 @@ export interface components {
             uncorrected: number | null;
             /** Residual */
             residual?: number | null;
+        };
+        /**
+         * CaptureOrder
+         * @description `samples` of the first of `channels` (others of the same messages come along), `before` of them from before the trigger; `times`: so many
+         *     captures one after the other. `own_time`: against the device's own clock, where its messages have one.
+         */
+        CaptureOrder: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Channels */
+            channels: string[];
+            /**
+             * Samples
+             * @default 1000
+             */
+            samples: number;
+            /**
+             * Before
+             * @default 0
+             */
+            before: number;
+            /**
+             * @default {
+             *       "kind": "now",
+             *       "channel": "",
+             *       "edge": "rising",
+             *       "hysteresis": 0,
+             *       "instrument": "",
+             *       "text": "",
+             *       "command": ""
+             *     }
+             */
+            trigger: components["schemas"]["Trigger"];
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
+            /**
+             * Own Time
+             * @default false
+             */
+            own_time: boolean;
+        };
+        /**
+         * CaptureStatus
+         * @description A capture that waits for its trigger, or is taken. `words`: what it waits for; `taken`: captures that are whole, of `times`; `gathered`: samples of
+         *     the present one so far (before its trigger: those from before); `missed`: triggers that came while it was taking. `due`: when it comes by the
+         *     clock. Times in microseconds since 1970 UTC.
+         */
+        CaptureStatus: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Samples */
+            samples: number;
+            /** Before */
+            before: number;
+            /** Times */
+            times: number;
+            /** Taken */
+            taken: number;
+            /** Gathered */
+            gathered: number;
+            /** Triggered */
+            triggered: boolean;
+            /** Missed */
+            missed: number;
+            /** Asked At */
+            asked_at: number;
+            /** Due */
+            due: number | null;
         };
         /**
          * CardData
@@ -7171,6 +7329,34 @@ export interface components {
             kind: "sign";
         };
         /**
+         * Spectrum
+         * @description Amplitudes (of a sine, in the quantity's unit) over frequency in Hz; how they were made; where the highest peaks lie.
+         */
+        Spectrum: {
+            /** Xs */
+            xs: number[];
+            /** Ys */
+            ys: number[];
+            /** Unit */
+            unit: string;
+            /** Method */
+            method: string;
+            /** Peaks */
+            peaks: components["schemas"]["Found"][];
+        };
+        /**
+         * SpectrumAsked
+         * @description A quantity of a curve that was sampled over time.
+         */
+        SpectrumAsked: {
+            of: components["schemas"]["CurveRef"];
+            /**
+             * Quantity
+             * @default 1
+             */
+            quantity: number;
+        };
+        /**
          * SpikeFilter
          * @description A value further than `jump` from the last one is left out, until `patience` of them in a row say so.
          */
@@ -7444,6 +7630,11 @@ export interface components {
              */
             curves: components["schemas"]["CurveStatus"][];
             /**
+             * Captures
+             * @default []
+             */
+            captures: components["schemas"]["CaptureStatus"][];
+            /**
              * Safe
              * @default []
              */
@@ -7712,6 +7903,55 @@ export interface components {
             every?: number | null;
             /** Every S */
             every_s?: number | null;
+        };
+        /**
+         * Trigger
+         * @description Upon what it is taken: at once; when a channel passes a `level` (`rising`, `falling`, or either way), having been back by `hysteresis`
+         *     meanwhile; when something with `text` in it comes from an instrument; when a command of an instrument is given (“” for any of its); at
+         *     a time of the day (`at`, as in 14:30 or 14:30:00).
+         */
+        Trigger: {
+            /**
+             * Kind
+             * @default now
+             * @enum {string}
+             */
+            kind: "now" | "level" | "message" | "command" | "time";
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            /** Level */
+            level?: number | null;
+            /**
+             * Edge
+             * @default rising
+             * @enum {string}
+             */
+            edge: "rising" | "falling" | "either";
+            /**
+             * Hysteresis
+             * @default 0
+             */
+            hysteresis: number;
+            /**
+             * Instrument
+             * @default
+             */
+            instrument: string;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * Command
+             * @default
+             */
+            command: string;
+            /** At */
+            at?: string | null;
         };
         /**
          * TryReaction
@@ -8452,6 +8692,99 @@ export interface operations {
             };
         };
     };
+    start_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaptureOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureStatus"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    trigger_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureStatus"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stop_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     curves_of_run: {
         parameters: {
             query?: never;
@@ -8565,6 +8898,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Answered"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    spectrum_of_curve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpectrumAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spectrum"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

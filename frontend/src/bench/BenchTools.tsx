@@ -47,7 +47,6 @@ export interface BenchToolsProps {
 export function BenchTools(props: BenchToolsProps) {
   const { moved, why, statistics, points, movable, hidden } = props;
   const overdue = useLive(({ status }) => status?.overdue?.[0]?.words ?? "");
-  const curves = useLive(({ status }) => status?.curves?.length ?? 0);
   const drawing = useLive(({ status }) => {
     const one = status?.curves?.find(({ state }) => state === "in progress");
     return one ? (one.percent == null ? `${one.rows}` : `${one.percent} %`) : "";
@@ -75,11 +74,9 @@ export function BenchTools(props: BenchToolsProps) {
       <Chip $chosen={points} aria-pressed={points} onPress={props.onPoints}>
         points
       </Chip>
-      {curves > 0 && (
-        <ChipLink as={Link} to="/curves">
-          curves{drawing && `, ${drawing}`}
-        </ChipLink>
-      )}
+      <ChipLink as={Link} to="/curves">
+        curves{drawing && `, ${drawing}`}
+      </ChipLink>
       <Chip onPress={props.onReadouts}>readouts</Chip>
       <Chip onPress={props.onLayout}>layout{hidden > 0 && `, ${hidden} hidden`}</Chip>
       <Chip $chosen={movable} aria-pressed={movable} onPress={props.onMovable}>

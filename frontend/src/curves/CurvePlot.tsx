@@ -1,4 +1,4 @@
-import { type KeyboardEvent, type PointerEvent, useLayoutEffect, useRef, useState } from "react";
+import { type KeyboardEvent, type PointerEvent, useId, useLayoutEffect, useRef, useState } from "react";
 import styled from "styled-components";
 import { dashes, mono, type Theme } from "../look/theme";
 import { pathOf } from "../parts/Plot";
@@ -205,6 +205,7 @@ interface OneProps {
 }
 
 function One({ panel, theme, across, top, bottom, width, stretch }: OneProps) {
+  const within = useId();
   const values = panel.lines.flatMap((line) => line.ys);
   const up = scaleOf(
     values,
@@ -216,7 +217,7 @@ function One({ panel, theme, across, top, bottom, width, stretch }: OneProps) {
   );
   return (
     <g>
-      <clipPath id={`within-${Math.round(top)}`}>
+      <clipPath id={within}>
         <rect x={LEFT} y={top} width={Math.max(0, width - RIGHT - LEFT)} height={Math.max(0, bottom - top)} />
       </clipPath>
       {across.ticks.map((one) => (
@@ -245,7 +246,7 @@ function One({ panel, theme, across, top, bottom, width, stretch }: OneProps) {
           height={bottom - top}
         />
       )}
-      <g clipPath={`url(#within-${Math.round(top)})`}>
+      <g clipPath={`url(#${within})`}>
         {panel.lines.map((line) =>
           pieces(line.xs, line.ys, across.place, up.place, [across.logarithmic, panel.logarithmic]).map(
             (piece, n) =>

@@ -79,8 +79,12 @@ const QUESTIONS: { question: Question; words: string }[] = [
 
 let count = 0;
 
+/** Whether a curve is over time: then its spectrum can be asked for, and no corner. */
+export const isOverTime = (unit: string): boolean => ["s", "ms", "µs", "us", "min", "h"].includes(unit);
+
 export interface CurveQuestionsProps {
   drawn: readonly Drawn[];
+  onSpectrum: (of: Drawn, place: number, quantity: string) => Promise<void>;
   stretch: Stretch | null;
   onStretch: (stretch: Stretch | null) => void;
   told: readonly Shown[];
@@ -89,7 +93,15 @@ export interface CurveQuestionsProps {
 }
 
 /** What can be asked of a curve, and what was found. */
-export function CurveQuestions({ drawn, stretch, onStretch, told, onTold, titled }: CurveQuestionsProps) {
+export function CurveQuestions({
+  drawn,
+  onSpectrum,
+  stretch,
+  onStretch,
+  told,
+  onTold,
+  titled,
+}: CurveQuestionsProps) {
   const [chosen, setChosen] = useState({ curve: "", quantity: "", less: "" });
   const act = useAct();
   const one = drawn.find(({ key }) => key === chosen.curve) ?? drawn[0];
@@ -102,6 +114,7 @@ export function CurveQuestions({ drawn, stretch, onStretch, told, onTold, titled
   const quantity = columns[place];
   if (!quantity) return null;
   const unit = columns[0]?.unit ? `, ${columns[0].unit}` : "";
+  const overTime = isOverTime(columns[0]?.unit ?? "");
   const others = drawn.filter(({ key }) => key !== one.key);
   const less = others.find(({ key }) => key === chosen.less) ?? others[0];
   const add = (shown: Omit<Shown, "id">): void => onTold([{ ...shown, id: ++count }, ...told].slice(0, 6));
@@ -149,35 +162,49 @@ export function CurveQuestions({ drawn, stretch, onStretch, told, onTold, titled
           onChange={(next) => setChosen({ ...chosen, quantity: next })}
           width={150}
         />
-        <NumberEntry
-          label={`From${unit}`}
-          value={stretch ? Number(stretch.begin.toPrecision(5)) : null}
-          onValue={(begin) =>
-            onStretch(begin === null ? null : { begin, end: stretch?.end ?? Math.max(begin, lastOf(one)) })
-          }
-          width={110}
-          empty
-          placeholder="all"
-        />
-        <NumberEntry
-          label={`To${unit}`}
-          value={stretch ? Number(stretch.end.toPrecision(5)) : null}
-          onValue={(end) =>
-            onStretch(end === null ? null : { begin: stretch?.begin ?? Math.min(end, firstOf(one)), end })
-          }
-          width={110}
-          empty
-          placeholder="all"
-        />
+        {!overTime && (
+          <>
+            <NumberEntry
+              label={`From${unit}`}
+              value={stretch ? Number(stretch.begin.toPrecision(5)) : null}
+              onValue={(begin) =>
+                onStretch(
+                  begin === null ? null : { begin, end: stretch?.end ?? Math.max(begin, lastOf(one)) },
+                )
+              }
+              width={110}
+              empty
+              placeholder="all"
+            />
+            <NumberEntry
+              label={`To${unit}`}
+              value={stretch ? Number(stretch.end.toPrecision(5)) : null}
+              onValue={(end) =>
+                onStretch(end === null ? null : { begin: stretch?.begin ?? Math.min(end, firstOf(one)), end })
+              }
+              width={110}
+              empty
+              placeholder="all"
+            />
+          </>
+        )}
       </Fields>
       <div className="ask">
-        {QUESTIONS.map(({ question, words }) => (
+        {overTime && (
+          <Button
+            onPress={() => act.run(() => onSpectrum(one, place, titled(quantity)))}
+            isDisabled={act.busy}
+          >
+            Spectrum
+          </Button>
+        )}
+        {(overTime ? [] : QUESTIONS).map(({ question, words }) => (
           <Button key={question} onPress={() => ask(question)} isDisabled={act.busy}>
             {words}
           </Button>
         ))}
       </div>
-      <p>From and to are the passband for a corner, and the stretch for everything else.</p>
+      {!overTime && <p>From and to are the passband for a corner, and the stretch for everything else.</p>}
       {less && (
         <Fields>
           <Select

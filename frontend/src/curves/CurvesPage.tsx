@@ -1,15 +1,28 @@
 import { useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import styled from "styled-components";
-import { useLive } from "../live/connection";
+import { api, got } from "../api/client";
+import { alike, useLive } from "../live/connection";
 import { dashes, type Theme } from "../look/theme";
-import { Chip } from "../parts/Button";
+import { Button, Chip } from "../parts/Button";
 import { Trouble } from "../parts/Trouble";
+import { CaptureStrip } from "./CaptureStrip";
+import { CaptureWindow } from "./CaptureWindow";
 import { CurveList } from "./CurveList";
 import { atCursor, CurvePlot, type Panel, type Stretch, type Told } from "./CurvePlot";
-import { type Drawn, keyOf, leftOut, MOST_DRAWN, type Ref, refsOf, useDrawn } from "./curves";
+import {
+  type CurveStatus,
+  type Drawn,
+  keyOf,
+  leftOut,
+  MOST_DRAWN,
+  type Ref,
+  refsOf,
+  useDrawn,
+} from "./curves";
 import { CurveQuestions, type Shown } from "./CurveQuestions";
 import { asSent } from "./scale";
+import { type Spectrum, SpectrumFigure } from "./SpectrumFigure";
 
 const Page = styled.main`
   display: grid;
@@ -107,6 +120,17 @@ export function CurvesPage({ theme }: { theme: Theme }) {
   const [search, setSearch] = useSearchParams();
   const newest = useLive(({ status }) => status?.curves?.at(-1)?.number ?? 0);
   const asked = search.get("show");
+  const [capturing, setCapturing] = useState(false);
+  const lately = useLive(({ status }) => {
+    // Those that can be laid over the newest: with the same columns, the newest first.
+    const every = status?.curves ?? [];
+    const last = every.at(-1);
+    const alikeOnes = every.filter((one) => last && columnsOf(one) === columnsOf(last));
+    return alikeOnes
+      .slice(-4)
+      .reverse()
+      .map(({ number }) => `now.${number}`);
+  }, alike);
   const refs = useMemo<Ref[]>(
     () => (asked === null ? (newest ? [{ run: null, number: newest }] : []) : refsOf(asked)),
     [asked, newest],
@@ -123,7 +147,27 @@ export function CurvesPage({ theme }: { theme: Theme }) {
       <header>
         <h1>Curves</h1>
         <span className="state">{stateWords(drawn, refs.length)}</span>
+        <span style={{ marginLeft: "auto", display: "flex", gap: 8 }}>
+          {lately.length > 1 && (
+            <Button onPress={() => setSearch({ show: lately.join(",") }, { replace: true })}>
+              The last ones
+            </Button>
+          )}
+          <Button $kind="bright" onPress={() => setCapturing(true)}>
+            Capture …
+          </Button>
+        </span>
       </header>
+      <CaptureStrip />
+      {capturing && (
+        <CaptureWindow
+          onClose={() => setCapturing(false)}
+          onStarted={() => {
+            setCapturing(false);
+            setSearch({}, { replace: true });
+          }}
+        />
+      )}
       <CurveList shown={drawn} onToggle={toggle} theme={theme} />
       <section aria-label="Drawn" style={{ minWidth: 0 }}>
         {trouble && <Trouble>{trouble}</Trouble>}
@@ -140,6 +184,8 @@ export function CurvesPage({ theme }: { theme: Theme }) {
     </Page>
   );
 }
+
+const columnsOf = ({ columns }: CurveStatus): string => columns.map(titled).join("\n");
 
 function stateWords(drawn: readonly Drawn[], wanted: number): string {
   const [one] = drawn;
@@ -161,6 +207,7 @@ function DrawnCurves({ drawn, theme, onToggle }: DrawnCurvesProps) {
   const [stretch, setStretch] = useState<Stretch | null>(null);
   const [turned, setTurned] = useState<Record<string, boolean>>({});
   const [told, setTold] = useState<readonly Shown[]>([]);
+  const [spectra, setSpectra] = useState<readonly Spectrum[]>([]);
   const over = drawn[0]?.found.about.columns[0];
   const fits = drawn.filter(
     ({ found }) => found.about.columns[0] && over && titled(found.about.columns[0]) === titled(over),
@@ -274,8 +321,24 @@ function DrawnCurves({ drawn, theme, onToggle }: DrawnCurvesProps) {
         height={Math.max(300, 60 + shownPanels.length * 190)}
       />
       <Beside drawn={fits} every={drawn} theme={theme} cursor={cursor} logarithmic={logarithmic} />
+      {spectra.map((one) => (
+        <SpectrumFigure
+          key={one.id}
+          one={one}
+          theme={theme}
+          onClose={() => setSpectra(spectra.filter(({ id }) => id !== one.id))}
+        />
+      ))}
       <CurveQuestions
         drawn={fits}
+        onSpectrum={async (of, place, quantity) => {
+          const asked = { body: { of: of.ref, quantity: place } };
+          const found = await got(api.POST("/api/curves/spectrum", asked));
+          const ink = drawn.findIndex(({ key }) => key === of.key);
+          setSpectra(
+            [{ id: Date.now(), title: of.title, quantity, ink, told: found }, ...spectra].slice(0, 3),
+          );
+        }}
         stretch={stretch}
         onStretch={setStretch}
         told={told}

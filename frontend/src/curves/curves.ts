@@ -74,8 +74,14 @@ export function useDrawn(refs: readonly Ref[]): { drawn: Drawn[]; trouble: strin
       ? [{ ref, key: keyOf(ref), title: titleOf(data.about, data.item, data.run_name), found: data }]
       : [];
   });
+  const titles = drawn.map(({ title }) => title);
   return {
-    drawn,
+    // Two of the same second are told apart by their numbers.
+    drawn: drawn.map((one) =>
+      titles.filter((title) => title === one.title).length > 1
+        ? { ...one, title: `${one.title} (${one.ref.number})` }
+        : one,
+    ),
     trouble: asked.map(({ error }) => error?.message ?? "").find(Boolean) ?? "",
     waiting: asked.some(({ isPending }) => isPending),
   };

@@ -88,6 +88,22 @@ class CurveDesk:
                 kept.end(one.drawn.about, one.number)
             self._forget()
 
+    def drawn(
+        self, about: Curve, values: Sequence[Sequence[float]], qualities: Sequence[Sequence[int]]
+    ) -> int:
+        """A curve that is whole already; gives its number."""
+        key = "", f"capture {self._count + 1}"
+        one = self._begin(key, about)
+        one.drawn.add(values, qualities)
+        one.drawn.about = one.drawn.about.model_copy(update={"state": "complete", "ended_at": about.ended_at})
+        del self._open[key]
+        log = self._log()
+        if log is not None and one.number:
+            log.curves.add(one.number, values, qualities)
+            log.curves.end(one.drawn.about, one.number)
+        self._forget()
+        return one.drawn.about.number
+
     def _begin(self, key: tuple[str, str], about: Curve) -> _One:
         self._count += 1
         one = _One(DrawnCurve(about.model_copy(update={"number": self._count})))

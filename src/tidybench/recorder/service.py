@@ -49,7 +49,7 @@ from tidybench.wire.commands import (
     WriteRegister,
 )
 from tidybench.wire.crossings import Acknowledge
-from tidybench.wire.curves import CurveRowsAnswer, GetCurve
+from tidybench.wire.curves import CurveRowsAnswer, GetCurve, StartCapture, StopCapture
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, ReleasePort, TakeBackPort
 from tidybench.wire.procedures import (
@@ -174,6 +174,8 @@ class Service(threading.Thread):
             GetAct: lambda r: _known(self._parts.acts.look(r.number), "command"),
             GetCommand: lambda r: _known(self._parts.commands.look(r.command), "command"),
             GetCurve: self._get_curve,
+            StartCapture: self._start_capture,
+            StopCapture: self._stop_capture,
             ReadOnce: self._read_once,
             StartSearch: self._start_search,
             GetSearch: lambda r: _known(self._parts.searches.look(r.search), "search"),
@@ -281,6 +283,17 @@ class Service(threading.Thread):
         about, values = found
         rows = [[value if isfinite(value) else None for value in column] for column in values]
         return Answer(curve=CurveRowsAnswer(about=about, values=rows))
+
+    def _start_capture(self, request: StartCapture) -> Answer:
+        writer = self._parts.writer
+        return Answer(capture=self._ask(lambda: writer.start_capture(request.order)))
+
+    def _stop_capture(self, request: StopCapture) -> Answer:
+        captures = self._parts.writer.captures
+        if request.now:
+            return Answer(capture=self._ask(lambda: captures.press(request.number)))
+        self._ask(lambda: captures.stop(request.number))
+        return Answer()
 
     def _apply(self, request: ApplySetups) -> Answer:
         self._parts.employment.apply(request.setups, request.calculations)

@@ -54,6 +54,7 @@ class StatusTeller:
             armed=writer.armed_status(),
             procedures=self.conductor.status() if self.conductor is not None else [],
             curves=writer.curves.status(),
+            captures=writer.captures.status(),
             safe=self.safe.status() if self.safe is not None else [],
             reactions=self.reactor.status() if self.reactor is not None else [],
             disk=self._disk(writer),

@@ -17,6 +17,7 @@ from tidybench import logs
 from tidybench.core.channels.limits import told_crossing
 from tidybench.core.channels.state_marks import StateMarks
 from tidybench.core.channels.verdict import Limited, unknown
+from tidybench.core.curves.capture_order import CaptureOrder
 from tidybench.core.derivation import Derivation
 from tidybench.core.plan.begin_watch import Occasion
 from tidybench.core.plan.ends import Ends
@@ -28,6 +29,7 @@ from tidybench.core.tape.events import Note
 from tidybench.core.values.crossing import SERIOUS, Crossing
 from tidybench.core.values.finding import Finding
 from tidybench.recorder.armed_run import ArmedRun
+from tidybench.recorder.capture_desk import CaptureDesk
 from tidybench.recorder.channel_status import channel_statuses, limited, run_channels, settling
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.curve_desk import CurveDesk
@@ -50,6 +52,7 @@ from tidybench.runs.lead import Lead
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunEnd
 from tidybench.wire.channels import ChannelStatus
+from tidybench.wire.curves import CaptureStatus
 from tidybench.wire.runs import ArmedStatus, CorrectPoint, RunStatus
 from tidybench.wire.status import Status
 
@@ -98,6 +101,7 @@ class Writer(threading.Thread):
         self.run_in_progress = run
         self.employed = Employed()
         self.curves = CurveDesk(lambda: self.run_in_progress.log, lambda: self.run_in_progress.goes_on)
+        self.captures = CaptureDesk(self.curves, self.samples, journal, clock)
         self._derivations = Derivations()
         self._crossings = crossings
         self._state_marks, self._settled = StateMarks(), SettledWatch()
@@ -160,6 +164,7 @@ class Writer(threading.Thread):
                 self._cross(crossings)
         self.run_in_progress.write(entries, now, self.employed)
         self.curves.feed(entries, self.employed.setups)
+        self.captures.feed(entries, now)
         if entries:
             self._journal.kept(entries[-1].sequence)
         self._tell_those_who_act(entries, now)
@@ -425,6 +430,13 @@ class Writer(threading.Thread):
         """Mark the moment `ago_ms` ago. Raises RequestRefused."""
         self.run_in_progress.mark(text, by, ago_ms)
         return self._run_status()
+
+    def start_capture(self, order: CaptureOrder) -> CaptureStatus:
+        """Wait for a capture's trigger. Raises RequestRefused."""
+        setups = self.employed.setups
+        links = {setup.instrument.id: setup.link.address for setup in setups}
+        names = {setup.instrument.id: setup.instrument.name for setup in setups}
+        return self.captures.start(order, self.channels(), links, names, self._same_since)
 
     def add_picture(self, upload: Path) -> Path:
         """A picture into the run's folder; gives where it is now. Raises RequestRefused."""

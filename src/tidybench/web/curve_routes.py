@@ -15,6 +15,8 @@ from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from tidybench.core.curves.analysis import Answer, CurveError, Question, answer, difference, unwrapped
+from tidybench.core.curves.capture_order import CaptureOrder
+from tidybench.core.curves.spectrum import spectrum
 from tidybench.core.setup.scaling import Finite
 from tidybench.core.values.curve import Curve, CurveColumn
 from tidybench.core.values.exact import Exact
@@ -24,7 +26,7 @@ from tidybench.runs.run_state import read_state
 from tidybench.web.context import answered, context_of
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.run_routes import folder_of
-from tidybench.wire.curves import GetCurve
+from tidybench.wire.curves import CaptureStatus, GetCurve, StartCapture, StopCapture
 
 MOST_KEPT = 300
 """Curves of runs that are listed."""
@@ -85,6 +87,23 @@ class Answered(BaseModel):
     ys: list[float]
 
 
+class SpectrumAsked(Exact):
+    """A quantity of a curve that was sampled over time."""
+
+    of: CurveRef
+    quantity: Annotated[int, Field(ge=1, le=21)] = 1
+
+
+class Spectrum(BaseModel):
+    """Amplitudes (of a sine, in the quantity's unit) over frequency in Hz; how they were made; where the highest peaks lie."""
+
+    xs: list[float]
+    ys: list[float]
+    unit: str
+    method: str
+    peaks: list[Found]
+
+
 class LessAsked(Exact):
     """A quantity of one curve less the same of another."""
 
@@ -111,6 +130,28 @@ def curves_of_runs(request: Request) -> list[KeptCurve]:
 async def remembered_curve(request: Request, number: Annotated[int, InPath(ge=1, le=2**31)]) -> CurveRows:
     """A curve that is drawn now, or was since the recorder was started."""
     return await _remembered(request, number)
+
+
+@router.post("/captures", status_code=201)
+async def start_capture(request: Request, order: CaptureOrder) -> CaptureStatus:
+    """Wait for a trigger, and take so many samples about it."""
+    started = (await answered(request, StartCapture(order=order))).capture
+    assert started is not None
+    return started
+
+
+@router.post("/captures/{number}/trigger")
+async def trigger_capture(request: Request, number: Annotated[int, InPath(ge=1, le=2**31)]) -> CaptureStatus:
+    """The trigger comes now, whatever is waited for."""
+    status = (await answered(request, StopCapture(number=number, now=True))).capture
+    assert status is not None
+    return status
+
+
+@router.delete("/captures/{number}", status_code=204)
+async def stop_capture(request: Request, number: Annotated[int, InPath(ge=1, le=2**31)]) -> None:
+    """Nothing more is taken of it."""
+    await answered(request, StopCapture(number=number))
 
 
 @router.get("/runs/{key}/curves")
@@ -160,6 +201,25 @@ async def answer_of_curve(request: Request, asked: Asked) -> Answered:
         points=told.points,
         xs=told.xs,
         ys=told.ys,
+    )
+
+
+@router.post("/curves/spectrum")
+async def spectrum_of_curve(request: Request, asked: SpectrumAsked) -> Spectrum:
+    """The amplitudes of a quantity over frequency, where it was sampled over time."""
+    found = await _found(request, asked.of)
+    over, quantity = found.about.columns[0], _column(found, asked.quantity)
+    x, y = await run_in_threadpool(_columns, found, asked.quantity)
+    try:
+        told = await run_in_threadpool(spectrum, x, y, over, quantity)
+    except CurveError as error:
+        raise HTTPException(409, str(error)) from None
+    return Spectrum(
+        xs=told.frequencies.tolist(),
+        ys=told.amplitudes.tolist(),
+        unit=quantity.unit,
+        method=told.method,
+        peaks=[Found(name="Peak", value=at, unit="Hz", uncertainty=None) for at in told.peaks],
     )
 
 

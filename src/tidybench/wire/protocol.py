@@ -22,7 +22,7 @@ from tidybench.wire.commands import (
     WriteRegister,
 )
 from tidybench.wire.crossings import Acknowledge
-from tidybench.wire.curves import CurveRowsAnswer, GetCurve
+from tidybench.wire.curves import CaptureStatus, CurveRowsAnswer, GetCurve, StartCapture, StopCapture
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
 from tidybench.wire.procedures import (
@@ -119,6 +119,8 @@ Request = Annotated[
     | CarryOutReaction
     | GetCommand
     | GetCurve
+    | StartCapture
+    | StopCapture
     | ReadOnce
     | StartSearch
     | GetSearch
@@ -148,6 +150,7 @@ class Answer(BaseModel):
     procedure: ProcedureStatus | None = None
     search: SearchStatus | None = None
     curve: CurveRowsAnswer | None = None
+    capture: CaptureStatus | None = None
     setups: list[SetupText] = []
     calculations: str = ""
     reactions: KeptReactions | None = None

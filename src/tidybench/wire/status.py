@@ -8,7 +8,7 @@ from tidybench.core.values.exact import Exact
 from tidybench.core.values.verdict import Verdict
 from tidybench.wire.channels import ChannelStatus, OverdueStatus
 from tidybench.wire.crossings import OpenCrossing
-from tidybench.wire.curves import CurveStatus
+from tidybench.wire.curves import CaptureStatus, CurveStatus
 from tidybench.wire.instruments import InstrumentStatus
 from tidybench.wire.ports import PortInfo
 from tidybench.wire.procedures import ProcedureStatus
@@ -37,6 +37,7 @@ class Status(BaseModel):
     armed: ArmedStatus | None = None
     procedures: list[ProcedureStatus] = []
     curves: list[CurveStatus] = []
+    captures: list[CaptureStatus] = []
     safe: list[SafeStatus] = []
     reactions: list[ReactionStatus] = []
     disk: DiskStatus
