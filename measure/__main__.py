@@ -11,6 +11,7 @@ from measure.acquisition import poll, poll_plan, stream, wire
 from measure.calculated import calculated
 from measure.clerk import clerk
 from measure.command import read_start
+from measure.curves import curve
 from measure.disk import slow_disk
 from measure.flood import flood_32, flood_32_plan
 from measure.machine import calmest, with_stolen
@@ -50,6 +51,7 @@ ROWS: dict[str, Row] = {
     "propose-odd": propose_odd,
     "read-start": read_start,
     "calculated": calculated,
+    "curve": curve,
     "frames": frames,
     "frames-128": frames_many,
     "window-30d": window_30d,

@@ -131,6 +131,45 @@ def test_a_table_goes_on_from_its_state(lines: list[str], cut: int) -> None:
     assert fed(whole, *lines[cut:]) == fed(second, *lines[cut:])
 
 
+@given(
+    st.lists(
+        st.one_of(
+            st.text("0123456789+-.,", max_size=12),
+            st.tuples(st.floats(-1e9, 1e9), st.floats(-1e9, 1e9)).map(
+                lambda two: f"{two[0]:.3f},{two[1]:.4f}"
+            ),
+        ),
+        min_size=1,
+        max_size=40,
+    ),
+    st.sampled_from([{}, {"rows": 20}, {"ends": "END"}, {"most": 10, "ends": "END"}]),
+)
+def test_rows_that_are_read_together_are_those_that_are_read_one_by_one(
+    lines: list[str], more: dict[str, Any]
+) -> None:
+    one, many = gatherer(row="<f>,<g>", **more), gatherer(row="<f>,<g>", **more)
+    for each in (one, many):
+        fed(each, "0,0")
+    bodies, times = [line.encode() for line in lines], [5000 + n for n in range(len(lines))]
+    if not many.take_rows(bodies, times):
+        return
+    taken = [one.take(body, at) for body, at in zip(bodies, times, strict=True)]
+    assert all(taken)
+    rows = [[v for p in each.pieces if isinstance(p, CurveRows) for v in p.values[1]] for each in (one, many)]
+    assert rows[0] == rows[1]
+    assert one.state() == many.state()
+    ends = [[p for p in each.pieces if isinstance(p, CurveEnded)] for each in (one, many)]
+    assert ends[0] == ends[1]
+
+
+def test_plain_rows_are_read_together() -> None:
+    one = gatherer(row="<f>,<g>", ends="END")
+    fed(one, "1,1")
+    assert one.take_rows([b"2,2.5", b"3,-3"], [1, 2])
+    assert not one.take_rows([b"4,4", b"END"], [3, 4])
+    assert not gatherer(row="<f>, <g>").take_rows([b"1, 1"], [1])
+
+
 def test_a_curve_of_a_set_up_is_checked_whole() -> None:
     text = """
 [instrument]

@@ -1,6 +1,8 @@
 """Messages of an instrument that are the rows of a table."""
 
+import io
 import math
+from collections.abc import Sequence
 from typing import Any
 
 from tidybench.core.curves.piece import CurveBegan, CurveEnded, CurvePiece, CurveProgress, CurveRows
@@ -42,6 +44,7 @@ class CurveGatherer:
             if plain and all(one is not None and one.plain and one in self._row.elements for one in fields)
             else []
         )
+        self._between = _between(self._row) if self._floats else b""
         self._silence = round(part.silence_s * 1e6)
         self._restart()
         self._after = False
@@ -100,6 +103,36 @@ class CurveGatherer:
             return False
         self._begin(at)
         return self._goes_on(body, at)
+
+    def take_rows(self, bodies: Sequence[bytes], times: Sequence[int]) -> bool:
+        """Many messages of a table that is being sent, all of them plain rows: whether they were, and are taken; else nothing has happened. The same as
+        one by one, and faster."""
+        count = len(bodies)
+        if not self._between or not self._open or self._rows + count > (self.part.rows or self.part.most - 1):
+            return False
+        text = b"\n".join(bodies)
+        if text.translate(None, b"0123456789+-.\n" + self._between):
+            return False
+        import numpy as np  # takes as long to come as a small capture to be read
+
+        try:
+            table = np.loadtxt(io.BytesIO(text), delimiter=self._between.decode(), comments=None, ndmin=2)
+        except ValueError:
+            return False
+        assert self._row is not None
+        if table.shape != (count, len(self._row.fields)):
+            return False
+        self._rows += count
+        self._heard_at = times[-1]
+        columns = [table[:, index].tolist() for index in self._floats]
+        fine = int(Quality.OK)
+        self.pieces.append(
+            CurveRows(times[-1], self.instrument, self.part.id, columns, [[fine] * count for _ in columns])
+        )
+        if self._ends is None and self._rows == self.part.rows:
+            self._complete(times[-1])
+            self._after = True
+        return True
 
     def _begin(self, at: int) -> None:
         self._restart()
@@ -249,6 +282,20 @@ class CurveGatherer:
 
 
 _FINE = [[int(Quality.OK)] * count for count in range(22)]
+
+
+def _between(row: Pattern) -> bytes:
+    """The one character that stands between the numbers of a row; empty where there is anything else."""
+    parts = row.elements
+    numbers, literals = parts[::2], parts[1::2]
+    texts = {one.text for one in literals}
+    if len(numbers) < 2 or len(numbers) != len(literals) + 1 or len(texts) != 1:
+        return b""
+    [text] = texts
+    plain = all(one.kind == "number" and one.plain for one in numbers) and all(
+        one.kind == "literal" for one in literals
+    )
+    return text if plain and len(text) == 1 and text not in b"0123456789+-. \n" else b""
 
 
 def _compiled(what: str, source: str, encoding: str) -> Pattern | None:

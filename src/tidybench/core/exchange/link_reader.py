@@ -37,6 +37,9 @@ from tidybench.core.values.origin import Asked, ByHand, Heard, ReaderKey
 RECENT = 200
 """The newest bytes that are kept as evidence."""
 
+MANY_ROWS = 32
+"""Messages in one piece from which on a table's rows are read together."""
+
 DOUBLES = (1 << 20) - 1
 """The messages among which those that came twice are counted: readings that are alike, held up and then read together,
 now and then look so too."""
@@ -473,6 +476,10 @@ class LinkReader:
             return bodies, times
         left: list[bytes] = []
         when: list[int] = []
+        if len(bodies) >= MANY_ROWS and self._check is None:
+            sent = next((one for one in gatherers if one.is_open), None)
+            if sent is not None and sent.take_rows(bodies, times):
+                return left, when
         for body, at in zip(bodies, times, strict=True):
             whole = self._check(body) if self._check is not None else body
             sent = next((one for one in gatherers if one.is_open), None)

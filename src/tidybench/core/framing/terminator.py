@@ -115,6 +115,11 @@ class TerminatorFramer(Buffered):
             step, longest = len(terminator), self._longest
             after, afters = len(data), []
             bodies = cut.bodies
+            sizes = list(map(len, parts))
+            if not self._skipping and min(sizes) and max(sizes) <= longest:  # nearly always
+                bodies += parts
+                cut.times = self._buffer.times([after := after - size - step for size in sizes])
+                return rest
             for body in parts:
                 size = len(body)
                 after -= size + step
