@@ -63,6 +63,14 @@ LINES = {
         "read",
         {"name": "", "channel": "caliper", "at most": "10 min", "else": ""},
     ),
+    'draw "Valve" with Opening = opening, Flow = "loop-flow", else go on': (
+        "draw",
+        {"text": "Valve", "values": 'Opening = opening, Flow = "loop-flow"', "else": "go on"},
+    ),
+    "capture vibration, speed: 1000 samples, 100 before, at most 30 s": (
+        "capture",
+        {"channels": "vibration, speed", "samples": "1000", "before": "100", "at most": "30 s", "else": ""},
+    ),
     "zero discharge, else ask": ("zero", {"channel": "discharge", "else": "ask"}),
     'begin run "Acceptance"': ("begin run", {"text": "Acceptance"}),
     'begin run from plan "Acceptance"': ("begin run from plan", {"text": "Acceptance"}),

@@ -10,13 +10,14 @@ import numpy as np
 import pytest
 
 from tests.conftest import RecorderProcess, Shop, wait_for
-from tests.recorder.test_acts import given
+from tests.recorder.test_acts import HeardPositioner, given
 from tidybench.core.curves.analysis import answer
 from tidybench.core.values.curve import Curve
 from tidybench.runs.curves import curve_file, read_rows, run_curves
 from tidybench.standins.instruments import WindingTester
 from tidybench.wire.commands import GiveCommand
 from tidybench.wire.curves import CurveRowsAnswer, GetCurve
+from tidybench.wire.procedures import AnswerQuestion, StartProcedure
 from tidybench.wire.protocol import Answer
 from tidybench.wire.runs import BeginRun, EndRun
 
@@ -179,3 +180,66 @@ def test_without_a_run_it_is_remembered(shop: Shop, tester: SlowTester, recorder
     [status] = recorder.status().curves
     assert (status.run, status.kept, status.rows) == ("", 0, 10)
     assert isinstance(status, Curve)
+
+
+VALVE = """procedure Valve characteristic
+  begin run "Valve"
+  for opening = 20 to 60 step 10 [%]
+    set valve-positioner.opening to opening
+    wait until "valve-opening" > opening - 1 [%], at most 20 s
+    draw "Characteristic" with Opening = opening, Read = "valve-opening", Ratio = "valve-opening" / opening
+  capture valve-opening: 5 samples, 2 before, at most 20 s
+  ask "Good?"
+always
+  end run
+"""
+
+
+def stepped(recorder: RecorderProcess, good: bool) -> Path:
+    """The procedure carried out, and answered; gives its run's folder."""
+    answered = recorder.ask(StartProcedure(text=VALVE))[0]
+    assert isinstance(answered, Answer)
+    assert not answered.why
+    wait_for(lambda: any(one.question for one in recorder.status().procedures), "its question", 60)
+    status = recorder.status()
+    [one] = [one for one in status.procedures if one.question]
+    assert one.question is not None
+    assert status.run is not None
+    recorder.ask(AnswerQuestion(id=one.id, question=one.question.number, value=good, by="M. Okafor"))
+    wait_for(lambda: recorder.status().run is None, "the run to end")
+    return Path(status.run.folder)
+
+
+def test_a_procedure_steps_a_sweep_and_captures(shop: Shop, recorder: RecorderProcess) -> None:
+    valve = shop.plug_in(HeardPositioner)
+    recorder.start("valve-positioner")
+    wait_for(recorder.all_passing, "all to pass")
+    folder = stepped(recorder, good=True)
+    drawn, captured = run_curves(folder)
+    assert (drawn.name, drawn.source, drawn.rows) == ("Characteristic", "procedure", 5)
+    assert [column.title for column in drawn.columns] == ["Opening [%]", "Read [%]", "Ratio"]
+    opening, read, ratio = read_rows(folder, drawn)
+    assert opening.tolist() == [20, 30, 40, 50, 60]
+    assert [b"VP %03d.0" % one for one in opening] == valve.heard[:5]
+    np.testing.assert_allclose(read, opening, atol=1.5)
+    np.testing.assert_allclose(ratio, read / opening, rtol=1e-12)
+    assert (captured.source, captured.rows, captured.state) == ("capture", 5, "complete")
+    assert (drawn.state, drawn.why) == ("complete", "")  # though what is always done ends its run
+
+
+def test_a_sweep_of_a_procedure_that_is_stopped_is_not_whole(shop: Shop, recorder: RecorderProcess) -> None:
+    shop.plug_in(HeardPositioner)
+    recorder.start("valve-positioner")
+    wait_for(recorder.all_passing, "all to pass")
+    folder = began(recorder)
+    text = VALVE.replace('  begin run "Valve"\n', "").replace("always\n  end run\n", "")
+    recorder.ask(StartProcedure(text=text))
+    wait_for(lambda: any(one.question for one in recorder.status().procedures), "its question", 60)
+    [one] = [one for one in recorder.status().procedures if one.question]
+    assert one.question is not None
+    recorder.ask(AnswerQuestion(id=one.id, question=one.question.number, value=False, by="M. Okafor"))
+    wait_for(lambda: recorder.status().curves[0].state != "in progress", "its end")
+    end(recorder)
+    drawn, _ = run_curves(folder)
+    assert (drawn.state, drawn.rows) == ("not whole", 5)
+    assert drawn.why == "the procedure ended before it was whole: “Good?” was answered with no, by M. Okafor"

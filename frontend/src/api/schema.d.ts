@@ -2949,7 +2949,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "set" | "send" | "wait" | "wait until" | "wait until steady" | "ask" | "mark" | "say" | "take point" | "read" | "zero" | "begin run" | "begin run from plan" | "end run" | "let" | "carry out" | "if" | "else" | "for" | "repeat";
+            kind: "set" | "send" | "wait" | "wait until" | "wait until steady" | "ask" | "mark" | "say" | "take point" | "read" | "draw" | "capture" | "zero" | "begin run" | "begin run from plan" | "end run" | "let" | "carry out" | "if" | "else" | "for" | "repeat";
             /** Fields */
             fields: {
                 [key: string]: string;

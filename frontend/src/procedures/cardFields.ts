@@ -83,6 +83,24 @@ export const KINDS: Record<CardKind, { text: string; fields: FieldSpec[] }> = {
       OTHERWISE,
     ],
   },
+  draw: {
+    text: "draw",
+    fields: [
+      { name: "text", label: "Curve", width: 200 },
+      { name: "values", label: "With", width: 300, placeholder: 'Opening = opening, Flow = "loop-flow"' },
+      OTHERWISE,
+    ],
+  },
+  capture: {
+    text: "capture",
+    fields: [
+      { name: "channels", label: "Channels", width: 200, placeholder: "vibration, speed" },
+      { name: "samples", label: "Samples", width: 80, placeholder: "1000" },
+      { name: "before", label: "Of them before", width: 110, placeholder: "none" },
+      AT_MOST,
+      OTHERWISE,
+    ],
+  },
   zero: {
     text: "zero",
     fields: [{ name: "channel", label: "Channel", among: "channels", width: 180 }, OTHERWISE],

@@ -14,7 +14,7 @@ export interface Card {
 }
 
 const VERBS =
-  /^(wait until|wait|take point|read|zero|begin run|end run|carry out|set|send|ask|mark|say|let|if|else|for|repeat|procedure|always)\b\s*/;
+  /^(wait until|wait|take point|read|draw|capture|zero|begin run|end run|carry out|set|send|ask|mark|say|let|if|else|for|repeat|procedure|always)\b\s*/;
 
 /** A line up to its comment: a # within quotes is none. */
 export function bare(row: string): string {

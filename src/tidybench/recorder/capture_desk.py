@@ -1,7 +1,7 @@
 """The captures that wait or are taken: fed with all that happens, what they took becomes curves. The writer's alone."""
 
 import logging
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from tidybench.core.curves.capture import Captured, Capturing, Sources
@@ -40,6 +40,8 @@ class _One:
     instrument: str  # what the channels' is called
     asked_at: int
     due: int | None
+    told: Callable[[bool, str], None]
+    gives_up_at: int | None
     tail: bytes = b""
     curves: int = 0
 
@@ -59,9 +61,11 @@ class CaptureDesk:
         links: Mapping[str, str],
         names: Mapping[str, str],
         since: int,
+        told: Callable[[bool, str], None] | None = None,
+        at_most: int = 0,
     ) -> CaptureStatus:
-        """Wait for its trigger. `links`, `names`: of the instruments, by id; `since`: from when on what is in memory means what it means now. Raises
-        RequestRefused."""
+        """Wait for its trigger. `links`, `names`: of the instruments, by id; `since`: from when on what is in memory means what it means now. `told`:
+        what came of it; `at_most`: microseconds after which it is given up, 0 for never. Raises RequestRefused."""
         if len(self._waiting) >= MOST:
             raise RequestRefused("conflict", f"{MOST} captures wait already. Stop one of them first.")
         known = {one.id: one for one in statuses}
@@ -104,6 +108,8 @@ class CaptureDesk:
             names.get(first.instrument, "")[:80],
             now,
             clock_time(trigger.at, now) if trigger.at is not None and trigger.kind == "time" else None,
+            told or (lambda good, words: None),
+            now + at_most if at_most else None,
         )
         self._waiting.append(one)
         self._note(f"{one.name}: waits for {words}, {order.samples} samples, {order.before} of them before")
@@ -135,6 +141,7 @@ class CaptureDesk:
             except Exception:  # what was measured is logged all the same
                 logger.exception("a capture failed")
                 self._waiting.remove(one)
+                one.told(False, f"{one.name}: Tidy Bench itself failed")
 
     def _feed(self, one: _One, entries: Sequence[Entry], now: int) -> None:
         capturing, trigger = one.capturing, one.order.trigger
@@ -158,6 +165,13 @@ class CaptureDesk:
                 capturing.done.clear()
         if capturing.is_over:
             self._waiting.remove(one)
+            one.told(True, f"{one.name}: {one.order.samples} samples taken")
+        elif one.gives_up_at is not None and now >= one.gives_up_at:
+            self._waiting.remove(one)
+            had = f"{capturing.gathered} of {one.order.samples} samples"
+            words = f"{one.name}: given up with {had if capturing.is_triggered else 'no sample'}"
+            self._note(words)
+            one.told(False, words)
 
     def _look_for(self, one: _One, data: bytes, at: int) -> None:
         text = one.order.trigger.text.encode("latin-1", "replace")
@@ -199,6 +213,7 @@ class CaptureDesk:
         one = self._found(number)
         self._waiting.remove(one)
         self._note(f"{one.name}: stopped by a person")
+        one.told(False, f"{one.name}: stopped by a person")
 
     def press(self, number: int) -> CaptureStatus:
         """The trigger comes now. Raises RequestRefused."""

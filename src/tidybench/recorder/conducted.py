@@ -22,6 +22,7 @@ class Conducted:
         self.run, self.kept = run, kept
         self._point: tuple[int, int] | None = None  # the wish that waits for a point, and the point's number
         self._moved_at = 0.0
+        self.drawn = False  # its curves are said to be over
 
     def has_moved(self) -> bool:
         """Whether its line is to be written down, so that it can be said where it was when the recorder was killed; now and then, as that is

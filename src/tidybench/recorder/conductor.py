@@ -64,6 +64,17 @@ class Bench(Protocol):
     def read(self, instrument: str, told: Told) -> None:
         """Ask an instrument once."""
 
+    def draw(
+        self, owner: str, name: str, columns: Sequence[tuple[str, str]], values: Sequence[float], told: Told
+    ) -> None:
+        """Add a row to a curve of this name; `owner`: whose it is; `columns`: name and unit of each value."""
+
+    def drawn(self, owner: str, why: str) -> None:
+        """The curves of an owner get no more rows; `why` they are not whole, "" where they are."""
+
+    def capture(self, channels: Sequence[str], samples: int, before: int, at_most: int, told: Told) -> None:
+        """Capture so many samples from now on; it is told when they are taken, or not within `at_most` microseconds."""
+
     def zero(self, channel: str, told: Told) -> None:
         """Zero a channel at its present value."""
 
@@ -284,6 +295,11 @@ class Conductor(threading.Thread):
         for one in list(self._on):
             wishes += [(one, wish) for wish in one.run.look(self._clock.now())]
             self._tell_log(one)
+            if one.run.state != "running" and not one.drawn:
+                # Before what is always done: that may end the run.
+                one.drawn = True
+                why = f"the procedure ended before it was whole: {one.run.why}"
+                self._bench.drawn(_owner(one), why if one.run.failed else "")
             if one.run.ended_at is not None:
                 self._end(one)
             elif one.has_moved():
@@ -366,6 +382,13 @@ class Conductor(threading.Thread):
             elif wish.what == "read":
                 # The reading itself ends the step: what is told is why none can come.
                 self._bench.read(wish.instrument, lambda good, words: None if good else told(False, words))
+            elif wish.what == "draw":
+                columns = list(zip(wish.values, wish.units, strict=True))
+                figures = [float(value) for value in wish.values.values()]
+                self._bench.draw(_owner(one), wish.text, columns, figures, told)
+            elif wish.what == "capture":
+                samples, before = int(wish.values["samples"]), int(wish.values["before"])
+                self._bench.capture(wish.text.split(","), samples, before, wish.span, told)
             elif wish.what == "zero":
                 self._bench.zero(wish.text, told)
             elif wish.what in ("begin run", "begin from plan"):
@@ -416,6 +439,11 @@ class Conductor(threading.Thread):
                 return left_status(left, whole=True)
             one = next((one for one in [*self._on, *self._over] if one.kept.begun_at == id), None)
             return one.status(self._employed().numbers, whole=True) if one is not None else None
+
+
+def _owner(one: Conducted) -> str:
+    """Whose the curves are that a procedure draws."""
+    return f"procedure {one.kept.begun_at}"
 
 
 def _fitting(wanted: Answer, value: bool | float | str) -> bool | float | str:

@@ -1,12 +1,14 @@
 """The curves that come: drawn in memory as they do, and kept with the run that is on. The writer's alone."""
 
 import logging
+import math
 from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from tidybench.core.curves.drawn import DrawnCurve
 from tidybench.core.curves.piece import CurveBegan, CurveEnded, CurvePiece, CurveRows
+from tidybench.core.quality import Quality
 from tidybench.core.setup import Setup
 from tidybench.core.setup.curves import CurvePart
 from tidybench.core.values.curve import Curve, CurveColumn
@@ -87,6 +89,41 @@ class CurveDesk:
             if kept is not None:
                 kept.end(one.drawn.about, one.number)
             self._forget()
+
+    def row(
+        self, owner: str, name: str, columns: Sequence[tuple[str, str]], values: Sequence[float], at: int
+    ) -> int:
+        """One more row of a curve that a procedure draws; gives how many it has."""
+        key = owner, name
+        one = self._open.get(key)
+        if one is None:
+            about = Curve(
+                number=1,
+                curve="",
+                name=name[:200],
+                source="procedure",
+                begun_at=at,
+                columns=[CurveColumn(name=title[:80], unit=unit[:40]) for title, unit in columns],
+            )
+            one = self._begin(key, about)
+        self._keep(one)
+        marks = [[int(Quality.OK if math.isfinite(value) else Quality.NO_READING)] for value in values]
+        one.drawn.add([[value] for value in values], marks)
+        log = self._log()
+        if log is not None and one.number and one.run == log.state.id:
+            log.curves.add(one.number, [[value] for value in values], marks)
+        return one.drawn.about.rows
+
+    def whole(self, owner: str, why: str, at: int) -> None:
+        """The curves of a procedure get no more rows; `why` they are not whole, "" where they are."""
+        for key in [key for key in self._open if key[0] == owner]:
+            one = self._open.pop(key)
+            told = {"state": "not whole" if why else "complete", "why": why[:500], "ended_at": at}
+            one.drawn.about = one.drawn.about.model_copy(update=told)
+            log = self._log()
+            if log is not None and one.number and one.run == log.state.id:
+                log.curves.end(one.drawn.about, one.number)
+        self._forget()
 
     def drawn(
         self, about: Curve, values: Sequence[Sequence[float]], qualities: Sequence[Sequence[int]]

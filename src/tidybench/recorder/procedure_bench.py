@@ -1,8 +1,9 @@
 """What procedures have done by the writer and the service: marks, points, runs."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 
+from tidybench.core.curves.capture_order import CaptureOrder
 from tidybench.core.plan.point_order import PointChannel, PointOrder, PointRule
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.recorder.conductor import Bench, Told, answered
@@ -62,6 +63,31 @@ class ProcedureBench(Bench):
             return "asked"
 
         answered(self._service.send(call), told)
+
+    def draw(
+        self, owner: str, name: str, columns: Sequence[tuple[str, str]], values: Sequence[float], told: Told
+    ) -> None:
+        writer = self._writer()
+
+        def call() -> str:
+            rows = writer.curves.row(owner, name, columns, values, writer.now())
+            return f"row {rows} of “{name}”"
+
+        answered(writer.mailbox.send(call), told)
+
+    def drawn(self, owner: str, why: str) -> None:
+        writer = self._writer()
+        writer.mailbox.post(lambda: writer.curves.whole(owner, why, writer.now()))
+
+    def capture(self, channels: Sequence[str], samples: int, before: int, at_most: int, told: Told) -> None:
+        writer = self._writer()
+        order = CaptureOrder(channels=list(channels), samples=samples, before=before)
+
+        def call() -> str:
+            writer.start_capture(order, told, at_most)
+            return ""
+
+        answered(writer.mailbox.send(call), lambda good, words: None if good else told(False, words))
 
     def zero(self, channel: str, told: Told) -> None:
         answered(self._service.send(lambda: self._zero(channel)), told)

@@ -431,12 +431,19 @@ class Writer(threading.Thread):
         self.run_in_progress.mark(text, by, ago_ms)
         return self._run_status()
 
-    def start_capture(self, order: CaptureOrder) -> CaptureStatus:
-        """Wait for a capture's trigger. Raises RequestRefused."""
+    def now(self) -> int:
+        """The recorder's time, in microseconds since 1970 UTC."""
+        return self._clock.now()
+
+    def start_capture(
+        self, order: CaptureOrder, told: Callable[[bool, str], None] | None = None, at_most: int = 0
+    ) -> CaptureStatus:
+        """Wait for a capture's trigger. `told`: what came of it; `at_most`: microseconds after which it is given up, 0 for never. Raises
+        RequestRefused."""
         setups = self.employed.setups
         links = {setup.instrument.id: setup.link.address for setup in setups}
         names = {setup.instrument.id: setup.instrument.name for setup in setups}
-        return self.captures.start(order, self.channels(), links, names, self._same_since)
+        return self.captures.start(order, self.channels(), links, names, self._same_since, told, at_most)
 
     def add_picture(self, upload: Path) -> Path:
         """A picture into the run's folder; gives where it is now. Raises RequestRefused."""

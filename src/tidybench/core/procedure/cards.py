@@ -9,7 +9,9 @@ from tidybench.core.procedure.steps import (
     ASKED,
     Ask,
     BeginRun,
+    Capture,
     CarryOut,
+    Draw,
     Else,
     EndRun,
     For,
@@ -31,13 +33,13 @@ from tidybench.core.procedure.steps import (
 from tidybench.core.procedure.text import is_control, parse
 
 CardKind = Literal[
-    "set", "send", "wait", "wait until", "wait until steady", "ask", "mark", "say", "take point", "read", "zero", "begin run",
+    "set", "send", "wait", "wait until", "wait until steady", "ask", "mark", "say", "take point", "read", "draw", "capture", "zero", "begin run",
     "begin run from plan", "end run", "let", "carry out", "if", "else", "for", "repeat",
 ]  # fmt: skip
 """What a card does; “wait until steady” is a `wait until` with “is steady”."""
 
 CardField = Literal[
-    "command", "value", "values", "else", "span", "condition", "at most", "channel", "band", "text", "answer", "name", "unit", "times",
+    "command", "value", "values", "else", "span", "condition", "at most", "channel", "band", "text", "answer", "name", "unit", "times", "channels", "samples", "before",
 ]  # fmt: skip
 
 BEFORE = "procedure x\n "
@@ -108,6 +110,17 @@ def _taken_apart(step: Step, bare: str) -> tuple[CardKind, dict[CardField, str]]
             return "take point", {"text": step.words.text, "span": span_words(step.span), "else": _else(step.otherwise)}  # fmt: skip
         case Read():
             return "read", {"name": step.name, "channel": step.channel, "at most": span_words(step.at_most), "else": _else(step.otherwise)}  # fmt: skip
+        case Draw():
+            return "draw", {
+                "text": step.words.text,
+                "values": _values(step.values),
+                "else": _else(step.otherwise),
+            }
+        case Capture():
+            return "capture", {
+                "channels": ", ".join(step.channels), "samples": str(step.samples), "before": str(step.before) if step.before else "",
+                "at most": span_words(step.at_most), "else": _else(step.otherwise),
+            }  # fmt: skip
         case ZeroIt():
             return "zero", {"channel": step.channel, "else": _else(step.otherwise)}
         case BeginRun():
@@ -178,6 +191,11 @@ def _put_together(kind: CardKind, fields: Mapping[CardField, str]) -> str:
             return f"take point {text}{part('span', ', averaging ')}{tail}"
         case "read":
             return f"read {part('name', '', ' = ')}{must('channel')}, at most {must('at most')}{tail}"
+        case "draw":
+            return f"draw {text} with {must('values')}{tail}"
+        case "capture":
+            before = part("before", ", ", " before")
+            return f"capture {must('channels')}: {must('samples')} samples{before}, at most {must('at most')}{tail}"
         case "zero":
             return f"zero {must('channel')}{tail}"
         case "end run" | "else":

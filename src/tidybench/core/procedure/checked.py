@@ -13,7 +13,9 @@ from tidybench.core.procedure.steps import (
     Answer,
     Ask,
     BeginRun,
+    Capture,
     CarryOut,
+    Draw,
     For,
     Formula,
     If,
@@ -119,6 +121,7 @@ class _Checker:
         self.made = Checked(procedure, view)
         self.problems: list[Problem] = []
         self._view, self._left = view, MOST_TRIED
+        self._drawn: dict[str, list[tuple[str, str]]] = {}  # the columns of each curve
         self._units = {id: one.unit for id, one in view.channels.items()}
         self._within = [procedure.name]  # the procedures that are looked at, from the outermost on
         self._where = (1, 1)  # the step of the outermost that carries another one out
@@ -284,6 +287,14 @@ class _Checker:
             self.made.looked_at.add(step.channel)
             if step.name:
                 self._name(step.line, step.name, known, _Name(channel.unit))
+        elif isinstance(step, Draw):
+            self._draw(step, known)
+        elif isinstance(step, Capture):
+            for channel_id in step.channels:
+                if channel_id not in self._view.channels:
+                    self._wrong(step.line, step.column, f"There is no channel “{channel_id}” on this bench")
+                else:
+                    self.made.looked_at.add(channel_id)
         elif isinstance(step, ZeroIt):
             channel = self._view.channels.get(step.channel)
             if channel is None:
@@ -317,6 +328,18 @@ class _Checker:
             unit_of(unit)
         except UnitError as error:
             self._wrong(line, 1, str(error))
+
+    def _draw(self, step: Draw, known: Known) -> None:
+        """All rows of one curve have the same columns."""
+        programs = [(name, self._formula(step.line, formula, known)) for name, formula in step.values]
+        self._words(step.line, step.words, known)
+        columns = [(name, program.unit.label if program is not None else "") for name, program in programs]
+        if "{" in step.words.text:
+            self._wrong(step.line, step.words.column, "The name of a curve has no values in it: each row belongs to it")  # fmt: skip
+        before = self._drawn.setdefault(step.words.text, columns)
+        if before != columns:
+            was = ", ".join(f"{name} [{unit}]" if unit else name for name, unit in before)
+            self._wrong(step.line, step.words.column, f"“{step.words.text}” has other columns above: {was}")
 
     def _name(self, line: int, name: str, known: Known, what: _Name) -> None:
         if name in self._units or name in CONSTANTS:
@@ -466,7 +489,7 @@ class _Sizes:
             low = high = 0
             if isinstance(step, Wait):
                 low = high = step.span
-            elif isinstance(step, WaitUntil | Read):
+            elif isinstance(step, WaitUntil | Read | Capture):
                 high = step.at_most
             elif isinstance(step, WaitSteady):
                 low, high = step.span, step.at_most

@@ -6,9 +6,10 @@ wishes, and carries those out. The same in gives the same out.
 
 import math
 from collections.abc import Callable, Generator, Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from tidybench.core.batch import NAN
 from tidybench.core.expression.program import Nothing, Program
 from tidybench.core.plan.steadiness import Steadiness
 from tidybench.core.procedure.checked import PLACED, TEXTS, Checked, text_fields
@@ -18,7 +19,9 @@ from tidybench.core.procedure.steps import (
     Answer,
     Ask,
     BeginRun,
+    Capture,
     CarryOut,
+    Draw,
     Else,
     EndRun,
     For,
@@ -42,7 +45,17 @@ from tidybench.core.values.figure import figure
 
 State = Literal["running", "at its end", "ended"]
 Wanted = Literal[
-    "command", "mark", "point", "read", "zero", "begin run", "begin from plan", "end run", "remember"
+    "command",
+    "mark",
+    "point",
+    "read",
+    "draw",
+    "capture",
+    "zero",
+    "begin run",
+    "begin from plan",
+    "end run",
+    "remember",
 ]
 """`remember`: which procedures it is within, so that after a kill what is always done is done of each."""
 
@@ -73,6 +86,7 @@ class Wish:
     command: str = ""
     values: dict[str, float | str] = field(default_factory=dict)
     span: int = 0
+    units: tuple[str, ...] = ()  # of the values of a row, in their order
 
 
 @dataclass(slots=True, frozen=True)
@@ -421,6 +435,10 @@ class ProcedureRun:
             yield from self._want("point", step.line, self._filled(step.words), step.span, step.otherwise)
         elif isinstance(step, Read):
             yield from self._read(step)
+        elif isinstance(step, Draw):
+            yield from self._draw(step)
+        elif isinstance(step, Capture):
+            yield from self._capture(step)
         elif isinstance(step, ZeroIt):
             yield from self._want("zero", step.line, step.channel, otherwise=step.otherwise)
         elif isinstance(step, BeginRun):
@@ -505,6 +523,35 @@ class ProcedureRun:
             self._names[step.name] = channel.unit, came if good and isinstance(came, float) else NO_READING
         self._say(step.line, what, good)
         yield from self._otherwise(good, step.line, step.otherwise, what)
+
+    def _draw(self, step: Draw) -> Steps:
+        """A row of a curve; where a value is not measured its cell is empty, and that is said."""
+        values: dict[str, float | str] = {}
+        units, missing = [], []
+        for name, formula in step.values:
+            program = self.made.program(formula)
+            units.append(program.unit.label)
+            try:
+                values[name] = program.value(self._now, self._inputs(program.inputs, self._now))
+            except Nothing as nothing:
+                values[name] = NAN
+                missing.append(f"{name}: {nothing}")
+        wish = self._wish("draw", step.line, step.words.text, values=values)
+        wish = self.wishes[-1] = replace(wish, units=tuple(units))
+        good, words = yield _Pause(wish=wish, words=f"a row of “{step.words.text}”")
+        said = f"{words}; {', '.join(missing)}" if missing else str(words)
+        self._say(step.line, said, good and not missing)
+        yield from self._otherwise(good and not missing, step.line, step.otherwise, said)
+
+    def _capture(self, step: Capture) -> Steps:
+        what = f"a capture of {', '.join(step.channels)}"
+        values: dict[str, float | str] = {"samples": step.samples, "before": step.before}
+        wish = self._wish("capture", step.line, ",".join(step.channels), values=values, span=step.at_most)
+        # Whoever takes it gives it up in time; this is for one that does not answer.
+        good, words = yield _Pause(self._now + step.at_most + LINK_PATIENCE, wish=wish, words=what)
+        words = words if words is not None else f"{what}: nothing came of it"
+        self._say(step.line, str(words), good)
+        yield from self._otherwise(good, step.line, step.otherwise, str(words))
 
     def _ask(self, step: Ask) -> Steps:
         text = self._filled(step.words)

@@ -120,6 +120,29 @@ class Read:
 
 
 @dataclass(slots=True, frozen=True)
+class Draw:
+    """`draw "NAME" with NAME = EXPRESSION, …`: one row of a curve; the first is what it is drawn over."""
+
+    line: int
+    words: Words
+    values: tuple[tuple[str, Formula], ...]
+    otherwise: Else = "stop"
+
+
+@dataclass(slots=True, frozen=True)
+class Capture:
+    """`capture CHANNEL, CHANNEL: 1000 samples, 100 before, at most 30 s`: from this moment on; the step ends when it is taken. Microseconds."""
+
+    line: int
+    channels: tuple[str, ...]
+    column: int
+    samples: int
+    before: int
+    at_most: int
+    otherwise: Else = "stop"
+
+
+@dataclass(slots=True, frozen=True)
 class ZeroIt:
     """`zero CHANNEL`: its present value is taken off from then on."""
 
@@ -195,6 +218,8 @@ Step = (
     | Mark
     | Point
     | Read
+    | Draw
+    | Capture
     | ZeroIt
     | BeginRun
     | EndRun

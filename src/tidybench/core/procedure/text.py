@@ -6,12 +6,15 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
+from tidybench.core.curves.capture_order import MOST_SAMPLES
 from tidybench.core.procedure.steps import (
     ASKED,
     Answer,
     Ask,
     BeginRun,
+    Capture,
     CarryOut,
+    Draw,
     Else,
     EndRun,
     For,
@@ -40,6 +43,9 @@ MOST = 7 * 86_400_000_000
 """Microseconds that a wait may take: a week."""
 
 LONGEST_NAME = 100
+MOST_COLUMNS = 21
+"""Values of a row that is drawn."""
+
 """Characters of a run's name, before values are put into it."""
 
 NAMED = "It begins with its name: procedure Pump acceptance."
@@ -53,10 +59,11 @@ _AT_MOST = re.compile(rf",\s*at most\s+({NUMBER}\s*(?:ms|s|min|h))\s*$")
 _STEADY = re.compile(
     rf'("?)([a-z0-9][a-z0-9._-]*)\1\s+is steady within\s+(.+?)\s+for\s+({NUMBER}\s*(?:ms|s|min|h))\s*$'
 )
+_CAPTURED = re.compile(r"([^:]+):\s*(\d{1,9})\s+samples(?:\s*,\s*(\d{1,9})\s+before)?")
 _CHANNEL = re.compile(r'("?)([a-z0-9][a-z0-9._-]*)\1')
 _UNIT = re.compile(r"\[([^\[\]]*)\]\s*$")
 WORDS = (
-    "set", "send", "wait", "ask", "mark", "say", "take point", "read", "zero", "begin run", "end run", "let", "carry out", "if", "else", "for", "repeat",
+    "set", "send", "wait", "ask", "mark", "say", "take point", "read", "draw", "capture", "zero", "begin run", "end run", "let", "carry out", "if", "else", "for", "repeat",
     "always", "procedure",
 )  # fmt: skip
 
@@ -204,7 +211,7 @@ class _Parser:
     def _step(self, line: _Line, indent: int, deep: int) -> Step | None:
         makers: dict[str, Callable[[_Line, str, int], Step]] = {
             "set": _set, "send": _send, "wait": _wait, "ask": _ask, "mark": _mark, "say": _mark, "take point": _point,
-            "read": _read, "zero": _zero, "begin run": _begin, "let": _let, "carry out": _carry_out,
+            "read": _read, "draw": _draw, "capture": _capture, "zero": _zero, "begin run": _begin, "let": _let, "carry out": _carry_out,
         }  # fmt: skip
         for word, make in makers.items():
             if line.text.startswith(word + " "):
@@ -223,7 +230,7 @@ class _Parser:
             raise _Wrong(line.column(0), f"“{line.text}” is not indented: it stands below the steps, at the beginning of its line.")  # fmt: skip
         word = line.text.split()[0]
         near = difflib.get_close_matches(word, WORDS, 1, 0.6)
-        hint = f" Perhaps “{near[0]}” is meant." if near else f" Known are {', '.join(WORDS[:17])}."
+        hint = f" Perhaps “{near[0]}” is meant." if near else f" Known are {', '.join(WORDS[:19])}."
         raise _Wrong(line.column(0), f"“{word}” is no step.{hint}")
 
     def _if(self, line: _Line, indent: int, deep: int) -> Step:
@@ -434,6 +441,52 @@ def _read(line: _Line, rest: str, column: int) -> Step:
         raise _Wrong(column, "A channel is wanted here, by its id: read length = caliper, at most 30 s")
     place = column + len(name) + len(sign) + len(channel) - len(channel.lstrip())
     return Read(line.number, found[2], place, name.strip(), at_most, otherwise)
+
+
+def _draw(line: _Line, rest: str, column: int) -> Step:
+    rest, otherwise = _tail(rest)
+    words, more = _quoted(rest, column)
+    if not more.startswith("with "):
+        raise _Wrong(
+            column,
+            f'What a row has is missing: draw "{words.text}" with opening = opening, flow = "loop-flow"',
+        )
+    values = _values(more, column + len(rest) - len(more))
+    names = [name for name, _ in values]
+    twice = [name for place, name in enumerate(names) if name in names[:place]]
+    if twice:
+        raise _Wrong(column, f"“{twice[0]}” stands here twice.")
+    if not 2 <= len(values) <= MOST_COLUMNS or any(len(name) > 80 for name in names):
+        raise _Wrong(
+            column,
+            f"A row has 2 to {MOST_COLUMNS} values, the first is what the curve is drawn over; a name has at most 80 characters.",
+        )
+    return Draw(line.number, words, values, otherwise)
+
+
+def _capture(line: _Line, rest: str, column: int) -> Step:
+    rest, otherwise = _tail(rest)
+    match = _AT_MOST.search(rest)
+    if match is None:
+        raise _Wrong(column, "Every wait has an end: write, at most 30 s behind it.")
+    at_most, rest = _span(match[1], column), rest[: match.start()].rstrip()
+    found = _CAPTURED.fullmatch(rest)
+    channels = [_CHANNEL.fullmatch(one.strip()) for one in found[1].split(",")] if found is not None else []
+    if found is None or not all(channels) or len(channels) > 8:
+        raise _Wrong(
+            column,
+            "Channels by their ids and a number are wanted here: capture vibration: 1000 samples, 100 before, at most 30 s",
+        )
+    samples, before = int(found[2]), int(found[3] or 0)
+    if not 2 <= samples <= MOST_SAMPLES or before >= samples:
+        raise _Wrong(
+            column,
+            f"A capture has 2 to {MOST_SAMPLES:,} samples, and at least one of them is not from before.",
+        )
+    names = tuple(one[2] for one in channels if one is not None)
+    if len(set(names)) < len(names):
+        raise _Wrong(column, "A channel stands here twice.")
+    return Capture(line.number, names, column, samples, before, at_most, otherwise)
 
 
 def _zero(line: _Line, rest: str, column: int) -> Step:

@@ -208,6 +208,8 @@ class Rehearsal:
                 "mark": f"marked “{wish.text}”",
                 "begin run": f"the run “{wish.text}” would begin",
                 "begin from plan": f"a run would begin from the plan “{wish.text}”",
+                "draw": f"a row of “{wish.text}” would be drawn",
+                "capture": f"{wish.values.get('samples', 0)} samples would be captured",
                 "zero": f"{wish.text} would be zeroed; in what follows it is not",
             }
             told(True, words.get(wish.what, "the run would end"))
