@@ -2611,6 +2611,60 @@ export interface components {
             before_s: number;
         };
         /**
+         * BlockAxisPart
+         * @description The numbers of an IEEE 488.2 block (8.7.9, 8.7.10) as a curve: the nth stands at `begin` + n `step` (n from 0), and is
+         *     (number - `reference`) x `scale` + `offset`. What stands in `preamble`, a message before the block or the part of its message before “#”, can be named for
+         *     each of them; `points`: for how many numbers there must be.
+         */
+        BlockAxisPart: {
+            /**
+             * Numbers
+             * @enum {string}
+             */
+            numbers: "int8" | "uint8" | "int16" | "uint16" | "int32" | "uint32" | "float32" | "float64" | "text";
+            /**
+             * Order
+             * @default high first
+             * @enum {string}
+             */
+            order: "high first" | "low first";
+            /**
+             * Preamble
+             * @default
+             */
+            preamble: string;
+            /**
+             * Begin
+             * @default 0
+             */
+            begin: number | string;
+            /**
+             * Step
+             * @default 1
+             */
+            step: number | string;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number | string;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number | string;
+            /**
+             * Reference
+             * @default 0
+             */
+            reference: number | string;
+            /**
+             * Points
+             * @default
+             */
+            points: string;
+        };
+        /**
          * BlockPart
          * @description An IEEE 488.2 block of numbers. Fields: count, mean, rms, min, max, and v1, v2 … for the numbers themselves.
          */
@@ -3638,7 +3692,7 @@ export interface components {
         };
         /**
          * CurvePart
-         * @description A table that comes as messages, a row each.
+         * @description A table that comes as messages, a row each; or a `block` of numbers in one message, whose x has the field `n`, and its y the field `raw`.
          *
          *     `begins`: the message before the first row; without it the first row begins the table. `progress`: how messages read that say how far it is
          *     (their first number, in percent). It ends with a message that reads as `ends`, or after so many `rows`; without either by
@@ -3659,8 +3713,12 @@ export interface components {
              * @default
              */
             progress: string;
-            /** Row */
+            /**
+             * Row
+             * @default
+             */
             row: string;
+            block?: components["schemas"]["BlockAxisPart"] | null;
             /**
              * Ends
              * @default

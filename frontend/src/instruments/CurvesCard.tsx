@@ -107,7 +107,12 @@ export function CurvesCard({ setup, change, instrumentKey, open, onOpen }: Curve
             </p>
             <div style={{ minWidth: 0 }}>
               {curves.map((one, index) => (
-                <Fold key={one.id} title={one.name} summary={one.row} open={curves.length === 1}>
+                <Fold
+                  key={one.id}
+                  title={one.name}
+                  summary={one.block ? "a block" : one.row}
+                  open={curves.length === 1}
+                >
                   <CurveFields
                     curve={one}
                     onCurve={(curve) => set(index, curve)}
@@ -172,52 +177,65 @@ function CurveFields({ curve, onCurve, onRemove }: CurveFieldsProps) {
     <>
       <Fields>
         <Entry label="Name" value={curve.name} onChange={(name) => name && set({ name })} width={170} />
-        <BytesEntry
-          label="A row reads"
-          value={curve.row}
-          onChange={(row) => row && set({ row })}
-          width={300}
-        />
-        <BytesEntry
-          label="Before the first row"
-          value={curve.begins}
-          placeholder="nothing need come"
-          onChange={(begins) => set({ begins })}
-          width={200}
-        />
+        {!curve.block && (
+          <>
+            <BytesEntry
+              label="A row reads"
+              value={curve.row}
+              onChange={(row) => row && set({ row })}
+              width={300}
+            />
+            <BytesEntry
+              label="Before the first row"
+              value={curve.begins}
+              placeholder="nothing need come"
+              onChange={(begins) => set({ begins })}
+              width={200}
+            />
+          </>
+        )}
       </Fields>
-      <Fields>
-        <BytesEntry
-          label="Behind the last row"
-          value={curve.ends}
-          placeholder="silence"
-          onChange={(ends) => set({ ends })}
-          width={170}
-        />
-        <NumberEntry
-          label="Rows"
-          value={curve.rows || null}
-          onValue={(rows) => set({ rows: rows ?? 0 })}
-          width={90}
-          least={0}
-          empty
-          placeholder="any"
-        />
-        <BytesEntry
-          label="Says how far it is"
-          value={curve.progress}
-          placeholder="nothing"
-          onChange={(progress) => set({ progress })}
-          width={200}
-        />
-        <NumberEntry
-          label="Given up after silence, s"
-          value={curve.silence_s}
-          onValue={(silence_s) => set({ silence_s: silence_s ?? 5 })}
-          width={150}
-          least={0.05}
-        />
-      </Fields>
+      {curve.block ? (
+        <p className="quiet">
+          A block of {curve.block.numbers} numbers in one message, with its axis from a preamble: what is
+          taken from where stands in the text of the set-up (below, as text).
+        </p>
+      ) : (
+        <>
+          <Fields>
+            <BytesEntry
+              label="Behind the last row"
+              value={curve.ends}
+              placeholder="silence"
+              onChange={(ends) => set({ ends })}
+              width={170}
+            />
+            <NumberEntry
+              label="Rows"
+              value={curve.rows || null}
+              onValue={(rows) => set({ rows: rows ?? 0 })}
+              width={90}
+              least={0}
+              empty
+              placeholder="any"
+            />
+            <BytesEntry
+              label="Says how far it is"
+              value={curve.progress}
+              placeholder="nothing"
+              onChange={(progress) => set({ progress })}
+              width={200}
+            />
+            <NumberEntry
+              label="Given up after silence, s"
+              value={curve.silence_s}
+              onValue={(silence_s) => set({ silence_s: silence_s ?? 5 })}
+              width={150}
+              least={0.05}
+            />
+          </Fields>
+        </>
+      )}
       <h4>Over</h4>
       <Axis
         axis={curve.x}

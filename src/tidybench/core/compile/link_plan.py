@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 from tidybench.core.channels.device_clock import DeviceClock
 from tidybench.core.channels.pipeline import ChannelPipeline, Pipeline
-from tidybench.core.curves.gatherer import CurveGatherer
+from tidybench.core.curves.gathering import Gatherer, gatherer_of
 from tidybench.core.framing import Framer, make_check, make_framer
 from tidybench.core.framing.check import Checker
 from tidybench.core.reading.reader import MessageReader
@@ -78,13 +78,11 @@ class LinkPlan:
             if not part.is_plain or self.zeros.get(number)
         }
 
-    def gatherers(self) -> dict[str, tuple[CurveGatherer, ...]]:
+    def gatherers(self) -> dict[str, tuple[Gatherer, ...]]:
         """New ones, for the curves of each instrument that has any."""
         codec = ENCODINGS[self.framing.encoding]
         return {
-            setup.instrument.id: tuple(
-                CurveGatherer(setup.instrument.id, part, codec) for part in setup.curve
-            )
+            setup.instrument.id: tuple(gatherer_of(setup.instrument.id, part, codec) for part in setup.curve)
             for setup in self.setups
             if setup.curve
         }

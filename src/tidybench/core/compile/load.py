@@ -4,7 +4,7 @@ import tomllib
 from typing import Any
 
 from tidybench.core.compile.command import CommandError, compile_command
-from tidybench.core.curves.gatherer import CurveGatherer
+from tidybench.core.curves.gathering import gatherer_of
 from tidybench.core.reading.forms import make_forms, single_forms
 from tidybench.core.reading.pattern import Pattern, PatternError
 from tidybench.core.reading.shadows import Shadows
@@ -61,7 +61,7 @@ def problems_of(setup: Setup) -> list[str]:
             problems.append(f"command “{told.name}”: {error}")
     for drawn in setup.curve:
         try:
-            CurveGatherer(setup.instrument.id, drawn, ENCODINGS[setup.framing.encoding])
+            gatherer_of(setup.instrument.id, drawn, ENCODINGS[setup.framing.encoding])
         except ValueError as error:
             problems.append(f"curve “{drawn.name}”: {error}")
     if setup.safe is not None and not problems:

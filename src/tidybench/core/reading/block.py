@@ -50,6 +50,11 @@ class BlockForm:
             fields[f"v{number}"] = field_of(float(values[number - 1]) if number <= len(values) else math.nan)
         return fields
 
+    def numbers_of(self, message: bytes) -> "np.ndarray[tuple[int], np.dtype[np.float64]] | Stop":
+        """All its numbers, or where it is no block."""
+        data = self._data(message)
+        return data if isinstance(data, Stop) else self._values(data, message)
+
     @staticmethod
     def _data(message: bytes) -> bytes | Stop:
         begin = message.find(b"#")
