@@ -34,6 +34,9 @@ const SetupPage = lazy(() => import("./instruments/SetupPage").then((page) => ({
 const SimulatedPage = lazy(() =>
   import("./instruments/SimulatedPage").then((page) => ({ default: page.SimulatedPage })),
 );
+const ForwardingPage = lazy(() =>
+  import("./forwarding/ForwardingPage").then((page) => ({ default: page.ForwardingPage })),
+);
 const HealthPage = lazy(() => import("./health/HealthPage").then((page) => ({ default: page.HealthPage })));
 const ProceduresPage = lazy(() =>
   import("./procedures/ProceduresPage").then((page) => ({ default: page.ProceduresPage })),
@@ -238,6 +241,7 @@ const Place = memo(function Place({ theme }: { theme: Theme }) {
           <Route element={<InstrumentsPlace />}>
             <Route path="/instruments" element={<InstrumentsPage />} />
             <Route path="/instruments/calculated" element={<CalculatedPage />} />
+            <Route path="/instruments/handed-on" element={<ForwardingPage />} />
             <Route path="/simulated" element={<SimulatedPage />} />
           </Route>
           <Route path="/instruments/new" element={<AddPage />} />

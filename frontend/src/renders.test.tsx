@@ -12,7 +12,7 @@ import { Routed } from "./routed.test-setup";
 const status = (run: Status["run"] = null): Status => ({
   at: 1e15, session: "s", pid: 1, instruments: [instrument(), instrument({ id: "other", name: "Other" })], ports: [],
   channels: [inForce()], crossings: [], safe: [],
-  reactions: [], procedures: [], curves: [], captures: [], overdue: [], version: "0", zone: "", verdict: allWithin, run,
+  reactions: [], procedures: [], curves: [], captures: [], destinations: [], overdue: [], version: "0", zone: "", verdict: allWithin, run,
   disk: { free_bytes: 1e11, hours_left: 5040 },
 }); // prettier-ignore
 

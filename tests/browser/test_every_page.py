@@ -13,6 +13,7 @@ PAGES = {
     "/instruments": "Loop flow meter",
     "/instruments/new": "instrument",
     "/instruments/calculated": "alculated",
+    "/instruments/handed-on": "Add a destination",
     "/instruments/loop-flow-meter": "Loop flow meter",
     "/instruments/loop-flow-meter?stage=Messages": "Reply timeout",
     "/instruments/loop-flow-meter?stage=Readings": "FL=",

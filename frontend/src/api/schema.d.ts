@@ -476,6 +476,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/forwarding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Forwarding
+         * @description The destinations that are in force.
+         */
+        get: operations["forwarding"];
+        /**
+         * Keep Forwarding
+         * @description Have these in force from now on; those in which nothing has changed go on.
+         */
+        put: operations["keep_forwarding"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forwarding/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Message
+         * @description How a message would look on this bench. Nothing is sent.
+         */
+        post: operations["look_at_message"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/setups": {
         parameters: {
             query?: never;
@@ -3892,6 +3936,103 @@ export interface components {
             places: number;
         };
         /**
+         * DestinationPart
+         * @description A destination. `channels`: which, in this order; `every_s`: at a steady rate, 0 for with each reading of the first. `pattern`: how a message is
+         *     written, with a field for each channel (its id, with `_` for every character that a name of a field cannot have); "" for a JSON line.
+         *
+         *     `missing`: what is sent while a value is not measured, or old: `token` in its place, nothing of the message ("leave out"), or the last that was
+         *     ("last").
+         */
+        DestinationPart: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** To */
+            to: components["schemas"]["SerialPart"] | components["schemas"]["ToTcp"] | components["schemas"]["ToUdp"] | components["schemas"]["ToFile"];
+            /** Channels */
+            channels: string[];
+            /**
+             * Every S
+             * @default 0
+             */
+            every_s: number;
+            /**
+             * Pattern
+             * @default
+             */
+            pattern: string;
+            /**
+             * Missing
+             * @default token
+             * @enum {string}
+             */
+            missing: "token" | "leave out" | "last";
+            /**
+             * Token
+             * @default NaN
+             */
+            token: string;
+        };
+        /**
+         * DestinationStatus
+         * @description A destination. `state`: what its link does, `why` it does not send; `sent`: messages that went out, `bytes` of them, since it was put into force;
+         *     `waiting`: messages that wait; `dropped`: those that were dropped since it was too slow, or away; `late_ms`: between a sample's arrival and the
+         *     moment at which its message was handed to the operating system, 99 % of the last thousand; null where nothing went out. `answered`: bytes that came
+         *     back, which nobody reads.
+         */
+        DestinationStatus: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** To */
+            to: string;
+            /** On */
+            on: boolean;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "off" | "opening" | "sending" | "away" | "wrong";
+            /** Why */
+            why: string;
+            /** Sent */
+            sent: number;
+            /** Bytes */
+            bytes: number;
+            /** Waiting */
+            waiting: number;
+            /** Dropped */
+            dropped: number;
+            /** Late Ms */
+            late_ms: number | null;
+            /** Answered */
+            answered: number;
+        };
+        /**
+         * Destinations
+         * @description All destinations of a bench.
+         */
+        Destinations: {
+            /**
+             * Format
+             * @default 1
+             * @constant
+             */
+            format: 1;
+            /**
+             * Destination
+             * @default []
+             */
+            destination: components["schemas"]["DestinationPart"][];
+        };
+        /**
          * Difference
          * @description Over the stretch that both have, at the rows of the first.
          */
@@ -4093,6 +4234,24 @@ export interface components {
              * @default
              */
             todo: string;
+        };
+        /**
+         * ForwardingBody
+         * @description Destinations to keep. `was`: the document that they were changed from; where another was kept meanwhile, they are refused.
+         */
+        ForwardingBody: {
+            destinations: components["schemas"]["Destinations"];
+            /** Was */
+            was: string;
+        };
+        /**
+         * ForwardingForm
+         * @description The destinations: the document as TOML, and as data.
+         */
+        ForwardingForm: {
+            /** Text */
+            text: string;
+            destinations: components["schemas"]["Destinations"];
         };
         /**
          * Found
@@ -4935,6 +5094,21 @@ export interface components {
              * @default 5
              */
             count: number;
+        };
+        /**
+         * MessageLook
+         * @description How a message of a destination would look, with 1.5 in each channel; `why` there can be none. `fields`: how its channels are called in a
+         *     pattern.
+         */
+        MessageLook: {
+            /** Message */
+            message: string;
+            /** Why */
+            why: string;
+            /** Fields */
+            fields: {
+                [key: string]: string;
+            };
         };
         /**
          * MessageSpan
@@ -7132,9 +7306,8 @@ export interface components {
              */
             echo: boolean;
             /**
-             * Kind
-             * @default serial
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "serial";
             /** Port */
@@ -7693,6 +7866,11 @@ export interface components {
              */
             captures: components["schemas"]["CaptureStatus"][];
             /**
+             * Destinations
+             * @default []
+             */
+            destinations: components["schemas"]["DestinationStatus"][];
+            /**
              * Safe
              * @default []
              */
@@ -7961,6 +8139,49 @@ export interface components {
             every?: number | null;
             /** Every S */
             every_s?: number | null;
+        };
+        /**
+         * ToFile
+         * @description A file that grows.
+         */
+        ToFile: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "file";
+            /** Path */
+            path: string;
+        };
+        /**
+         * ToTcp
+         * @description A TCP connection that Tidy Bench opens.
+         */
+        ToTcp: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tcp";
+            /** Host */
+            host: string;
+            /** Tcp Port */
+            tcp_port: number;
+        };
+        /**
+         * ToUdp
+         * @description UDP datagrams, one for each message.
+         */
+        ToUdp: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "udp";
+            /** Host */
+            host: string;
+            /** Udp Port */
+            udp_port: number;
         };
         /**
          * Trigger
@@ -9022,6 +9243,101 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Difference"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    forwarding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForwardingForm"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    keep_forwarding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForwardingBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForwardingForm"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    look_at_message: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DestinationPart"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageLook"];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

@@ -20,7 +20,7 @@ import { EndWindow, MarkWindow } from "./RunWindows";
 const status = (run: Partial<NonNullable<Status["run"]>> | null): Status => ({
   at: 0, session: "s", pid: 1, instruments: [instrument()], ports: [],
   channels: [inForce()], crossings: [], safe: [],
-  reactions: [], procedures: [], curves: [], captures: [], overdue: [], version: "0", zone: "", verdict: allWithin,
+  reactions: [], procedures: [], curves: [], captures: [], destinations: [], overdue: [], version: "0", zone: "", verdict: allWithin,
   disk: { free_bytes: 1e11, hours_left: 5040 },
   run: run && {
     id: "r", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor", order: "",

@@ -41,6 +41,7 @@ const Name = styled(Tab)`
 const TABS = {
   "/instruments": "Instruments",
   "/instruments/calculated": "Calculated channels",
+  "/instruments/handed-on": "Handed on",
   "/simulated": "Simulated instruments",
 };
 

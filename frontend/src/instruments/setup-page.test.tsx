@@ -71,7 +71,7 @@ const answers = {
 function bench(instruments: Instrument[]): void {
   const status = {
     at: 0, session: "s", pid: 1, instruments, channels: [], crossings: [], safe: [],
-  reactions: [], procedures: [], curves: [], captures: [], overdue: [], version: "0", zone: "", verdict: allWithin, run: null, disk: { free_bytes: 1, hours_left: null },
+  reactions: [], procedures: [], curves: [], captures: [], destinations: [], overdue: [], version: "0", zone: "", verdict: allWithin, run: null, disk: { free_bytes: 1, hours_left: null },
     ports: [port("port 3", { used_by: ["Loop flow meter"] }), port("port 4")],
   }; // prettier-ignore
   hear({ line: "live", since: 0, why: "", ended: null, status });

@@ -1,7 +1,7 @@
 """The one order of all that happens: every event gets its sequence number here."""
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Protocol
 
 from tidybench.core.acting.reaction import Reacting
@@ -22,7 +22,8 @@ class Heeding(Protocol):
 
 
 class Journal:
-    """Links put events in, from any thread; the writer takes them all out, in order. `heeds`: who acts upon their samples."""
+    """Links put events in, from any thread; the writer takes them all out, in order. `heeds`: who acts upon their samples; `hands_on`: who sends
+    them on, and never waits."""
 
     def __init__(self, first: int = 1) -> None:
         self._lock = threading.Lock()
@@ -33,6 +34,7 @@ class Journal:
         self._settled = threading.Condition()
         self._kept = first - 1
         self.heeds: Heeding | None = None
+        self.hands_on: Callable[[Batch], None] | None = None
 
     def start_after(self, sequence: int) -> None:
         """Go on with the numbers of a tape that is there. Before anything is put."""
@@ -46,6 +48,8 @@ class Journal:
         entry = Entry(0, link, event, batch, pieces=pieces)
         # Looked at before the writer has it, who adds to the batch; acted upon after, so that it stands on the tape first.
         due = self.heeds.seen(batch) if batch is not None and self.heeds is not None else ()
+        if batch is not None and self.hands_on is not None:
+            self.hands_on(batch)
         with self._lock:
             self._sequence = entry.sequence = sequence = self._sequence + 1
             self._entries.append(entry)

@@ -13,6 +13,7 @@ from tidybench.recorder.conductor import Conductor, answered
 from tidybench.recorder.disk_room import DiskRoom
 from tidybench.recorder.disk_threads import DiskThreads
 from tidybench.recorder.employment import Employment
+from tidybench.recorder.forwarder import Forwarder
 from tidybench.recorder.hand_commands import HandCommands
 from tidybench.recorder.held_ports import HeldPorts
 from tidybench.recorder.journal import Journal
@@ -155,8 +156,17 @@ class Recorder:
             run_is_on=lambda: self._run.goes_on,
         )
         self.journal.heeds = self.reactor
+        self.forwarder = teller.forwarder = Forwarder(
+            lambda: self.writer.mailbox.ask(self.writer.channels), self.clock, places.simulated
+        )
+        self.journal.hands_on = self.forwarder.seen
         self._run.reactions = lambda: (self.reactor.kept.text, self.reactor.standing())
-        self.writer.listeners += [self.conductor.heard, self.safe.heard, self.reactor.heard]
+        self.writer.listeners += [
+            self.conductor.heard,
+            self.safe.heard,
+            self.reactor.heard,
+            self.forwarder.heard,
+        ]
         self.writer.watches += [self.safe.look]
         self.writer.run_ended = self.safe.run_ended
         held = HeldPorts(self.employment, self.ports, self.state)
@@ -171,6 +181,7 @@ class Recorder:
             conductor=self.conductor,
             uploads=places.uploads,
             reactions=ReactionDesk(self.reactor, self.state, self.writer),
+            forwarder=self.forwarder,
             state=self.state,
             clock=self.clock,
         )
@@ -185,6 +196,7 @@ class Recorder:
         self._mender.start()
         self.conductor.start()
         self.reactor.start()
+        self.service.mailbox.post(self.service.take_up_forwarding)
 
     def _start_procedure(self, text: str, by: str) -> str:
         kept = self.reactor.kept
@@ -201,6 +213,7 @@ class Recorder:
         """End: what is always done at the end of a procedure is done, ports free, a run in progress closed as interrupted,
         everything on the disk."""
         self.reactor.stop()
+        self.forwarder.stop()
         self.conductor.finish()
         self.safe.finish()
         self.service.stop()

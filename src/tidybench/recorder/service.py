@@ -21,11 +21,14 @@ from pydantic import ValidationError
 from tidybench import __version__
 from tidybench.core.diagnosis.addresses import AddressError, query_maker
 from tidybench.core.plan.run_plan import RunPlan
+from tidybench.core.setup.destinations import load_destinations
+from tidybench.core.setup.toml import SetupError
 from tidybench.logs import last_errors
 from tidybench.recorder.acts import Acts
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.conductor import NOBODY, Conductor, Told
 from tidybench.recorder.employment import Employment
+from tidybench.recorder.forwarder import Forwarder
 from tidybench.recorder.hand_commands import HandCommands
 from tidybench.recorder.held_ports import HeldPorts
 from tidybench.recorder.mailbox import Mailbox
@@ -50,6 +53,7 @@ from tidybench.wire.commands import (
 )
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.curves import CurveRowsAnswer, GetCurve, StartCapture, StopCapture
+from tidybench.wire.forwarding import ApplyForwarding, GetForwarding
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, ReleasePort, TakeBackPort
 from tidybench.wire.procedures import (
@@ -108,6 +112,7 @@ class Parts:
     conductor: Conductor
     uploads: Path
     reactions: ReactionDesk
+    forwarder: Forwarder
     state: StateFile
     clock: Clock
 
@@ -176,6 +181,8 @@ class Service(threading.Thread):
             GetCurve: self._get_curve,
             StartCapture: self._start_capture,
             StopCapture: self._stop_capture,
+            GetForwarding: lambda _: Answer(forwarding=self._parts.forwarder.text),
+            ApplyForwarding: self._apply_forwarding,
             ReadOnce: self._read_once,
             StartSearch: self._start_search,
             GetSearch: lambda r: _known(self._parts.searches.look(r.search), "search"),
@@ -284,6 +291,34 @@ class Service(threading.Thread):
         rows = [[value if isfinite(value) else None for value in column] for column in values]
         return Answer(curve=CurveRowsAnswer(about=about, values=rows))
 
+    def take_up_forwarding(self) -> None:
+        """What was in force before the restart. This thread."""
+        text = self._parts.state.now.forwarding
+        try:
+            self._parts.forwarder.put(text, load_destinations(text or "format = 1\n"))
+        except SetupError:
+            logger.exception("the destinations cannot be taken up")
+
+    def _apply_forwarding(self, request: ApplyForwarding) -> Answer:
+        parts = self._parts
+        if request.was is not None and request.was != parts.forwarder.text:
+            raise RequestRefused(
+                "conflict",
+                "Other destinations were kept meanwhile, by somebody else. Discard yours to see them.",
+            )
+        try:
+            found = load_destinations(request.text or "format = 1\n")
+        except SetupError as error:
+            raise RequestRefused("invalid", str(error)) from error
+        try:
+            parts.state.remember(forwarding=request.text)
+        except OSError as error:
+            raise RequestRefused(
+                "disk", f"The destinations cannot be kept: {error.strerror}. Nothing was changed."
+            ) from error
+        parts.forwarder.put(request.text, found)
+        return Answer(forwarding=request.text)
+
     def _start_capture(self, request: StartCapture) -> Answer:
         writer = self._parts.writer
         return Answer(capture=self._ask(lambda: writer.start_capture(request.order)))
@@ -297,6 +332,7 @@ class Service(threading.Thread):
 
     def _apply(self, request: ApplySetups) -> Answer:
         self._parts.employment.apply(request.setups, request.calculations)
+        self._parts.forwarder.fit()
         return Answer(status=self._status())
 
     def _begin(self, request: BeginRun) -> Answer:

@@ -63,6 +63,7 @@ class RecorderState(BaseModel):
     procedures: list[KeptProcedure] = []
     reactions: KeptReactions = KeptReactions()
     disarmed: dict[str, str] = {}
+    forwarding: str = ""
     unreached: list[SafeStatus] = []
 
     @model_validator(mode="before")

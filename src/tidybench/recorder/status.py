@@ -12,6 +12,7 @@ from tidybench.recorder.clock import Clock
 from tidybench.recorder.conductor import Conductor
 from tidybench.recorder.disk_room import DiskRoom
 from tidybench.recorder.employed import Employed
+from tidybench.recorder.forwarder import Forwarder
 from tidybench.recorder.instrument_status import instrument_status
 from tidybench.recorder.port_list import PortList
 from tidybench.recorder.rates import Rates
@@ -37,6 +38,7 @@ class StatusTeller:
         self.conductor: Conductor | None = None
         self.safe: SafeStates | None = None
         self.reactor: Reactor | None = None
+        self.forwarder: Forwarder | None = None
         self._rates = Rates()
         self._zone = zone_name()
 
@@ -55,6 +57,7 @@ class StatusTeller:
             procedures=self.conductor.status() if self.conductor is not None else [],
             curves=writer.curves.status(),
             captures=writer.captures.status(),
+            destinations=self.forwarder.status() if self.forwarder is not None else [],
             safe=self.safe.status() if self.safe is not None else [],
             reactions=self.reactor.status() if self.reactor is not None else [],
             disk=self._disk(writer),

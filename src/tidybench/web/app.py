@@ -36,6 +36,7 @@ from tidybench.web import (
     command_routes,
     curve_routes,
     demo_routes,
+    forwarding_routes,
     health_routes,
     instrument_routes,
     layout_routes,
@@ -116,6 +117,7 @@ def make_app(
     app.openapi = partial(_described, app)  # type: ignore[method-assign]
     app.include_router(bench_routes.router)
     app.include_router(curve_routes.router)
+    app.include_router(forwarding_routes.router)
     app.include_router(setup_routes.router)
     app.include_router(instrument_routes.router)
     app.include_router(instrument_routes.library)

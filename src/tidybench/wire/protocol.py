@@ -23,6 +23,7 @@ from tidybench.wire.commands import (
 )
 from tidybench.wire.crossings import Acknowledge
 from tidybench.wire.curves import CaptureStatus, CurveRowsAnswer, GetCurve, StartCapture, StopCapture
+from tidybench.wire.forwarding import ApplyForwarding, GetForwarding
 from tidybench.wire.instruments import ReadOnce
 from tidybench.wire.ports import GetPorts, LabelPort, PortInfo, ReleasePort, TakeBackPort
 from tidybench.wire.procedures import (
@@ -121,6 +122,8 @@ Request = Annotated[
     | GetCurve
     | StartCapture
     | StopCapture
+    | GetForwarding
+    | ApplyForwarding
     | ReadOnce
     | StartSearch
     | GetSearch
@@ -151,6 +154,7 @@ class Answer(BaseModel):
     search: SearchStatus | None = None
     curve: CurveRowsAnswer | None = None
     capture: CaptureStatus | None = None
+    forwarding: str = ""
     setups: list[SetupText] = []
     calculations: str = ""
     reactions: KeptReactions | None = None

@@ -9,6 +9,7 @@ from tidybench.core.values.verdict import Verdict
 from tidybench.wire.channels import ChannelStatus, OverdueStatus
 from tidybench.wire.crossings import OpenCrossing
 from tidybench.wire.curves import CaptureStatus, CurveStatus
+from tidybench.wire.forwarding import DestinationStatus
 from tidybench.wire.instruments import InstrumentStatus
 from tidybench.wire.ports import PortInfo
 from tidybench.wire.procedures import ProcedureStatus
@@ -38,6 +39,7 @@ class Status(BaseModel):
     procedures: list[ProcedureStatus] = []
     curves: list[CurveStatus] = []
     captures: list[CaptureStatus] = []
+    destinations: list[DestinationStatus] = []
     safe: list[SafeStatus] = []
     reactions: list[ReactionStatus] = []
     disk: DiskStatus

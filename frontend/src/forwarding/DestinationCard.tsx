@@ -1,0 +1,266 @@
+import { useQuery } from "@tanstack/react-query";
+import styled from "styled-components";
+import { api, type Channel, got, type Schemas } from "../api/client";
+import { BAUDS } from "../instruments/LinkForm";
+import { count } from "../look/format";
+import { Chip } from "../parts/Button";
+import { BytesEntry } from "../parts/BytesEntry";
+import { ControlText } from "../parts/ControlText";
+import { NumberEntry } from "../parts/NumberEntry";
+import { Entry, Fields, Select } from "../parts/Select";
+import { Tick } from "../parts/Tick";
+import { useLate } from "../parts/useLate";
+import type { Destination } from "./ForwardingPage";
+
+type Status = Schemas["DestinationStatus"];
+
+const Card = styled.article<{ $bad: boolean }>`
+  background: var(--panel);
+  border: 1px solid ${({ $bad }) => ($bad ? "var(--fault)" : "var(--hairline)")};
+  border-radius: var(--radius);
+  padding: 12px 16px;
+  margin-bottom: 10px;
+  display: grid;
+  gap: 10px;
+  .state {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 18px;
+    color: var(--quiet);
+    font-variant-numeric: tabular-nums;
+  }
+  .bad {
+    color: var(--fault);
+    font-weight: 600;
+  }
+  .channels {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 16px;
+    max-height: 140px;
+    overflow: auto;
+  }
+  .look {
+    font-family: "Atkinson Hyperlegible Mono Variable", monospace;
+    font-weight: 600;
+    overflow-wrap: anywhere;
+  }
+  .last {
+    display: flex;
+    gap: 16px;
+    align-items: center;
+  }
+`;
+
+const KINDS = [
+  { value: "serial" as const, text: "serial port" },
+  { value: "tcp" as const, text: "TCP" },
+  { value: "udp" as const, text: "UDP" },
+  { value: "file" as const, text: "file" },
+];
+
+const SERIAL = {
+  kind: "serial" as const, port: "", baud: 9600, data_bits: 8 as const, parity: "none" as const, stop_bits: 1 as const,
+  flow_control: "none" as const, rts: "on" as const, dtr: "on" as const, character_gap_ms: 0, command_gap_ms: 0, echo: false,
+}; // prettier-ignore
+
+const STATES: Record<Status["state"], string> = {
+  off: "off",
+  opening: "is being opened",
+  sending: "sending",
+  away: "away",
+  wrong: "cannot be sent",
+};
+
+/** How a destination stands, as figures in words. */
+export function figuresOf(status: Status): string[] {
+  const { sent, waiting, dropped, late_ms: late, answered } = status;
+  return [
+    STATES[status.state],
+    `${count(sent)} sent`,
+    waiting ? `${count(waiting)} wait` : "",
+    dropped ? `${count(dropped)} dropped` : "none dropped",
+    late === null ? "" : `99 % within ${late} ms`,
+    answered ? `${count(answered)} bytes came back, read by nobody` : "",
+  ].filter(Boolean);
+}
+
+export interface DestinationCardProps {
+  part: Destination;
+  channels: readonly Channel[];
+  status: Status | undefined;
+  onPart: (part: Destination) => void;
+  onRemove: () => void;
+}
+
+/** Where, which, when and how; and what went out. */
+export function DestinationCard({ part, channels, status, onPart, onRemove }: DestinationCardProps) {
+  const set = (changes: Partial<Destination>): void => onPart({ ...part, ...changes });
+  const late = useLate(part, 300);
+  const look = useQuery({
+    queryKey: ["forwarding look", late],
+    queryFn: () => got(api.POST("/api/forwarding/look", { body: late })),
+    placeholderData: (old) => old,
+    retry: false,
+  });
+  const bad = status?.state === "away" || status?.state === "wrong";
+  const why = status?.why || look.data?.why || "";
+  const shown = channels.filter((one) => !one.clock);
+  const kind = part.to.kind ?? "serial";
+  return (
+    <Card $bad={bad} aria-label={part.name}>
+      {status && (
+        <div className="state" role="status">
+          {figuresOf(status).map((words, n) => (
+            <span key={n} className={bad && n === 0 ? "bad" : undefined}>
+              {words}
+            </span>
+          ))}
+        </div>
+      )}
+      {why && <div className="bad">{why}</div>}
+      <Fields>
+        <Entry label="Name" value={part.name} onChange={(name) => name && set({ name })} width={180} />
+        <Select
+          label="To"
+          value={kind}
+          options={KINDS}
+          onChange={(next) =>
+            set({
+              to:
+                next === "serial"
+                  ? SERIAL
+                  : next === "tcp"
+                    ? { kind: "tcp", host: "127.0.0.1", tcp_port: 4001 }
+                    : next === "udp"
+                      ? { kind: "udp", host: "127.0.0.1", udp_port: 5005 }
+                      : { kind: "file", path: "values.jsonl" },
+            })
+          }
+          width={130}
+        />
+        <Where to={part.to} onTo={(to) => set({ to })} />
+        <Tick on={part.on ?? true} onChange={(on) => set({ on })}>
+          on
+        </Tick>
+      </Fields>
+      <div className="channels" role="group" aria-label={`Channels of ${part.name}`}>
+        {shown.map((one) => (
+          <Tick
+            key={one.id}
+            on={part.channels.includes(one.id)}
+            onChange={(on) => {
+              const next = on ? [...part.channels, one.id] : part.channels.filter((id) => id !== one.id);
+              if (next.length) set({ channels: next });
+            }}
+          >
+            {one.name}
+          </Tick>
+        ))}
+      </div>
+      <Fields>
+        <NumberEntry
+          label="Every, s"
+          value={part.every_s || null}
+          onValue={(every) => set({ every_s: every ?? 0 })}
+          width={230}
+          least={0.001}
+          empty
+          placeholder={`each reading of ${channels.find(({ id }) => id === part.channels[0])?.name ?? "the first"}`}
+        />
+        <BytesEntry
+          label="Written as"
+          value={part.pattern ?? ""}
+          placeholder="a JSON line"
+          onChange={(pattern) => set({ pattern })}
+          width={320}
+        />
+        <Select
+          label="What is missing"
+          value={part.missing ?? "token"}
+          options={[
+            { value: "token" as const, text: "a word in its place" },
+            { value: "leave out" as const, text: "nothing is sent" },
+            { value: "last" as const, text: "the last value" },
+          ]}
+          onChange={(missing) => set({ missing })}
+          width={170}
+        />
+        {(part.missing ?? "token") === "token" && part.pattern && (
+          <Entry label="Word" value={part.token ?? "NaN"} onChange={(token) => set({ token })} width={90} />
+        )}
+      </Fields>
+      {part.pattern && look.data && (
+        <div className="state">
+          In a pattern:{" "}
+          {Object.values(look.data.fields)
+            .map((name) => `<${name}>`)
+            .join(" ")}
+        </div>
+      )}
+      {look.data?.message && (
+        <div className="look">
+          <ControlText text={look.data.message} />
+        </div>
+      )}
+      <div className="last">
+        <Chip onPress={onRemove}>Remove</Chip>
+      </div>
+    </Card>
+  );
+}
+
+function Where({ to, onTo }: { to: Destination["to"]; onTo: (to: Destination["to"]) => void }) {
+  if (to.kind === "tcp")
+    return (
+      <>
+        <Entry label="Computer" value={to.host} onChange={(host) => onTo({ ...to, host })} width={150} />
+        <NumberEntry
+          label="TCP port"
+          value={to.tcp_port}
+          onValue={(port) => onTo({ ...to, tcp_port: port ?? 4001 })}
+          width={90}
+          least={1}
+          most={65_535}
+          whole
+        />
+      </>
+    );
+  if (to.kind === "udp")
+    return (
+      <>
+        <Entry label="Computer" value={to.host} onChange={(host) => onTo({ ...to, host })} width={150} />
+        <NumberEntry
+          label="UDP port"
+          value={to.udp_port}
+          onValue={(port) => onTo({ ...to, udp_port: port ?? 5005 })}
+          width={90}
+          least={1}
+          most={65_535}
+          whole
+        />
+      </>
+    );
+  if (to.kind === "file")
+    return <Entry label="Path" value={to.path} onChange={(path) => onTo({ ...to, path })} width={280} />;
+  return (
+    <>
+      <Entry
+        label="Port"
+        value={to.port}
+        placeholder="/dev/ttyUSB1"
+        onChange={(port) => onTo({ ...to, port })}
+        width={200}
+      />
+      <NumberEntry
+        label="Baud rate"
+        value={to.baud}
+        onValue={(baud) => onTo({ ...to, baud: baud ?? 9600 })}
+        width={110}
+        among={BAUDS}
+        least={50}
+        whole
+      />
+    </>
+  );
+}

@@ -1,0 +1,1 @@
+"""Corrected values handed on to others: what is written, and when. No I/O."""

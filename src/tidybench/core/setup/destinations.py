@@ -1,0 +1,95 @@
+"""Where corrected values are handed on to, which of them, when, and how they are written."""
+
+import tomllib
+from typing import Annotated, Literal
+
+from pydantic import Field, StrictBool, ValidationError, model_validator
+
+from tidybench.core.setup.link import Host, NetworkPort, SerialPart
+from tidybench.core.setup.part import Identifier, Label, Part
+from tidybench.core.setup.toml import SetupError, sentences
+
+DESTINATIONS = "destinations"
+"""What the document is called."""
+
+
+class ToTcp(Part):
+    """A TCP connection that Tidy Bench opens."""
+
+    kind: Literal["tcp"]
+    host: Host
+    tcp_port: NetworkPort
+
+
+class ToUdp(Part):
+    """UDP datagrams, one for each message."""
+
+    kind: Literal["udp"]
+    host: Host
+    udp_port: NetworkPort
+
+
+class ToFile(Part):
+    """A file that grows."""
+
+    kind: Literal["file"]
+    path: Annotated[str, Field(min_length=1, max_length=1000)]
+
+
+To = Annotated[SerialPart | ToTcp | ToUdp | ToFile, Field(discriminator="kind")]
+
+
+class DestinationPart(Part):
+    """A destination. `channels`: which, in this order; `every_s`: at a steady rate, 0 for with each reading of the first. `pattern`: how a message is
+    written, with a field for each channel (its id, with `_` for every character that a name of a field cannot have); "" for a JSON line.
+
+    `missing`: what is sent while a value is not measured, or old: `token` in its place, nothing of the message ("leave out"), or the last that was
+    ("last").
+    """
+
+    id: Identifier
+    name: Label
+    on: StrictBool = True
+    to: To
+    channels: Annotated[list[Identifier], Field(min_length=1, max_length=200)]
+    every_s: Annotated[float, Field(ge=0, le=86_400)] = 0.0
+    pattern: Annotated[str, Field(max_length=2000)] = ""
+    missing: Literal["token", "leave out", "last"] = "token"
+    token: Annotated[str, Field(max_length=40, pattern=r"^[^\x00-\x1f\x7f]*$")] = "NaN"
+
+    @model_validator(mode="after")
+    def _fits(self) -> "DestinationPart":
+        if len(set(self.channels)) < len(self.channels):
+            raise ValueError(f"{self.name}: a channel is there twice")
+        if 0 < self.every_s < 0.001:
+            raise ValueError(f"{self.name}: a steady rate is at most 1000 a second")
+        return self
+
+
+class Destinations(Part):
+    """All destinations of a bench."""
+
+    format: Literal[1] = 1
+    destination: Annotated[list[DestinationPart], Field(max_length=16)] = []
+
+    @model_validator(mode="after")
+    def _ids(self) -> "Destinations":
+        for what, all_of in (
+            ("id", [one.id for one in self.destination]),
+            ("name", [one.name for one in self.destination]),
+        ):
+            twice = sorted({one for one in all_of if all_of.count(one) > 1})
+            if twice:
+                raise ValueError(f"the {what} “{twice[0]}” is used twice")
+        return self
+
+
+def load_destinations(text: str) -> Destinations:
+    """Read the document from TOML; raises SetupError with a sentence for each thing that is wrong. Whether channels are there is not looked at
+    here."""
+    try:
+        return Destinations.model_validate(tomllib.loads(text))
+    except tomllib.TOMLDecodeError as error:
+        raise SetupError([f"This is not TOML: {error}."]) from None
+    except ValidationError as error:
+        raise SetupError([line for one in error.errors() for line in sentences(one, text)]) from None

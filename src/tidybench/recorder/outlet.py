@@ -1,0 +1,180 @@
+"""One destination: its queue, and the thread that empties it. A slow one is its own trouble."""
+
+import logging
+import threading
+from collections import deque
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Literal
+
+from tidybench.core.batch import Batch
+from tidybench.core.forwarding.message_maker import MessageMaker
+from tidybench.core.setup.destinations import DestinationPart, ToUdp
+from tidybench.core.values.channel import Channel
+from tidybench.links.link import LinkError
+from tidybench.links.outlets import OutletEnd, open_outlet, words_of
+from tidybench.recorder.clock import Clock
+from tidybench.wire.forwarding import DestinationStatus
+
+logger = logging.getLogger(__name__)
+
+MOST_BYTES, MOST_AGE = 256 * 1024, 10_000_000
+"""Bytes that wait at the most, and for how many microseconds; of more the oldest are dropped."""
+
+TOGETHER = 4096
+"""Bytes that are written at once where many wait."""
+
+RETRY = 1.0
+"""Seconds between two attempts to open what is away."""
+
+LOOKED_AT = 1000
+"""Messages whose lateness is remembered."""
+
+State = Literal["off", "opening", "sending", "away", "wrong"]
+
+
+class Outlet:
+    """`take` may be called by any thread, for any sample; the rest says what is told."""
+
+    def __init__(
+        self,
+        part: DestinationPart,
+        maker: MessageMaker,
+        clock: Clock,
+        simulated: Path | None,
+        channels: Sequence[Channel],
+    ) -> None:
+        """`channels`: those that it sends, in their order."""
+        self.part, self.numbers, self.channels = part, maker.numbers, list(channels)
+        self._maker, self._clock, self._simulated = maker, clock, simulated
+        self._lock = threading.Lock()
+        self._there = threading.Event()
+        self._queue: deque[tuple[int, bytes]] = deque()
+        self._size = 0
+        self._stopping = False
+        self._state: State = "opening"
+        self._why = ""
+        self._sent = self._bytes = self._dropped = self._answered = 0
+        self._late: deque[int] = deque(maxlen=LOOKED_AT)
+        self._thread = threading.Thread(target=self._run, name=f"destination {part.id}", daemon=True)
+
+    def start(self) -> None:
+        """Begin."""
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End, and free what it has open."""
+        self._stopping = True
+        self._there.set()
+        self._thread.join(5)
+
+    def take(self, batch: Batch) -> None:
+        """The samples of one event."""
+        with self._lock:
+            messages = self._maker.take(batch)
+            if messages:
+                self._put(max(batch.times), messages)
+
+    def _put(self, at: int, messages: list[bytes]) -> None:
+        for message in messages:
+            self._queue.append((at, message))
+            self._size += len(message)
+        while self._queue and (self._size > MOST_BYTES or self._queue[0][0] < at - MOST_AGE):
+            self._size -= len(self._queue.popleft()[1])
+            self._dropped += 1
+        self._there.set()
+
+    # ---- its thread
+
+    def _run(self) -> None:
+        while not self._stopping:
+            try:
+                end = open_outlet(self.part.to, self._simulated)
+            except LinkError as error:
+                self._away(str(error))
+                self._pause(RETRY)
+                continue
+            self._state, self._why = "sending", ""
+            try:
+                self._send(end)
+            except LinkError as error:
+                self._away(str(error))
+            except Exception as error:  # a fault of ours must not end it
+                logger.exception("the destination %s failed", self.part.id)
+                self._away(f"Tidy Bench itself failed here ({error!r})")
+            end.close()
+            if not self._stopping:
+                self._pause(RETRY)
+
+    def _pause(self, seconds: float) -> None:
+        until = self._clock.now() + round(seconds * 1e6)
+        while not self._stopping and self._clock.now() < until:
+            threading.Event().wait(0.05)
+
+    def _away(self, why: str) -> None:
+        self._state, self._why = "away", why
+
+    def _send(self, end: OutletEnd) -> None:
+        every = round(self.part.every_s * 1e6)
+        due = -(-self._clock.now() // every) * every if every else 0
+        while not self._stopping:
+            now = self._clock.now()
+            if every:
+                if now >= due:
+                    with self._lock:
+                        made = self._maker.message(due)
+                        if made is not None:
+                            self._put(due, [made])
+                    due += every * max(1, -(-(now - due) // every))
+                    now = self._clock.now()
+                wait = max(0.0, (due - now) / 1e6)
+            else:
+                wait = 0.5
+            if self._queue or self._there.wait(min(wait, 0.5)):
+                self._there.clear()
+                self._empty(end)
+            self._answered += len(end.read(0))
+
+    def _empty(self, end: OutletEnd) -> None:
+        single = isinstance(self.part.to, ToUdp)
+        while not self._stopping:
+            with self._lock:
+                taken: list[tuple[int, bytes]] = []
+                size = 0
+                while self._queue and (
+                    not taken or (not single and size + len(self._queue[0][1]) <= TOGETHER)
+                ):
+                    taken.append(self._queue.popleft())
+                    size += len(taken[-1][1])
+                self._size -= size
+            if not taken:
+                return
+            try:
+                end.write(b"".join(message for _, message in taken))
+            except LinkError:
+                self._dropped += len(taken)
+                raise
+            now = self._clock.now()
+            self._late.extend(now - at for at, _ in taken)
+            self._sent += len(taken)
+            self._bytes += size
+
+    # ---- what is told
+
+    def status(self) -> DestinationStatus:
+        """How it stands. Any thread."""
+        late = sorted(self._late.copy())
+        return DestinationStatus(
+            id=self.part.id,
+            name=self.part.name,
+            to=words_of(self.part.to),
+            on=True,
+            state=self._state,
+            why=self._why,
+            sent=self._sent,
+            bytes=self._bytes,
+            waiting=len(self._queue),
+            dropped=self._dropped,
+            late_ms=round(late[min(len(late) - 1, int(len(late) * 0.99))] / 1000, 2) if late else None,
+            answered=self._answered,
+        )

@@ -1,0 +1,267 @@
+"""Corrected values handed on: from lines on one pseudo-terminal to another at 921 600 baud, to TCP, UDP and files."""
+
+import itertools
+import json
+import os
+import select
+import socket
+import threading
+import time
+import tty
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import RecorderProcess, Shop, wait_for
+from tests.recorder.test_captures import recorder_there
+from tidybench.recorder.outlet import MOST_BYTES
+from tidybench.wire.channels import ZeroChannel
+from tidybench.wire.forwarding import ApplyForwarding, DestinationStatus
+from tidybench.wire.protocol import Answer
+from tidybench.wire.setups import ApplySetups, SetupText
+
+TEXT = """
+[instrument]
+id = "meter"
+name = "Meter"
+talks = "on its own"
+[link]
+port = "PORT"
+baud = 921600
+[framing]
+terminator = "\\n"
+[listen]
+every_s = 0.01
+patterns = ["<n:int> <a none(---)>"]
+[[channel]]
+id = "meter-n"
+name = "Count"
+field = "n"
+[[channel]]
+id = "meter-a"
+name = "Flow"
+field = "a"
+unit = "L/min"
+scale = -2.0
+offset = 0.5
+"""
+
+
+class Meter:
+    """A line every 10 ms, three lines a burst now and then; every 50th has dashes. `sent`: the numbers, None for dashes."""
+
+    def __init__(self) -> None:
+        self.master, self.slave = os.openpty()
+        tty.setraw(self.master)
+        self.path = os.ttyname(self.slave)
+        self.sent: list[float | None] = []
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def _run(self) -> None:
+        while not self._stop.wait(0.01):
+            lines = ""
+            for _ in range(3 if len(self.sent) % 7 == 0 else 1):
+                n = len(self.sent)
+                value = None if n % 50 == 49 else (n % 97) / 8
+                self.sent.append(value)
+                lines += f"{n} {'---' if value is None else value}\n"
+            os.write(self.master, lines.encode())
+
+    def stop(self) -> None:
+        self._stop.set()
+        self._thread.join(5)
+        os.close(self.master)
+        os.close(self.slave)
+
+
+class Far:
+    """The other end of a port: what has come."""
+
+    def __init__(self) -> None:
+        self.master, self.slave = os.openpty()
+        tty.setraw(self.master)
+        self.path = os.ttyname(self.slave)
+        self.got = b""
+
+    def read(self, seconds: float) -> bytes:
+        until = time.monotonic() + seconds
+        while (left := until - time.monotonic()) > 0:
+            if select.select((self.master,), (), (), left)[0]:
+                self.got += os.read(self.master, 65_536)
+        return self.got
+
+    def close(self) -> None:
+        os.close(self.master)
+        os.close(self.slave)
+
+
+@pytest.fixture
+def meter(recorder: RecorderProcess):  # type: ignore[no-untyped-def]
+    made = Meter()
+    recorder.start()
+    wait_for(lambda: recorder_there(recorder), "the recorder")
+    text = TEXT.replace("PORT", made.path)
+    answered = recorder.ask(ApplySetups(setups=[SetupText(id="meter", text=text)], calculations=""))[0]
+    assert isinstance(answered, Answer)
+    assert not answered.why
+    made.start()
+    wait_for(recorder.all_passing, "it to pass")
+    yield made
+    made.stop()
+
+
+def destination(**more: Any) -> str:
+    """The document of one."""
+    keys: dict[str, Any] = {"id": "far", "name": "Far", "channels": ["meter-n", "meter-a"]} | more
+    return "[[destination]]\n" + "".join(f"{key} = {_toml(value)}\n" for key, value in keys.items())
+
+
+def _toml(value: Any) -> str:
+    if isinstance(value, dict):
+        return "{ " + ", ".join(f"{key} = {_toml(one)}" for key, one in value.items()) + " }"
+    return json.dumps(value)
+
+
+def put(recorder: RecorderProcess, text: str) -> str:
+    answered = recorder.ask(ApplyForwarding(text=text))[0]
+    assert isinstance(answered, Answer)
+    return answered.why
+
+
+def stands(recorder: RecorderProcess) -> DestinationStatus:
+    [one] = recorder.status().destinations
+    return one
+
+
+def value_of(sent: float | None) -> float | None:
+    """Corrected as the set-up says, by hand."""
+    return None if sent is None else sent * -2.0 + 0.5
+
+
+def test_every_reading_in_order_through_a_pattern_with_sign_and_zero(
+    shop: Shop, meter: Meter, recorder: RecorderProcess
+) -> None:
+    far = Far()
+    to = {"kind": "serial", "port": far.path, "baud": 921600}
+    pattern = "N=<meter_n>;F=<meter_a:number 8.3>\r\n"
+    assert put(recorder, destination(to=to, pattern=pattern, token="**")) == ""
+    lines = far.read(2.0).decode().split("\r\n")[:-1]
+    assert len(lines) > 100
+    first = int(lines[0].partition(";")[0][2:])
+    expected = [
+        f"N={n};F={'**' if value_of(meter.sent[n]) is None else f'{value_of(meter.sent[n]):08.3f}'}"
+        for n in range(first, first + len(lines))
+    ]
+    assert lines == expected
+    assert any("F=-" in line for line in lines)
+    assert any("F=**" in line for line in lines)
+    one = stands(recorder)
+    assert (one.state, one.dropped) == ("sending", 0)
+    assert one.sent >= len(lines)
+    # Zeroed here, zeroed there.
+    answered = recorder.ask(ZeroChannel(channel="meter-a"))[0]
+    assert isinstance(answered, Answer)
+    assert not answered.trouble, answered.why
+    wait_for(lambda: next(c for c in recorder.status().channels if c.id == "meter-a").zero, "the zero")
+    zero = next(c for c in recorder.status().channels if c.id == "meter-a").zero
+    far.got = b""
+    far.read(0.3)  # what was on its way
+    far.got = b""
+    line = next(line for line in far.read(0.6).decode().split("\r\n")[1:-1] if "**" not in line)
+    n = int(line.partition(";")[0][2:])
+    there = value_of(meter.sent[n])
+    assert there is not None
+    assert float(line.partition("F=")[2]) == pytest.approx(there - zero, abs=0.0006)
+    far.close()
+
+
+def test_a_steady_rate_and_what_is_left_out(
+    shop: Shop, meter: Meter, recorder: RecorderProcess, tmp_path: Path
+) -> None:
+    path = tmp_path / "values.jsonl"
+    to = {"kind": "file", "path": str(path)}
+    assert put(recorder, destination(to=to, every_s=0.05, missing="leave out")) == ""
+    wait_for(lambda: path.exists() and path.read_text().count("\n") > 40, "its lines")
+    found = [json.loads(line) for line in path.read_text().split("\n")[:-1]]
+    for one in found:
+        assert one["meter-a"] == value_of(meter.sent[int(one["meter-n"])])
+    steps = [_seconds(b["time"]) - _seconds(a["time"]) for a, b in itertools.pairwise(found)]
+    assert all(abs(step / 0.05 - round(step / 0.05)) < 0.001 for step in steps), "on its grid"
+    assert sorted(steps)[len(steps) // 2] == pytest.approx(0.05, abs=1e-4)
+
+
+def _seconds(text: str) -> float:
+    hours, minutes, seconds = text[11:-1].split(":")
+    return int(hours) * 3600 + int(minutes) * 60 + float(seconds)
+
+
+def test_a_slow_one_drops_the_oldest_and_disturbs_nobody(
+    shop: Shop, meter: Meter, recorder: RecorderProcess
+) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        port = server.getsockname()[1]
+        wide = "x" * 1900
+        text = destination(
+            to={"kind": "tcp", "host": "127.0.0.1", "tcp_port": port}, pattern=f"<meter_n> {wide}\n"
+        )
+        assert put(recorder, text) == ""
+        end, _ = server.accept()
+        end.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4096)
+        end.sendall(b"rubbish" * 100)
+        wait_for(lambda: stands(recorder).answered == 700, "what it said")
+        wait_for(lambda: stands(recorder).dropped > 20, "something to be dropped", 120)
+        assert stands(recorder).waiting * 1900 < MOST_BYTES + 8000
+        rate = recorder.status().instruments[0].messages_per_s
+        assert rate > 60, "reading goes on"
+        end.close()
+
+
+def test_what_is_away_or_wrong_says_so_and_comes_back(
+    shop: Shop, meter: Meter, recorder: RecorderProcess
+) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        port = server.getsockname()[1]
+    to = {"kind": "tcp", "host": "127.0.0.1", "tcp_port": port}
+    assert put(recorder, destination(to=to)) == ""
+    wait_for(lambda: stands(recorder).state == "away", "it to be away")
+    assert "nothing listens" in stands(recorder).why
+    with socket.create_server(("127.0.0.1", port)) as server:
+        end, _ = server.accept()
+        assert json.loads(end.makefile().readline())["meter-n"] >= 0
+        end.close()
+    assert put(recorder, destination(to=to, channels=["nowhere"])) == ""
+    wait_for(lambda: stands(recorder).state == "wrong", "it to be wrong")
+    assert stands(recorder).why == "There is no channel “nowhere” on this bench."
+    assert "is none of its channels" in _why(recorder, destination(to=to, pattern="<b>"))
+    assert put(recorder, "[[destination]]\n").startswith("destination.1.id: this key is missing")
+    recorder.kill()
+    recorder.start(carry_on=True)
+    wait_for(lambda: recorder_there(recorder) and recorder.status().destinations, "it to be back")
+    assert stands(recorder).why, "also after a kill"
+
+
+def _why(recorder: RecorderProcess, text: str) -> str:
+    assert put(recorder, text) == ""
+    return stands(recorder).why
+
+
+def test_udp_has_a_datagram_for_each_message(shop: Shop, meter: Meter, recorder: RecorderProcess) -> None:
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as end:
+        end.bind(("127.0.0.1", 0))
+        end.settimeout(20)
+        to = {"kind": "udp", "host": "127.0.0.1", "udp_port": end.getsockname()[1]}
+        assert put(recorder, destination(to=to, missing="last")) == ""
+        got = [json.loads(end.recv(2000)) for _ in range(120)]
+    numbers = [int(one["meter-n"]) for one in got]
+    assert numbers == list(range(numbers[0], numbers[0] + 120))
+    for one in got:
+        sent = meter.sent[int(one["meter-n"])]
+        if sent is not None:
+            assert one["meter-a"] == value_of(sent)
+        elif one["meter-a"] is not None:
+            assert one["meter-a"] == value_of(meter.sent[int(one["meter-n"]) - 1])
