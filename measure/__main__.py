@@ -14,6 +14,7 @@ from measure.command import read_start
 from measure.curves import curve
 from measure.disk import slow_disk
 from measure.flood import flood_32, flood_32_plan
+from measure.forward import forward
 from measure.machine import calmest, with_stolen
 from measure.page import bundle, first_load, render, web_32
 from measure.procedure import procedure
@@ -52,6 +53,7 @@ ROWS: dict[str, Row] = {
     "read-start": read_start,
     "calculated": calculated,
     "curve": curve,
+    "forward": forward,
     "frames": frames,
     "frames-128": frames_many,
     "window-30d": window_30d,
