@@ -11,6 +11,7 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
@@ -18,7 +19,9 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "src"))
+from tidybench.wire.client import Client
 from tidybench.wire.places import Places
+from tidybench.wire.status import GetStatus
 
 HERE = Path(__file__).parent
 DATA = Path(os.environ.get("TIDY_DATA") or Path.home() / ".local/share/tidybench-demo")
@@ -64,6 +67,15 @@ class Camera:
 
     def take(self, name: str) -> None:
         self.driver.save_screenshot(str(HERE / f"{name}.png"))
+
+    def call(self, method: str, path: str, body: object = None) -> dict[str, Any]:
+        """A request to the web server, as the page makes it."""
+        script = (
+            "const [m, p, b, done] = arguments; fetch(p, {method: m, headers: {'content-type': 'application/json'},"
+            "body: b ? JSON.stringify(b) : undefined}).then(async (r) => done(await r.text()))"
+        )
+        found = self.driver.execute_async_script(script, method, path, body)
+        return dict(json.loads(found)) if found and found[0] == "{" else {}
 
     def press(self, label: str) -> None:
         self.driver.find_elements("xpath", f"//*[self::button or self::a][contains(., '{label}')]")[
@@ -167,6 +179,58 @@ def reactions(camera: Camera) -> None:
     camera.take("reactions")
 
 
+def swept(camera: Camera, item: str) -> str:
+    """A run with one sweep of the winding tester in it; gives its key."""
+    begun = camera.call(
+        "POST", "/api/run", {"name": "Winding", "item": item, "channels": ["winding-tester-state"]}
+    )
+    camera.call("POST", "/api/instruments/winding-tester/commands/sweep", {"values": {}})
+    time.sleep(2)
+    camera.call("POST", "/api/run/end", {"run": begun["id"]})
+    return str(begun["id"])
+
+
+def curves(camera: Camera) -> None:
+    """A winding before and after its repair, and what its curve says."""
+    driver = camera.driver
+    text = (HERE.parents[1] / "src/tidybench/setups/library/winding-tester.setup.toml").read_text("utf-8")
+    camera.call("POST", "/api/setups", {"text": text})
+    time.sleep(4)
+    shop(**{"stand-in": "winding-tester", "fault": "shorted turns"})
+    before = swept(camera, "MT-7 as received")
+    shop(**{"stand-in": "winding-tester", "fault": "shorted turns", "on": False})
+    after = swept(camera, "MT-7 repaired")
+    time.sleep(4)
+    driver.get(f"{camera.base}/curves?show={after}.1,{before}.1")
+    time.sleep(2)
+    for label in ("−3 dB corner", "Fit second order"):
+        camera.press(label)
+        time.sleep(2.5)
+    driver.execute_script("scrollTo(0, 120)")
+    time.sleep(0.5)
+    camera.take("curves")
+    camera.call("DELETE", "/api/setups/winding-tester")
+
+
+def handed_on(camera: Camera) -> None:
+    """A destination that gets flow and discharge."""
+    driver = camera.driver
+    path = "/tmp/values.jsonl"
+    parts = [
+        {"id": "control", "name": "Control system", "to": {"kind": "udp", "host": "127.0.0.1", "udp_port": 5005},
+         "channels": ["loop-flow", "discharge"], "pattern": "F=<loop_flow:number 8.2>;P=<discharge>\r\n"},
+        {"id": "file", "name": "Beside the run", "to": {"kind": "file", "path": path},
+         "channels": ["efficiency", "head"], "every_s": 1.0},
+    ]  # fmt: skip
+    camera.call("PUT", "/api/forwarding", {"destinations": {"destination": parts}, "was": ""})
+    driver.get(f"{camera.base}/instruments/handed-on")
+    time.sleep(8)
+    camera.take("handed-on")
+    was = camera.call("GET", "/api/forwarding")["text"]
+    camera.call("PUT", "/api/forwarding", {"destinations": {"destination": []}, "was": was})
+    Path(path).unlink(missing_ok=True)
+
+
 def main() -> None:
     """Take them all."""
     camera = Camera()
@@ -206,12 +270,6 @@ def main() -> None:
     driver.find_element("css selector", "[data-testid='calculated-efficiency'] button").click()
     time.sleep(1)
     camera.take("calculated")
-    driver.get(f"{camera.base}/instruments/power-analyser?stage=Channels")
-    time.sleep(3)
-    driver.find_element("css selector", "[aria-label='more of Motor input']").click()
-    camera.press("add a step")
-    time.sleep(2)
-    camera.take("channel")
     driver.get(camera.base)
     time.sleep(3)
     shop(**{"stand-in": "power-analyser", "fault": "unplugged"})
@@ -266,6 +324,7 @@ def main() -> None:
     camera.press("remove")
     commands(camera)
     reactions(camera)
+    handed_on(camera)
     procedure(camera)
     shop(valve=0.6)
     driver.get(camera.base)
@@ -286,6 +345,11 @@ def main() -> None:
     camera.press("Calibration report")
     time.sleep(3)
     camera.take("calibration")
+    if "--begin" in sys.argv:
+        status = Client(Places(DATA).control).ask(GetStatus())[0].status
+        if status is not None and status.run is not None:
+            camera.call("POST", "/api/run/end", {"run": status.run.id})
+        curves(camera)
     driver.quit()
 
 

@@ -12,8 +12,10 @@ import pytest
 from tests.conftest import RecorderProcess, Shop, wait_for
 from tests.recorder.test_acts import HeardPositioner, given
 from tidybench.core.curves.analysis import answer
+from tidybench.core.curves.piece import CurveRows
 from tidybench.core.values.curve import Curve
 from tidybench.runs.curves import curve_file, read_rows, run_curves
+from tidybench.runs.reread import reread
 from tidybench.standins.instruments import WindingTester
 from tidybench.wire.commands import GiveCommand
 from tidybench.wire.curves import CurveRowsAnswer, GetCurve
@@ -104,6 +106,10 @@ def test_a_sweep_is_kept_with_the_run_as_it_was_sent(
     assert {row[3] for row in rows} == {""}
     told = json.loads((folder / "curves" / "001-winding-sweep.csv-metadata.json").read_text("utf-8"))
     assert [one["titles"] for one in told["tableSchema"]["columns"]] == head
+
+    # The tape read again gives the same rows.
+    pieces = [piece for entry in reread(folder) for piece in entry.pieces if isinstance(piece, CurveRows)]
+    assert [list(row) for piece in pieces for row in zip(*piece.values, strict=True)] == sent
 
     # What it says is what the winding is, within its scatter.
     x, gain, _ = read_rows(folder, curve)

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+import serial
 
 from tests.conftest import RecorderProcess, Shop, wait_for
 from tests.recorder.test_captures import recorder_there
@@ -265,3 +266,38 @@ def test_udp_has_a_datagram_for_each_message(shop: Shop, meter: Meter, recorder:
             assert one["meter-a"] == value_of(sent)
         elif one["meter-a"] is not None:
             assert one["meter-a"] == value_of(meter.sent[int(one["meter-n"]) - 1])
+
+
+def test_whoever_connects_gets_whole_messages(shop: Shop, meter: Meter, recorder: RecorderProcess) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        port = server.getsockname()[1]
+    assert put(recorder, destination(to={"kind": "tcp server", "tcp_port": port})) == ""
+    wait_for(lambda: stands(recorder).dropped > 5, "messages that nobody takes")
+    assert (stands(recorder).state, stands(recorder).why) == ("sending", "Nobody takes it.")
+    ends = [socket.create_connection(("127.0.0.1", port), 10) for _ in range(2)]
+    for end in ends:
+        lines = [json.loads(end.makefile().readline()) for _ in range(2)]
+        assert [line["meter-a"] for line in lines] == [
+            value_of(meter.sent[int(line["meter-n"])]) for line in lines
+        ]
+        end.close()
+    wait_for(lambda: stands(recorder).why == "Nobody takes it.", "them to be gone")
+
+
+def test_a_pseudo_terminal_of_our_own_is_opened_like_a_port(
+    shop: Shop, meter: Meter, recorder: RecorderProcess, tmp_path: Path
+) -> None:
+    path = tmp_path / "handed-on"
+    assert (
+        put(recorder, destination(to={"kind": "pty", "path": str(path)}, pattern="<meter_n>\n", every_s=0.02))
+        == ""
+    )
+    wait_for(path.is_symlink, "its link")
+    with serial.Serial(str(path), 9600, timeout=10) as port:
+        port.reset_input_buffer()
+        port.readline()
+        numbers = [int(port.readline()) for _ in range(20)]
+    assert numbers == sorted(numbers)
+    assert numbers[0] < numbers[-1]
+    assert put(recorder, "") == ""
+    wait_for(lambda: not path.is_symlink(), "its link to be gone")

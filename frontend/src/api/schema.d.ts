@@ -520,6 +520,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Metrics
+         * @description The newest value of every channel, and how the bench stands (OpenMetrics 1.0). Programs send the token: Authorization: Bearer …
+         */
+        get: operations["metrics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/setups": {
         parameters: {
             query?: never;
@@ -3954,7 +3974,7 @@ export interface components {
              */
             on: boolean;
             /** To */
-            to: components["schemas"]["SerialPart"] | components["schemas"]["ToTcp"] | components["schemas"]["ToUdp"] | components["schemas"]["ToFile"];
+            to: components["schemas"]["SerialPart"] | components["schemas"]["ToTcp"] | components["schemas"]["ToTcpClients"] | components["schemas"]["ToUdp"] | components["schemas"]["ToPty"] | components["schemas"]["ToFile"];
             /** Channels */
             channels: string[];
             /**
@@ -8154,6 +8174,19 @@ export interface components {
             path: string;
         };
         /**
+         * ToPty
+         * @description A pseudo-terminal, which another program of this computer opens like a serial port; `path`: a link to it.
+         */
+        ToPty: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pty";
+            /** Path */
+            path: string;
+        };
+        /**
          * ToTcp
          * @description A TCP connection that Tidy Bench opens.
          */
@@ -8165,6 +8198,24 @@ export interface components {
             kind: "tcp";
             /** Host */
             host: string;
+            /** Tcp Port */
+            tcp_port: number;
+        };
+        /**
+         * ToTcpClients
+         * @description TCP connections that others open, to this computer alone unless `listen_on` says otherwise.
+         */
+        ToTcpClients: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tcp server";
+            /**
+             * Listen On
+             * @default 127.0.0.1
+             */
+            listen_on: string;
             /** Tcp Port */
             tcp_port: number;
         };
@@ -9339,6 +9390,33 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MessageLook"];
                 };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    metrics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

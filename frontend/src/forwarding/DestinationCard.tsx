@@ -55,7 +55,9 @@ const Card = styled.article<{ $bad: boolean }>`
 const KINDS = [
   { value: "serial" as const, text: "serial port" },
   { value: "tcp" as const, text: "TCP" },
+  { value: "tcp server" as const, text: "TCP, others connect" },
   { value: "udp" as const, text: "UDP" },
+  { value: "pty" as const, text: "pseudo-terminal" },
   { value: "file" as const, text: "file" },
 ];
 
@@ -63,6 +65,15 @@ const SERIAL = {
   kind: "serial" as const, port: "", baud: 9600, data_bits: 8 as const, parity: "none" as const, stop_bits: 1 as const,
   flow_control: "none" as const, rts: "on" as const, dtr: "on" as const, character_gap_ms: 0, command_gap_ms: 0, echo: false,
 }; // prettier-ignore
+
+const FRESH: Record<(typeof KINDS)[number]["value"], Destination["to"]> = {
+  serial: SERIAL,
+  tcp: { kind: "tcp", host: "127.0.0.1", tcp_port: 4001 },
+  "tcp server": { kind: "tcp server", listen_on: "127.0.0.1", tcp_port: 4001 },
+  udp: { kind: "udp", host: "127.0.0.1", udp_port: 5005 },
+  pty: { kind: "pty", path: "" },
+  file: { kind: "file", path: "" },
+};
 
 const STATES: Record<Status["state"], string> = {
   off: "off",
@@ -127,14 +138,7 @@ export function DestinationCard({ part, channels, status, onPart, onRemove }: De
           options={KINDS}
           onChange={(next) =>
             set({
-              to:
-                next === "serial"
-                  ? SERIAL
-                  : next === "tcp"
-                    ? { kind: "tcp", host: "127.0.0.1", tcp_port: 4001 }
-                    : next === "udp"
-                      ? { kind: "udp", host: "127.0.0.1", udp_port: 5005 }
-                      : { kind: "file", path: "values.jsonl" },
+              to: FRESH[next],
             })
           }
           width={130}
@@ -241,7 +245,27 @@ function Where({ to, onTo }: { to: Destination["to"]; onTo: (to: Destination["to
         />
       </>
     );
-  if (to.kind === "file")
+  if (to.kind === "tcp server")
+    return (
+      <>
+        <Entry
+          label="Listens on"
+          value={to.listen_on ?? ""}
+          onChange={(listen_on) => onTo({ ...to, listen_on })}
+          width={150}
+        />
+        <NumberEntry
+          label="TCP port"
+          value={to.tcp_port}
+          onValue={(port) => onTo({ ...to, tcp_port: port ?? 4001 })}
+          width={90}
+          least={1}
+          most={65_535}
+          whole
+        />
+      </>
+    );
+  if (to.kind === "file" || to.kind === "pty")
     return <Entry label="Path" value={to.path} onChange={(path) => onTo({ ...to, path })} width={280} />;
   return (
     <>

@@ -3,23 +3,28 @@
 import contextlib
 import os
 import socket
+import termios
+import tty
 from pathlib import Path
 from typing import Protocol
 
 from tidybench.core.setup import SerialPart, TcpPart
-from tidybench.core.setup.destinations import ToFile, ToTcp, ToUdp
+from tidybench.core.setup.destinations import ToFile, ToPty, ToTcp, ToTcpClients, ToUdp
 from tidybench.links.link import LinkError
 from tidybench.links.opening import open_serial
 from tidybench.links.tcp import TcpLink
 
-To = SerialPart | ToTcp | ToUdp | ToFile
+To = SerialPart | ToTcp | ToTcpClients | ToUdp | ToPty | ToFile
+
+MOST_CLIENTS = 32
+"""Connections that are kept at a time."""
 
 
 class OutletEnd(Protocol):
     """An open end. One thread owns it."""
 
     def write(self, data: bytes) -> None:
-        """Write all of it. Raises LinkError."""
+        """Write all of it. Raises LinkError, and BlockingIOError where nobody takes it just now: it is dropped."""
 
     def read(self, timeout: float | None) -> bytes:
         """What came back. Raises LinkError."""
@@ -60,6 +65,102 @@ class UdpOutlet:
         self._socket.close()
 
 
+class TcpServerOutlet:
+    """Whoever connects gets all that comes from then on; one that is too slow is cut off, and may connect again."""
+
+    def __init__(self, part: ToTcpClients) -> None:
+        try:
+            self._server = socket.create_server((part.listen_on, part.tcp_port))
+        except OSError as error:
+            why = f"Nothing can listen on {part.listen_on}, TCP port {part.tcp_port}: {error.strerror}."
+            raise LinkError("in use", why) from error
+        self._server.setblocking(False)
+        self._clients: list[socket.socket] = []
+
+    def _accept(self) -> None:
+        with contextlib.suppress(BlockingIOError):
+            while len(self._clients) < MOST_CLIENTS:
+                client, _ = self._server.accept()
+                client.setblocking(False)
+                client.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+                self._clients.append(client)
+
+    def write(self, data: bytes) -> None:
+        """To everybody who is there."""
+        self._accept()
+        if not self._clients:
+            raise BlockingIOError
+        for client in self._clients[:]:
+            try:
+                whole = client.send(data) == len(data)
+            except OSError:
+                whole = False
+            if not whole:  # half a message must not be followed by the next one
+                self._clients.remove(client)
+                client.close()
+
+    def read(self, timeout: float | None) -> bytes:
+        """What any of them says."""
+        self._accept()
+        found = b""
+        for client in self._clients[:]:
+            try:
+                data = client.recv(65_536)
+            except BlockingIOError:
+                continue
+            except OSError:
+                data = b""
+            if not data:
+                self._clients.remove(client)
+                client.close()
+            found += data
+        return found
+
+    def close(self) -> None:
+        """Give all of them up."""
+        for one in (*self._clients, self._server):
+            one.close()
+
+
+class PtyOutlet:
+    """A pseudo-terminal of our own. Where nobody reads what is in it is thrown away, so that whoever opens it gets what is new."""
+
+    def __init__(self, part: ToPty) -> None:
+        self._path = Path(part.path).expanduser()
+        self._master, self._slave = os.openpty()
+        tty.setraw(self._slave)
+        os.set_blocking(self._master, False)
+        try:
+            if self._path.is_symlink():
+                self._path.unlink()
+            self._path.symlink_to(os.ttyname(self._slave))
+        except OSError as error:
+            self.close()
+            raise LinkError("missing", f"The link {self._path} cannot be made: {error.strerror}.") from error
+
+    def write(self, data: bytes) -> None:
+        """Whole, or not at all."""
+        if os.write(self._master, data) < len(data):
+            termios.tcflush(self._slave, termios.TCIFLUSH)
+            raise BlockingIOError
+
+    def read(self, timeout: float | None) -> bytes:
+        """What came back."""
+        try:
+            return os.read(self._master, 65_536)
+        except OSError:
+            return b""
+
+    def close(self) -> None:
+        """Give it up, and its link."""
+        with contextlib.suppress(OSError):
+            if self._path.is_symlink() and os.readlink(self._path) == os.ttyname(self._slave):
+                self._path.unlink()
+        for one in (self._master, self._slave):
+            with contextlib.suppress(OSError):
+                os.close(one)
+
+
 class FileOutlet:
     """A file that grows."""
 
@@ -97,6 +198,10 @@ def open_outlet(to: To, simulated: Path | None) -> OutletEnd:
         return open_serial(to, simulated)
     if isinstance(to, ToTcp):
         return TcpLink(TcpPart(kind="tcp", host=to.host, tcp_port=to.tcp_port))
+    if isinstance(to, ToTcpClients):
+        return TcpServerOutlet(to)
+    if isinstance(to, ToPty):
+        return PtyOutlet(to)
     return UdpOutlet(to) if isinstance(to, ToUdp) else FileOutlet(to)
 
 
@@ -106,4 +211,6 @@ def words_of(to: To) -> str:
         return f"{to.port}, {to.short}"
     if isinstance(to, ToTcp):
         return f"{to.host}, TCP port {to.tcp_port}"
+    if isinstance(to, ToTcpClients):
+        return f"who connects to {to.listen_on}, TCP port {to.tcp_port}"
     return f"{to.host}, UDP port {to.udp_port}" if isinstance(to, ToUdp) else to.path

@@ -151,9 +151,14 @@ class Outlet:
                 return
             try:
                 end.write(b"".join(message for _, message in taken))
+            except BlockingIOError:
+                self._dropped += len(taken)
+                self._why = "Nobody takes it."
+                continue
             except LinkError:
                 self._dropped += len(taken)
                 raise
+            self._why = ""
             now = self._clock.now()
             self._late.extend(now - at for at, _ in taken)
             self._sent += len(taken)

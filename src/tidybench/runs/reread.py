@@ -31,7 +31,7 @@ def frozen_calculations(folder: Path) -> Calculations:
 
 
 def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | None = None) -> Iterator[Entry]:
-    """Read a run's tape again: what happened and the samples it gives, with the set-ups in its folder and those that came
+    """Read a run's tape again: what happened, the samples it gives and what it adds to curves, with the set-ups in its folder and those that came
     into force in it; or with other `plans` from its beginning to its end.
 
     What a run took along from memory, of before it was begun, gives no samples: it was read before its readers' states were kept.
@@ -84,4 +84,5 @@ def reread(folder: Path, first_segment: int = 1, plans: Sequence[LinkPlan] | Non
         except ExchangeError as error:
             raise TapeError(f"line {sequence} is out of order: {error}") from error
         derivation.feed(link, event, batch)
-        yield Entry(sequence, link, event, batch)
+        pieces = reader.take_pieces() if reader is not None and reader.gatherers else ()
+        yield Entry(sequence, link, event, batch, pieces=pieces)

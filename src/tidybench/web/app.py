@@ -41,6 +41,7 @@ from tidybench.web import (
     instrument_routes,
     layout_routes,
     mark_routes,
+    metrics_routes,
     page_errors,
     plan_routes,
     point_routes,
@@ -118,6 +119,7 @@ def make_app(
     app.include_router(bench_routes.router)
     app.include_router(curve_routes.router)
     app.include_router(forwarding_routes.router)
+    app.include_router(metrics_routes.router)
     app.include_router(setup_routes.router)
     app.include_router(instrument_routes.router)
     app.include_router(instrument_routes.library)

@@ -21,6 +21,21 @@ class ToTcp(Part):
     tcp_port: NetworkPort
 
 
+class ToTcpClients(Part):
+    """TCP connections that others open, to this computer alone unless `listen_on` says otherwise."""
+
+    kind: Literal["tcp server"]
+    listen_on: Host = "127.0.0.1"
+    tcp_port: NetworkPort
+
+
+class ToPty(Part):
+    """A pseudo-terminal, which another program of this computer opens like a serial port; `path`: a link to it."""
+
+    kind: Literal["pty"]
+    path: Annotated[str, Field(min_length=1, max_length=1000)]
+
+
 class ToUdp(Part):
     """UDP datagrams, one for each message."""
 
@@ -36,7 +51,7 @@ class ToFile(Part):
     path: Annotated[str, Field(min_length=1, max_length=1000)]
 
 
-To = Annotated[SerialPart | ToTcp | ToUdp | ToFile, Field(discriminator="kind")]
+To = Annotated[SerialPart | ToTcp | ToTcpClients | ToUdp | ToPty | ToFile, Field(discriminator="kind")]
 
 
 class DestinationPart(Part):
