@@ -10,13 +10,18 @@ from hypothesis import strategies as st
 from scipy.optimize import brentq
 
 from tidybench.core.compile.load import load
+from tidybench.core.compile.planning import plan_links
 from tidybench.core.curves.analysis import Answer, CurveError, Question, answer, difference, unwrapped
 from tidybench.core.curves.gatherer import CurveGatherer
 from tidybench.core.curves.piece import CurveBegan, CurveEnded, CurveProgress, CurveRows
+from tidybench.core.exchange.command import Command
+from tidybench.core.exchange.link_talk import LinkTalk
 from tidybench.core.quality import Quality
 from tidybench.core.setup.curves import CurvePart
 from tidybench.core.setup.toml import SetupError
+from tidybench.core.tape.events import Opened, Received
 from tidybench.core.values.curve import CurveColumn
+from tidybench.core.values.origin import ByHand
 
 X = CurveColumn(name="Frequency", unit="Hz", scale="logarithmic")
 GAIN = CurveColumn(name="Gain", unit="dB")
@@ -287,3 +292,40 @@ def test_an_angle_is_unwrapped_and_what_is_missing_stays_so() -> None:
     found = unwrapped(np.array([170.0, -170.0, np.nan, -150.0]), "°")
     assert found[[0, 1, 3]].tolist() == [170.0, 190.0, 210.0]
     assert math.isnan(found[2])
+
+
+def test_after_a_table_of_known_length_the_link_is_not_held_until_its_silence() -> None:
+    text = """
+[instrument]
+id = "t"
+name = "T"
+[link]
+port = "p"
+[framing]
+terminator = "\\n"
+[[query]]
+id = "q"
+send = "Q\\n"
+patterns = ["<v>"]
+[[curve]]
+id = "a"
+name = "A"
+row = "<f>,<g>"
+rows = 2
+x = { field = "f" }
+y = [{ field = "g" }]
+"""
+    talk = LinkTalk(plan_links([load(text)], {})[0], 0)
+    talk.feed(Opened(0, {}))
+    talk.opened(0)
+    talk.enqueue([Command(ByHand(1), b"GO\n", 1_000_000, 60_000)])
+    for event in talk.speak(1000):
+        talk.feed(event)
+    talk.feed(Received(2000, b"1,1\n"))
+    due = talk.deadline()
+    assert due is not None
+    assert due >= 5_000_000  # the table has its time
+    talk.feed(Received(3000, b"2,2\n"))
+    due = talk.deadline()
+    assert due is not None
+    assert due <= 3000 + 60_000

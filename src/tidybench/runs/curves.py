@@ -1,5 +1,6 @@
 """The curves of a run: a CSV each in its folder `curves`, with CSV on the Web metadata and how it stands."""
 
+import contextlib
 import csv
 import json
 import math
@@ -16,7 +17,7 @@ from tidybench.core.values.figure import figure
 from tidybench.runs.cells import csv_cell, safe_text
 from tidybench.runs.disk import Disk, HereAndNow
 from tidybench.runs.files import Appender, trim_lines
-from tidybench.runs.whole import WholeFile, adopt, read_newest
+from tidybench.runs.whole import WholeFile, adopt, newest_of, read_newest
 
 CURVES = "curves"
 MOST = 9999
@@ -95,7 +96,8 @@ class CurvesFiles:
     ) -> None:
         """`failed`: told when the disk refuses. `said`: what is in the way now, "" for nothing."""
         self._folder, self._disk, self._failed, self._said = folder, disk, failed, said
-        self._number = max((one.number for one in run_curves(folder)), default=0)
+        there = [path.name.partition("-")[0] for path in (folder / CURVES).glob("*.csv")]
+        self._number = max((int(one) for one in there if one.isdecimal()), default=0)
         self._open: dict[int, Curve] = {}
         self._files: dict[int, Appender] = {}
         self._states: dict[int, WholeFile] = {}
@@ -177,6 +179,10 @@ class CurvesFiles:
         for number, curve in list(self._open.items()):
             self.end(curve.model_copy(update={"state": "interrupted", "why": why, "ended_at": at}), number)
         self._waiting.clear()
+        for state in self._states.values():
+            # The seal is over what stands in its place, not over what takes it a moment later.
+            with contextlib.suppress(OSError):
+                newest_of(state.path).replace(state.path)
 
 
 def run_curves(folder: Path) -> list[Curve]:

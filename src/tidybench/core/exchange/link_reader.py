@@ -83,7 +83,8 @@ class LinkReader:
         if quiet_at is not None and (due is None or quiet_at < due):
             due = quiet_at
         if self.gatherers:
-            silent_at = self.table_until()
+            every = [one.deadline for all_of in self.gatherers.values() for one in all_of]
+            silent_at = min((at for at in every if at is not None), default=None)
             return silent_at if silent_at is not None and (due is None or silent_at < due) else due
         return due
 
@@ -93,7 +94,7 @@ class LinkReader:
             one.deadline
             for who, every in self.gatherers.items()
             for one in every
-            if instrument in ("", who) and one.deadline is not None and (one.is_open or not instrument)
+            if instrument in ("", who) and one.is_open
         ]
         return min((due for due in found if due is not None), default=None)
 
