@@ -92,7 +92,7 @@ class MessageMaker:
             fresh = one.quality <= Quality.FLAGGED and now - one.at <= one.patience
             value: float | None = one.value if fresh else None
             at = one.at
-            if value is None and self.part.missing == "last" and one.good_at:
+            if value is None and self.part.missing == "last" and math.isfinite(one.good):
                 value, at = one.good, one.good_at
             if value is None and self.part.missing == "leave out":
                 return None
