@@ -57,6 +57,8 @@ class CurveDesk:
 
     def feed(self, entries: Sequence[Entry], setups: Sequence[Setup]) -> None:
         """What events added to curves."""
+        if not self._open and not self._waiting and not any(setup.curve for setup in setups):
+            return
         if self._waiting and self._log() is not None:
             self._catch_up()
         for entry in entries:

@@ -21,9 +21,14 @@ class Forwarder:
     """`put` and `fit` are the service's; `seen` is called by the links' threads, `heard` by the writer's. `text`: the document in force."""
 
     def __init__(
-        self, channels: Callable[[], Sequence[Channel]], clock: Clock, simulated: Path | None
+        self,
+        channels: Callable[[], Sequence[Channel]],
+        clock: Clock,
+        simulated: Path | None,
+        listen: Callable[[bool], None],
     ) -> None:
-        """`channels`: those of the bench, as they are now."""
+        """`channels`: those of the bench, as they are now. `listen`: told whether samples are wanted: nobody is called for nothing."""
+        self._listen = listen
         self._channels, self._clock, self._simulated = channels, clock, simulated
         self.text = ""
         self._parts: list[DestinationPart] = []
@@ -73,6 +78,7 @@ class Forwarder:
         self._calculated = (
             frozenset(one.number for one in channels.values() if not one.instrument) & self._wanted
         )
+        self._listen(bool(self._wanted))
         for key, one in outlets.items():
             if before.get(key) is not one:
                 one.start()

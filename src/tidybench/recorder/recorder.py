@@ -157,9 +157,8 @@ class Recorder:
         )
         self.journal.heeds = self.reactor
         self.forwarder = teller.forwarder = Forwarder(
-            lambda: self.writer.mailbox.ask(self.writer.channels), self.clock, places.simulated
+            lambda: self.writer.mailbox.ask(self.writer.channels), self.clock, places.simulated, self._hand_on
         )
-        self.journal.hands_on = self.forwarder.seen
         self._run.reactions = lambda: (self.reactor.kept.text, self.reactor.standing())
         self.writer.listeners += [
             self.conductor.heard,
@@ -202,6 +201,9 @@ class Recorder:
         kept = self.reactor.kept
         self.service.start_procedure(StartProcedure(text=text, by=by, plans=kept.plans, called=kept.called))
         return "its procedure has begun"
+
+    def _hand_on(self, wanted: bool) -> None:
+        self.journal.hands_on = self.forwarder.seen if wanted else None
 
     def _remember_disarmed(self, disarmed: dict[str, str]) -> None:
         try:

@@ -351,8 +351,11 @@ class Worker:
         if type(event) is CommandEnded:
             self._acts.pop(event.number, None)
         batch = self._talk.feed(event)
-        pieces = self.reader.take_pieces() if self.reader.gatherers else ()
-        sequence = self._journal.put(self.plan.key, event, batch, pieces)
+        reader = self._talk.reader
+        if reader.gatherers:
+            sequence = self._journal.put(self.plan.key, event, batch, reader.take_pieces())
+        else:
+            sequence = self._journal.put(self.plan.key, event, batch)
         if type(event) is CommandGiven:
             # What acts stands on the tape before it goes out. A disk that hangs must not hold up a safe state.
             self._journal.settle(sequence, KEPT_WITHIN)

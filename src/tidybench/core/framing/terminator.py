@@ -12,6 +12,10 @@ WHOLE_AFTER = 500_000
 """Silence after opening (microseconds) after which the first piece counts as whole."""
 
 
+MANY = 4
+"""Messages in one piece from which on they are looked at together."""
+
+
 class TerminatorFramer(Buffered):
     """A message is everything up to a terminator; empty ones do not count.
 
@@ -115,11 +119,12 @@ class TerminatorFramer(Buffered):
             step, longest = len(terminator), self._longest
             after, afters = len(data), []
             bodies = cut.bodies
-            sizes = list(map(len, parts))
-            if not self._skipping and min(sizes) and max(sizes) <= longest:  # nearly always
-                bodies += parts
-                cut.times = self._buffer.times([after := after - size - step for size in sizes])
-                return rest
+            if len(parts) >= MANY and not self._skipping:
+                sizes = list(map(len, parts))
+                if min(sizes) and max(sizes) <= longest:  # nearly always
+                    bodies += parts
+                    cut.times = self._buffer.times([after := after - size - step for size in sizes])
+                    return rest
             for body in parts:
                 size = len(body)
                 after -= size + step
