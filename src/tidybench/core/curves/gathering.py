@@ -1,13 +1,24 @@
 """What gathers a curve from the messages of its instrument."""
 
-from tidybench.core.curves.block_gatherer import BlockGatherer
+from typing import TYPE_CHECKING
+
 from tidybench.core.curves.gatherer import CurveGatherer
 from tidybench.core.setup.curves import CurvePart
 
-Gatherer = CurveGatherer | BlockGatherer
+if TYPE_CHECKING:
+    from tidybench.core.curves.block_gatherer import BlockGatherer
+
+    Gatherer = CurveGatherer | BlockGatherer
+else:
+    Gatherer = CurveGatherer
 
 
-def gatherer_of(instrument: str, part: CurvePart, encoding: str = "ascii") -> Gatherer:
+def gatherer_of(instrument: str, part: CurvePart, encoding: str = "ascii") -> "Gatherer":
     """That of a curve of a set-up. Raises ValueError with a sentence for what does not fit together."""
-    kind = BlockGatherer if part.block is not None else CurveGatherer
-    return kind(instrument, part, encoding)
+    if part.block is None:
+        return CurveGatherer(instrument, part, encoding)
+    from tidybench.core.curves.block_gatherer import (
+        BlockGatherer,
+    )  # its numbers take as long to come as a small capture to be read
+
+    return BlockGatherer(instrument, part, encoding)
