@@ -7,6 +7,7 @@ import pytest
 
 from tests.conftest import Shop, library_text, setup_text
 from tests.recorder.bare import Attached, attached, until
+from tests.test_captures import WINDING
 from tidybench.core.compile.load import load
 from tidybench.core.setup import Setup
 from tidybench.standins.device import Device
@@ -54,7 +55,8 @@ def setup_of(kind: type[Device]) -> Setup:
         return setup.model_copy(
             update={"identity": None, "start": [], "release": [], "query": quick, "channel": channels}
         )
-    setup = load(library_text(kind.name))
+    # The tester's sweep read into channels, as its library set-up had it before sweeps were curves.
+    setup = load(WINDING if kind is WindingTester else library_text(kind.name))
     if not setup.query:
         return setup
     # Its sweep is asked for by a person; here often, and short.
