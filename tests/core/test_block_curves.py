@@ -91,6 +91,11 @@ def test_what_is_wrong_with_a_block_is_said(messages: list[bytes], why: str) -> 
     assert not rows or why == "2 of 5 points came"
 
 
+def test_a_number_sign_alone_is_no_block() -> None:
+    for message in (b"ERR #5 bad", b"#", b"# 12", b"ID #A17"):
+        assert gathered(message) == []
+
+
 def test_through_a_link_terminators_within_the_block_end_nothing() -> None:
     setup = load(SETUP.replace('kind = "ends with"', 'kind = "ieee 488.2"'))
     reader = LinkReader(plan_links([setup], {})[0])

@@ -9,6 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import brentq
 
+from tidybench.core.acting.act import InstrumentAct
+from tidybench.core.compile.command import compile_command
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.curves.analysis import Answer, CurveError, Question, answer, difference, unwrapped
@@ -75,14 +77,16 @@ def test_a_table_ends_with_its_last_line() -> None:
 
 def test_a_table_of_a_known_length_ends_by_itself_and_a_row_too_many_is_said() -> None:
     one = gatherer(rows=2)
-    _, ends, left = fed(one, "1,1", "2,2", "3,3", "4,4")
+    _, ends, left = fed(one, "1,1", "2,2", *["3,3"] * 1000)
     assert [told(end) for end in ends] == [
         ("complete", "", 2),
-        ("not whole", "1 row more came than it should have", 2),
-        ("not whole", "2 rows more came than it should have", 2),
+        ("not whole", "1 row more came than it should have", 2),  # not a thousand times
     ]
     assert left == []
-    one.asked()  # what comes upon a new command is a table of its own
+    one.asked(2_000_000)  # what comes upon a new command is a table of its own
+    last = one.pieces[-1]
+    assert isinstance(last, CurveEnded)
+    assert told(last) == ("not whole", "1000 rows more came than it should have", 2)
     rows, ends, _ = fed(one, "5,5", "6,6")
     assert rows[-2:] == [[5.0, 5.0], [6.0, 6.0]]
     assert told(ends[-1]) == ("complete", "", 2)
@@ -103,6 +107,19 @@ def test_what_is_wrong_with_a_table_is_said(
 ) -> None:
     _, ends, _ = fed(gatherer(**more), *lines)
     assert (ends[0].state, ends[0].why) == (state, why)
+
+
+def test_as_many_rows_as_there_may_be_are_not_too_many() -> None:
+    _, [ended], _ = fed(gatherer(ends="END", most=2), "1,1", "2,2", "END")
+    assert told(ended) == ("complete", "", 2)
+
+
+def test_strays_do_not_keep_a_table_open() -> None:
+    one = gatherer(silence_s=0.5, ends="END")
+    fed(one, "1,1", *["noise"] * 100, every=4000)
+    assert one.deadline == 500_000
+    one.silent(500_000)
+    assert not one.is_open
 
 
 def test_silence_ends_a_table_or_gives_it_up() -> None:
@@ -292,6 +309,47 @@ def test_an_angle_is_unwrapped_and_what_is_missing_stays_so() -> None:
     found = unwrapped(np.array([170.0, -170.0, np.nan, -150.0]), "°")
     assert found[[0, 1, 3]].tolist() == [170.0, 190.0, 210.0]
     assert math.isnan(found[2])
+
+
+def test_a_table_that_comes_by_itself_is_no_answer_to_another_command() -> None:
+    text = """
+[instrument]
+id = "t"
+name = "T"
+talks = "on its own"
+[link]
+port = "p"
+[framing]
+terminator = "\\n"
+[listen]
+patterns = ["V=<v>"]
+[[command]]
+id = "c"
+name = "C"
+send = "C\\n"
+patterns = ["OK"]
+[[curve]]
+id = "a"
+name = "A"
+row = "<f>,<g>"
+rows = 2
+x = { field = "f" }
+y = [{ field = "g" }]
+"""
+    setup = load(text)
+    talk = LinkTalk(plan_links([setup], {})[0], 0)
+    talk.feed(Opened(0, {}))
+    talk.opened(0)
+    act = InstrumentAct(compile_command(setup, setup.command[0]), 1, {}, "me", 0)
+    talk.enqueue([act.command()])
+    for event in talk.speak(1000):
+        talk.feed(event)
+    for at, data in ((2000, b"1,1\n2,2\n"), (3000, b"OK\n")):
+        talk.feed(Received(at, data))
+    for event in talk.stop_waiting(200_000):
+        talk.feed(event)
+    assert act.ended is not None
+    assert (act.ended.outcome, act.ended.words) == ("answered", "answered “OK”")
 
 
 def test_after_a_table_of_known_length_the_link_is_not_held_until_its_silence() -> None:

@@ -51,6 +51,11 @@ class InstrumentAct:
         self._drawn: CurveEnded | None = None
 
     @property
+    def starts(self) -> str:
+        """The curve that is its answer, "" for none."""
+        return "" if self._errors is not None else self.compiled.part.starts
+
+    @property
     def origin(self) -> Acting:
         """What stands on the tape with all that it sends."""
         return Acting(self.compiled.setup.instrument.id, self.compiled.part.id, self.number)
@@ -94,8 +99,7 @@ class InstrumentAct:
 
     def drawn(self, ended: CurveEnded) -> None:
         """A table of its instrument has ended."""
-        if self._errors is None:
-            self._drawn = ended
+        self._drawn = ended
 
     def heard(self, lines: Sequence[bytes], now: int) -> Command | CommandEnded:
         """What came: the next thing to be sent, or the end."""

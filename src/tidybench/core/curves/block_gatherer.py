@@ -1,6 +1,7 @@
 """Blocks of numbers that are curves: a waveform, with its axis from a preamble."""
 
 import math
+import re
 from typing import Any
 
 import numpy as np
@@ -12,6 +13,10 @@ from tidybench.core.reading.pattern import Pattern, PatternError, compile_patter
 from tidybench.core.reading.stop import Stop
 from tidybench.core.setup.curves import CurvePart
 from tidybench.core.setup.readers import BlockPart
+from tidybench.core.values.curve import CurveState
+
+_HEAD = re.compile(rb"#(?:0|1\d|2\d{2}|3\d{3}|4\d{4}|5\d{5}|6\d{6}|7\d{7}|8\d{8}|9\d{9})")
+"""What a block begins with (IEEE 488.2, 8.7.9 and 8.7.10): any other “#” is a character like others."""
 
 
 class BlockGatherer:
@@ -48,7 +53,7 @@ class BlockGatherer:
         """Go on from what `state` gave."""
         self._told = {str(name): float(value) for name, value in state.get("preamble", {}).items()}
 
-    def asked(self) -> None:
+    def asked(self, at: int) -> None:
         """Its instrument was told something."""
 
     def stray(self, body: bytes, at: int) -> None:
@@ -66,9 +71,10 @@ class BlockGatherer:
 
     def take(self, body: bytes, at: int) -> bool:
         """A message that came at `at`: whether it is a preamble, or has a block."""
-        begin = body.find(b"#")
-        if begin < 0:
+        head = _HEAD.search(body)
+        if head is None:
             return self._takes_preamble(body)
+        begin = head.start()
         before = body[:begin].rstrip(b" ;,")
         if before and self._preamble is not None and not self._takes_preamble(before):
             return False
@@ -112,5 +118,5 @@ class BlockGatherer:
         return True
 
     def _end(self, at: int, rows: int, why: str) -> None:
-        state = "not whole" if why else "complete"
-        self.pieces.append(CurveEnded(at, self.instrument, self.part.id, state, why, rows))  # type: ignore[arg-type]
+        state: CurveState = "not whole" if why else "complete"
+        self.pieces.append(CurveEnded(at, self.instrument, self.part.id, state, why, rows))

@@ -3,7 +3,7 @@
 import math
 from collections import deque
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from tidybench.core.batch import Batch
 from tidybench.core.curves.capture_order import CaptureOrder
@@ -16,14 +16,13 @@ _Row = tuple[int, list[float], list[int]]
 @dataclass(slots=True)
 class Captured:
     """What was taken: `trigger_at` and `begun_at` (of its first sample) in microseconds since 1970 UTC; a list for each column, seconds from the
-    trigger first. `times_bad`: rows whose device gave no time."""
+    trigger first; NaN where the device gave no time."""
 
     trigger_at: int
     begun_at: int
     values: list[list[float]]
     qualities: list[list[int]]
     before: int
-    times_bad: int = 0
 
 
 @dataclass(slots=True)
@@ -34,7 +33,6 @@ class Sources:
     columns: Sequence[int]
     watched: int = 0
     clock: int = 0
-    extra: list[int] = field(default_factory=list)
 
 
 class Capturing:
@@ -154,19 +152,18 @@ class Capturing:
         assert self._trigger is not None
         rows, (at, own) = self._rows, self._trigger
         self._rows, self._trigger = None, None
-        xs, bad = [], 0
+        xs = []
         for time, values, _ in rows:
             if not self.order.own_time or self._clock < 0:
                 xs.append((time - at) / 1e6)
                 continue
             late = values[self._clock]
-            bad += not math.isfinite(late)
             xs.append((device_time(time, late) - own) / 1e6 if math.isfinite(late) else math.nan)
         columns = [xs, *([row[1][n] for row in rows] for n in range(self._columns))]
         none = int(Quality.NO_READING)
         marks = [[int(Quality.OK) if math.isfinite(x) else none for x in xs]]
         marks += [[row[2][n] if row[2][n] >= 0 else none for row in rows] for n in range(self._columns)]
-        self.done.append(Captured(at, rows[0][0], columns, marks, self._had, bad))
+        self.done.append(Captured(at, rows[0][0], columns, marks, self._had))
         self.taken += 1
         if self.order.before:
             self._before.extend(rows[-self.order.before :])

@@ -46,13 +46,14 @@ class CurveGatherer:
         )
         self._between = _between(self._row) if self._floats else b""
         self._silence = round(part.silence_s * 1e6)
-        self._restart()
         self._after = False
+        self._restart()
 
     def _restart(self) -> None:
         self._open = False
         self._rows = self._strays = 0
         self._stray = ""
+        self._too_many = 0  # rows behind the last one
         self._heard_at = 0
 
     @property
@@ -73,6 +74,7 @@ class CurveGatherer:
             "rows": self._rows,
             "strays": self._strays,
             "stray": self._stray,
+            "too_many": self._too_many,
             "heard_at": self._heard_at,
         }
 
@@ -81,12 +83,13 @@ class CurveGatherer:
         self._open, self._after = bool(state["open"]), bool(state["after"])
         self._rows, self._strays = int(state["rows"]), int(state["strays"])
         self._stray, self._heard_at = str(state["stray"]), int(state["heard_at"])
+        self._too_many = int(state.get("too_many", 0))
 
     # ---- what happens
 
-    def asked(self) -> None:
+    def asked(self, at: int) -> None:
         """Its instrument was told something: what comes from here on is no late row."""
-        self._after = False
+        self._leave_it(at)
 
     def take(self, body: bytes, at: int) -> bool:
         """A message that came at `at`: whether it is the table's."""
@@ -108,7 +111,7 @@ class CurveGatherer:
         """Many messages of a table that is being sent, all of them plain rows: whether they were, and are taken; else nothing has happened. The same as
         one by one, and faster."""
         count = len(bodies)
-        if not self._between or not self._open or self._rows + count > (self.part.rows or self.part.most - 1):
+        if not self._between or not self._open or self._rows + count > (self.part.rows or self.part.most):
             return False
         text = b"\n".join(bodies)
         if text.translate(None, b"0123456789+-.\n" + self._between):
@@ -135,6 +138,7 @@ class CurveGatherer:
         return True
 
     def _begin(self, at: int) -> None:
+        self._leave_it(at)
         self._restart()
         self._open, self._after, self._heard_at = True, False, at
         self.pieces.append(CurveBegan(at, self.instrument, self.part.id))
@@ -142,6 +146,10 @@ class CurveGatherer:
     def _goes_on(self, body: bytes, at: int) -> bool:
         row = self._values(body)
         if row is not None:
+            if self._rows >= self.part.most:
+                self._end(at, "not whole", f"more than {self.part.most} rows came")
+                self._after = True
+                return True
             self._heard_at = at
             self._add(row, at)
             return True
@@ -222,9 +230,6 @@ class CurveGatherer:
         if self.part.rows and self._rows == self.part.rows and self._ends is None:
             self._complete(at)
             self._after = True
-        elif self._rows >= self.part.most and not self.part.rows:
-            self._end(at, "not whole", f"more than {self.part.most} rows came")
-            self._after = True
 
     def _end(self, at: int, state: CurveState, why: str = "") -> None:
         self._open, self._after = False, False
@@ -240,26 +245,30 @@ class CurveGatherer:
         self._heard_at = at
         self._strays += 1
         self._stray = self._stray or _shown(body)
-        rows = "1 row more came" if self._strays == 1 else f"{self._strays} rows more came"
-        self.pieces.append(
-            CurveEnded(
-                at,
-                self.instrument,
-                self.part.id,
-                "not whole",
-                f"{rows} than it should have",
-                self._rows,
-                self._strays,
-                self._stray,
-            )
-        )
+        self._too_many += 1
+        if self._too_many == 1:  # the others are told together: there may be thousands
+            self._tell_surplus(at)
         return True
 
+    def _tell_surplus(self, at: int) -> None:
+        rows = "1 row more came" if self._too_many == 1 else f"{self._too_many} rows more came"
+        why = f"{rows} than it should have"
+        told = CurveEnded(
+            at, self.instrument, self.part.id, "not whole", why, self._rows, self._strays, self._stray
+        )
+        self.pieces.append(told)
+
+    def _leave_it(self, at: int) -> None:
+        """What comes from here on is nothing of the table that has ended."""
+        if self._after and self._too_many > 1:
+            self._tell_surplus(at)
+        self._after = False
+        self._too_many = 0
+
     def stray(self, body: bytes, at: int) -> None:
-        """A message within the table that is nobody's."""
+        """A message within the table that is nobody's. It does not keep the table from falling silent."""
         self._strays += 1
         self._stray = self._stray or _shown(body)
-        self._heard_at = at
 
     def silent(self, at: int) -> None:
         """Nothing has come until `at`: that may end it."""
@@ -267,7 +276,7 @@ class CurveGatherer:
         if due is None or at < due:
             return
         if self._after:
-            self._after = False
+            self._leave_it(at)
         elif self._ends is None and not self.part.rows and self._rows:
             self._complete(at)
         else:
@@ -278,7 +287,7 @@ class CurveGatherer:
         """Nothing more will come."""
         if self._open:
             self._end(at, "not whole", why)
-        self._after = False
+        self._leave_it(at)
 
 
 _FINE = [[int(Quality.OK)] * count for count in range(22)]

@@ -17,8 +17,7 @@ def gatherer_of(instrument: str, part: CurvePart, encoding: str = "ascii") -> "G
     """That of a curve of a set-up. Raises ValueError with a sentence for what does not fit together."""
     if part.block is None:
         return CurveGatherer(instrument, part, encoding)
-    from tidybench.core.curves.block_gatherer import (
-        BlockGatherer,
-    )  # its numbers take as long to come as a small capture to be read
+    # It needs numpy, which takes as long to come as a small capture to be read.
+    from tidybench.core.curves.block_gatherer import BlockGatherer
 
     return BlockGatherer(instrument, part, encoding)

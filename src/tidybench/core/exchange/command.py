@@ -15,6 +15,10 @@ class Act(Protocol):
     number: int
     given: CommandGiven | None
 
+    @property
+    def starts(self) -> str:
+        """The curve that is its answer, "" for none."""
+
     def go(self, now: int) -> CommandEnded | None:
         """Its command is about to go out at `now`: it is `given` then, which stands on the tape before it. Gives its end where it may
         not go out any more."""

@@ -88,19 +88,20 @@ class LinkReader:
             return silent_at if silent_at is not None and (due is None or silent_at < due) else due
         return due
 
-    def table_until(self, instrument: str = "") -> int | None:
-        """When silence ends a table that is being sent, of one instrument or of any; None where none is."""
+    def table_until(self, instrument: str = "", curve: str = "") -> int | None:
+        """When silence ends a table that is being sent, of any instrument, or this curve of one; None where none is."""
         found = [
             one.deadline
             for who, every in self.gatherers.items()
             for one in every
-            if instrument in ("", who) and one.is_open
+            if instrument in ("", who) and curve in ("", one.part.id) and one.is_open
         ]
         return min((due for due in found if due is not None), default=None)
 
-    def ended_table(self, instrument: str) -> CurveEnded | None:
-        """The table of an instrument that the newest event has ended, None for none."""
-        ended = [p for p in self._pieces if type(p) is CurveEnded and p.instrument == instrument]
+    def ended_table(self, instrument: str, curve: str) -> CurveEnded | None:
+        """How this curve of an instrument was ended by the newest event; None where it was not."""
+        whose = instrument, curve
+        ended = [p for p in self._pieces if type(p) is CurveEnded and (p.instrument, p.curve) == whose]
         return ended[-1] if ended else None
 
     def take_pieces(self) -> list[CurvePiece]:
@@ -232,7 +233,7 @@ class LinkReader:
         self.exchange.went_out(event, self.plan)
         if self.gatherers:
             for one in self.gatherers.get(getattr(event.origin, "instrument", ""), ()):
-                one.asked()
+                one.asked(event.at)
         if event.poll and self.exchange.state in AWAITING:
             counts.polls += 1
             self.framer.asked(event.data, event.at)

@@ -235,14 +235,20 @@ class LinkTalk:
         return list(events)
 
     def _until_the_table_ends(self, command: Command, at: int) -> None:
-        """A table may take longer than any answer does: the link is its, until it ends."""
-        who = getattr(command.origin, "instrument", "")
-        until = self.reader.table_until(who)
+        """A table that comes upon a command may take longer than any answer does: the link is its, until it ends."""
+        act = command.act
+        if act is None:
+            until = self.reader.table_until() if isinstance(command.origin, ByHand) else None
+        elif not act.starts:
+            return  # a table that comes by itself meanwhile is none of its business
+        else:
+            who = getattr(command.origin, "instrument", "")
+            until = self.reader.table_until(who, act.starts)
+            if until is None and (ended := self.reader.ended_table(who, act.starts)) is not None:
+                act.drawn(ended)
+                self._until = at
         if until is not None:
             self._until = max(self._until, until)
-        elif command.act is not None and (ended := self.reader.ended_table(who)) is not None:
-            command.act.drawn(ended)
-            self._until = at
 
     def _drain(self, at: int, silence: int) -> None:
         """The link is listened to until it has been silent for so long, and for what is known to come late."""
