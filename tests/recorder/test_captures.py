@@ -1,9 +1,5 @@
 """Captures: from lines on a pseudo-terminal at the full rate of the link to curves of the run."""
 
-import os
-import threading
-import time
-import tty
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -11,6 +7,7 @@ from typing import Any
 import pytest
 
 from tests.conftest import RecorderProcess, Shop, wait_for
+from tests.recorder.talker import Talker
 from tests.recorder.test_curves import began, end, looked
 from tidybench.runs.curves import read_rows, run_curves
 from tidybench.wire.curves import CurveStatus, StartCapture, StopCapture
@@ -42,42 +39,35 @@ unit = "m/s²"
 """
 
 
-class Shaker:
+class Shaker(Talker):
     """Sends lines as fast as its wire goes, with a step now and then. `sent`: every line, by its number."""
 
     def __init__(self, per_s: int) -> None:
-        self.master, slave = os.openpty()
-        tty.setraw(self.master)
-        self.path = os.ttyname(slave)
-        self.slave = slave
+        super().__init__()
         self.sent: list[float] = []
-        self._stop = threading.Event()
-        self._every = per_s // 100
-        self._thread = threading.Thread(target=self._run, daemon=True)
+        self._each = per_s // 100
 
-    def start(self) -> None:
-        self._thread.start()
+    def lines(self) -> str:
+        """A hundredth of what it sends in a second."""
+        found = ""
+        for _ in range(self._each):
+            n = len(self.sent)
+            value = (5.0 if n // 3000 % 2 else 0.0) + (n * 7 % 100) / 1000
+            self.sent.append(value)
+            found += f"{n} {value:.3f}\n"
+        return found
 
-    def _run(self) -> None:
-        due = time.monotonic()
-        while not self._stop.is_set():
-            lines = []
-            for _ in range(self._every):
-                n = len(self.sent)
-                value = (5.0 if n // 3000 % 2 else 0.0) + (n * 7 % 100) / 1000
-                self.sent.append(value)
-                lines.append(f"{n} {value:.3f}\n")
-            data = "".join(lines).encode()
-            while data:
-                data = data[os.write(self.master, data) :]
-            due += 0.01
-            time.sleep(max(0.0, due - time.monotonic()))
 
-    def stop(self) -> None:
-        self._stop.set()
-        self._thread.join(5)
-        os.close(self.master)
-        os.close(self.slave)
+class Buffered(Talker):
+    """Lines that arrive in bursts, and say when they were measured: every 2 ms."""
+
+    every = 0.1
+    count = 0
+
+    def lines(self) -> str:
+        """Fifty of them."""
+        first, self.count = self.count, self.count + 50
+        return "".join(f"{n * 0.002:.3f} {n}\n" for n in range(first, self.count))
 
 
 @pytest.fixture
@@ -196,9 +186,8 @@ def test_a_message_and_a_person_and_what_never_comes(
 
 def test_a_capture_against_the_devices_own_clock(shop: Shop, recorder: RecorderProcess) -> None:
     """Lines that arrive in bursts, and say when they were measured: every 2 ms."""
-    master, slave = os.openpty()
-    tty.setraw(master)
-    text = TEXT.replace("PORT", os.ttyname(slave)).replace("<n:int> <a>", "<t> <a>")
+    talker = Buffered()
+    text = TEXT.replace("PORT", talker.path).replace("<n:int> <a>", "<t> <a>")
     text = text.replace('field = "n"', 'field = "t"\nunit = "s"\nclock = {}').replace(
         'id = "shaker-n"', 'id = "shaker-clock"'
     )
@@ -207,27 +196,14 @@ def test_a_capture_against_the_devices_own_clock(shop: Shop, recorder: RecorderP
     answered = recorder.ask(ApplySetups(setups=[SetupText(id="shaker", text=text)], calculations=""))[0]
     assert isinstance(answered, Answer)
     assert not answered.why
-    stop = threading.Event()
-
-    def talk() -> None:
-        n = 0
-        while not stop.is_set():
-            os.write(master, "".join(f"{(n + k) * 0.002:.3f} {n + k}\n" for k in range(50)).encode())
-            n += 50
-            time.sleep(0.1)
-
-    thread = threading.Thread(target=talk)
-    thread.start()
+    talker.start()
     try:
         wait_for(recorder.all_passing, "it to pass")
         start(recorder, channels=["shaker-a"], samples=200, own_time=True)
         start(recorder, channels=["shaker-a"], samples=200)
         by_device, by_arrival = (looked(recorder, one.number).values for one in curves(recorder, 2))
     finally:
-        stop.set()
-        thread.join()
-        os.close(master)
-        os.close(slave)
+        talker.stop()
     numbers = [int(one or 0) for one in by_device[1]]
     assert numbers == list(range(numbers[0], numbers[0] + 200))
     assert by_device[0] == pytest.approx([n * 0.002 for n in range(200)], abs=2e-6)

@@ -5,7 +5,6 @@ import json
 import os
 import select
 import socket
-import threading
 import time
 import tty
 from pathlib import Path
@@ -15,6 +14,7 @@ import pytest
 import serial
 
 from tests.conftest import RecorderProcess, Shop, wait_for
+from tests.recorder.talker import Talker
 from tests.recorder.test_captures import recorder_there
 from tidybench.recorder.outlet import MOST_BYTES
 from tidybench.wire.channels import ZeroChannel
@@ -49,35 +49,22 @@ offset = 0.5
 """
 
 
-class Meter:
+class Meter(Talker):
     """A line every 10 ms, three lines a burst now and then; every 50th has dashes. `sent`: the numbers, None for dashes."""
 
     def __init__(self) -> None:
-        self.master, self.slave = os.openpty()
-        tty.setraw(self.master)
-        self.path = os.ttyname(self.slave)
+        super().__init__()
         self.sent: list[float | None] = []
-        self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, daemon=True)
 
-    def start(self) -> None:
-        self._thread.start()
-
-    def _run(self) -> None:
-        while not self._stop.wait(0.01):
-            lines = ""
-            for _ in range(3 if len(self.sent) % 7 == 0 else 1):
-                n = len(self.sent)
-                value = None if n % 50 == 49 else (n % 97) / 8
-                self.sent.append(value)
-                lines += f"{n} {'---' if value is None else value}\n"
-            os.write(self.master, lines.encode())
-
-    def stop(self) -> None:
-        self._stop.set()
-        self._thread.join(5)
-        os.close(self.master)
-        os.close(self.slave)
+    def lines(self) -> str:
+        """One of them, or three."""
+        found = ""
+        for _ in range(3 if len(self.sent) % 7 == 0 else 1):
+            n = len(self.sent)
+            value = None if n % 50 == 49 else (n % 97) / 8
+            self.sent.append(value)
+            found += f"{n} {'---' if value is None else value}\n"
+        return found
 
 
 class Far:

@@ -117,7 +117,7 @@ export function CaptureWindow({ onClose, onStarted }: { onClose: () => void; onS
           onValue={(samples) => set({ samples: samples ?? 1000 })}
           width={110}
           least={2}
-          most={1_000_000}
+          most={100_000}
           whole
         />
         <NumberEntry
@@ -126,7 +126,7 @@ export function CaptureWindow({ onClose, onStarted }: { onClose: () => void; onS
           onValue={(before) => set({ before: before ?? 0 })}
           width={110}
           least={0}
-          most={999_999}
+          most={20_000}
           whole
         />
         <NumberEntry

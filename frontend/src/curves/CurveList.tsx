@@ -5,7 +5,7 @@ import { alike, useLive } from "../live/connection";
 import { dated } from "../look/format";
 import type { Theme } from "../look/theme";
 import { Entry } from "../parts/Select";
-import { Swatch } from "./CurvesPage";
+import { Swatch } from "./Swatch";
 import { type Curve, type CurveStatus, type Drawn, keyOf, type Ref, useKeptCurves } from "./curves";
 
 const List = styled.aside`

@@ -57,8 +57,6 @@ const Figure = styled.figure`
 `;
 
 export interface Told {
-  /** The quantity it belongs to, the first is 1. */
-  quantity: number;
   xs: readonly number[];
   ys: readonly number[];
 }

@@ -3,7 +3,7 @@ import { useSearchParams } from "react-router";
 import styled from "styled-components";
 import { api, got } from "../api/client";
 import { alike, useLive } from "../live/connection";
-import { dashes, type Theme } from "../look/theme";
+import type { Theme } from "../look/theme";
 import { Button, Chip } from "../parts/Button";
 import { Trouble } from "../parts/Trouble";
 import { CaptureStrip } from "./CaptureStrip";
@@ -23,6 +23,7 @@ import {
 import { CurveQuestions, type Shown } from "./CurveQuestions";
 import { asSent } from "./scale";
 import { type Spectrum, SpectrumFigure } from "./SpectrumFigure";
+import { Swatch } from "./Swatch";
 
 const Page = styled.main`
   display: grid;
@@ -240,7 +241,7 @@ function DrawnCurves({ drawn, theme, onToggle }: DrawnCurvesProps) {
     }),
     told: told
       .filter((one) => one.title === titled(quantity))
-      .map((one): Told => ({ quantity: 1, xs: one.xs, ys: one.ys })),
+      .map((one): Told => ({ xs: one.xs, ys: one.ys })),
   }));
   const differences = told.filter((one) => one.alone);
   const shownPanels = [
@@ -252,10 +253,12 @@ function DrawnCurves({ drawn, theme, onToggle }: DrawnCurvesProps) {
     })),
   ];
   const notes = [
-    ...fits.map(({ title, found }) => {
-      const words = leftOut(found, logarithmic);
-      return words && `${title}: ${words}.`;
-    }),
+    ...fits.flatMap(({ title, found }) =>
+      found.about.columns.map((column, n) => {
+        const words = leftOut(found, isLog(titled(column), column.scale), n);
+        return words && `${title}, ${column.name}: ${words}.`;
+      }),
+    ),
     ...others.map(
       ({ title, found }) =>
         `${title} is over ${titled(found.about.columns[0] ?? { name: "" })}, not over ${titled(over)}: it is not drawn.`,
@@ -393,19 +396,5 @@ function Beside({ drawn, every, theme, cursor, logarithmic }: BesideProps) {
         ))}
       </tbody>
     </AtCursor>
-  );
-}
-
-/** How a curve is drawn: ink and dashes. */
-export function Swatch({ ink, theme }: { ink: number; theme: Theme }) {
-  return (
-    <svg width={22} height={10} viewBox="0 0 22 10" aria-hidden="true" style={{ verticalAlign: "middle" }}>
-      <path
-        d="M0 5H22"
-        stroke={theme.inks[ink % theme.inks.length]}
-        strokeWidth={2.5}
-        strokeDasharray={(dashes[ink % dashes.length] ?? []).join(" ")}
-      />
-    </svg>
   );
 }

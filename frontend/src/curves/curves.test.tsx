@@ -24,6 +24,9 @@ describe("a logarithmic scale", () => {
       "2 rows at or below zero cannot be drawn over a logarithmic axis",
     );
     expect(leftOut(rows([0, -1, 10], [1, 1, 1]), false)).toBe("");
+    expect(leftOut(rows([1, 2, 3], [-1, null, 3]), true, 1)).toBe(
+      "1 row at or below zero cannot be drawn over a logarithmic axis",
+    );
   });
   it("has ticks where not even two of 1, 2, 5 lie", () => {
     expect(logTicks(210, 330, 6).length).toBeGreaterThan(2);

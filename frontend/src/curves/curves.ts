@@ -1,6 +1,6 @@
 /** Curves: which are drawn, and what is known of them. */
 
-import { type QueryClient, useQueries, useQuery } from "@tanstack/react-query";
+import { useQueries, useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas } from "../api/client";
 import { dated } from "../look/format";
 import { alike, useLive } from "../live/connection";
@@ -91,10 +91,10 @@ export function useDrawn(refs: readonly Ref[]): { drawn: Drawn[]; trouble: strin
 export const useKeptCurves = () =>
   useQuery({ queryKey: ["curves"], queryFn: () => got(api.GET("/api/curves")), refetchInterval: 5000 });
 
-/** Rows that cannot be drawn over a logarithmic axis, in words; "" where there are none. */
-export function leftOut(found: CurveRows, logarithmic: boolean): string {
+/** Values of a column that cannot be drawn over a logarithmic axis, in words; "" where there are none. */
+export function leftOut(found: CurveRows, logarithmic: boolean, column = 0): string {
   if (!logarithmic) return "";
-  const count = (found.values[0] ?? []).filter((one) => one != null && !drawable(one, true)).length;
+  const count = (found.values[column] ?? []).filter((one) => one != null && !drawable(one, true)).length;
   return count
     ? `${count === 1 ? "1 row" : `${count} rows`} at or below zero cannot be drawn over a logarithmic axis`
     : "";
@@ -167,7 +167,3 @@ export function pieces(
   close();
   return found;
 }
-
-/** Ask again for the lists. */
-export const refresh = (client: QueryClient): Promise<void> =>
-  client.invalidateQueries({ queryKey: ["curves"] });

@@ -217,53 +217,33 @@ export function DestinationCard({ part, channels, status, onPart, onRemove }: De
 function Where({ to, onTo }: { to: Destination["to"]; onTo: (to: Destination["to"]) => void }) {
   if (to.kind === "tcp")
     return (
-      <>
-        <Entry label="Computer" value={to.host} onChange={(host) => onTo({ ...to, host })} width={150} />
-        <NumberEntry
-          label="TCP port"
-          value={to.tcp_port}
-          onValue={(port) => onTo({ ...to, tcp_port: port ?? 4001 })}
-          width={90}
-          least={1}
-          most={65_535}
-          whole
-        />
-      </>
-    );
-  if (to.kind === "udp")
-    return (
-      <>
-        <Entry label="Computer" value={to.host} onChange={(host) => onTo({ ...to, host })} width={150} />
-        <NumberEntry
-          label="UDP port"
-          value={to.udp_port}
-          onValue={(port) => onTo({ ...to, udp_port: port ?? 5005 })}
-          width={90}
-          least={1}
-          most={65_535}
-          whole
-        />
-      </>
+      <HostAndPort
+        label="Computer"
+        host={to.host}
+        port={to.tcp_port}
+        onHost={(host) => onTo({ ...to, host })}
+        onPort={(tcp_port) => onTo({ ...to, tcp_port })}
+      />
     );
   if (to.kind === "tcp server")
     return (
-      <>
-        <Entry
-          label="Listens on"
-          value={to.listen_on ?? ""}
-          onChange={(listen_on) => onTo({ ...to, listen_on })}
-          width={150}
-        />
-        <NumberEntry
-          label="TCP port"
-          value={to.tcp_port}
-          onValue={(port) => onTo({ ...to, tcp_port: port ?? 4001 })}
-          width={90}
-          least={1}
-          most={65_535}
-          whole
-        />
-      </>
+      <HostAndPort
+        label="Listens on"
+        host={to.listen_on ?? ""}
+        port={to.tcp_port}
+        onHost={(listen_on) => onTo({ ...to, listen_on })}
+        onPort={(tcp_port) => onTo({ ...to, tcp_port })}
+      />
+    );
+  if (to.kind === "udp")
+    return (
+      <HostAndPort
+        label="Computer"
+        host={to.host}
+        port={to.udp_port}
+        onHost={(host) => onTo({ ...to, host })}
+        onPort={(udp_port) => onTo({ ...to, udp_port })}
+      />
     );
   if (to.kind === "file" || to.kind === "pty")
     return <Entry label="Path" value={to.path} onChange={(path) => onTo({ ...to, path })} width={280} />;
@@ -283,6 +263,31 @@ function Where({ to, onTo }: { to: Destination["to"]; onTo: (to: Destination["to
         width={110}
         among={BAUDS}
         least={50}
+        whole
+      />
+    </>
+  );
+}
+
+interface HostAndPortProps {
+  label: string;
+  host: string;
+  port: number;
+  onHost: (host: string) => void;
+  onPort: (port: number) => void;
+}
+
+function HostAndPort({ label, host, port, onHost, onPort }: HostAndPortProps) {
+  return (
+    <>
+      <Entry label={label} value={host} onChange={onHost} width={150} />
+      <NumberEntry
+        label="Port number"
+        value={port}
+        onValue={(next) => onPort(next ?? 4001)}
+        width={100}
+        least={1}
+        most={65_535}
         whole
       />
     </>

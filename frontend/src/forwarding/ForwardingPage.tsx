@@ -6,6 +6,7 @@ import { useAct } from "../api/useAct";
 import { freeId } from "../instruments/commandDraft";
 import { useLive } from "../live/connection";
 import { Button } from "../parts/Button";
+import { editorLooks } from "../parts/editorLooks";
 import { useForm } from "../parts/formFields";
 import { Trouble } from "../parts/Trouble";
 import { useLeaveGuard } from "../parts/useLeaveGuard";
@@ -14,27 +15,7 @@ import { DestinationCard } from "./DestinationCard";
 export type Destination = Schemas["DestinationPart"];
 
 const Page = styled.section`
-  padding: 0 12px 24px;
-  .top {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 8px 12px;
-    padding: 10px 6px;
-  }
-  h1 {
-    font-size: 22px;
-  }
-  .state {
-    color: var(--quiet);
-    flex: 1 1 160px;
-  }
-  .note {
-    padding: 0 6px 8px;
-    color: var(--quiet);
-    max-width: 90ch;
-    margin: 0;
-  }
+  ${editorLooks}
 `;
 
 /** A new one: the first channels of the bench, to a port that is to be chosen. */

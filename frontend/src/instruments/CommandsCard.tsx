@@ -15,18 +15,9 @@ import { Entry, Fields, Select } from "../parts/Select";
 import { Tick } from "../parts/Tick";
 import { argumentOf, fieldsOf, freshCommand, plain, sending, withArgument } from "./commandDraft";
 import { CommandTable } from "./CommandTable";
-import { Card } from "./StageCard";
+import { Card, CardRow } from "./StageCard";
 
-const Row = styled.div`
-  padding-left: 32px;
-  .body > * {
-    min-width: 0;
-  }
-  h4 {
-    margin: 2px 0 6px;
-    font-size: 13px;
-    color: var(--quiet);
-  }
+const Row = styled(CardRow)`
   .last {
     display: flex;
     flex-wrap: wrap;

@@ -12,21 +12,12 @@ import { Entry, Fields, Select } from "../parts/Select";
 import { Tick } from "../parts/Tick";
 import { Trouble } from "../parts/Trouble";
 import { freeId } from "./commandDraft";
-import { Card } from "./StageCard";
+import { Card, CardRow } from "./StageCard";
 
 type CurvePart = Schemas["CurvePart"];
 type TableFound = Schemas["TableFound"];
 
-const Row = styled.div`
-  padding-left: 32px;
-  .body > * {
-    min-width: 0;
-  }
-  h4 {
-    margin: 2px 0 6px;
-    font-size: 13px;
-    color: var(--quiet);
-  }
+const Row = styled(CardRow)`
   .quiet {
     color: var(--quiet);
   }

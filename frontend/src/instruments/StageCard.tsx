@@ -32,6 +32,19 @@ const Row = styled.div`
   }
 `;
 
+/** A card below the stages, in line with theirs. */
+export const CardRow = styled.div`
+  padding-left: 32px;
+  .body > * {
+    min-width: 0;
+  }
+  h4 {
+    margin: 2px 0 6px;
+    font-size: 13px;
+    color: var(--quiet);
+  }
+`;
+
 /** A part of a set-up that opens and closes. */
 export const Card = styled.section<{ $open: boolean; $bad: boolean }>`
   background: var(--panel);

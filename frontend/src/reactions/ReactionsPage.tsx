@@ -8,6 +8,7 @@ import { wanted } from "../alarms/calls";
 import { useCommands } from "../commands/useCommands";
 import { useLive } from "../live/connection";
 import { Button, ChipLink } from "../parts/Button";
+import { editorLooks } from "../parts/editorLooks";
 import { useForm } from "../parts/formFields";
 import { Trouble } from "../parts/Trouble";
 import { useLate } from "../parts/useLate";
@@ -16,31 +17,7 @@ import { ReactionCard } from "./ReactionCard";
 import { fresh, idFrom } from "./reactionDraft";
 
 const Page = styled.main`
-  padding: 0 12px 24px;
-  .top {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 8px 12px;
-    padding: 6px 0 10px 6px;
-    position: sticky;
-    top: 0;
-    z-index: 2;
-    background: var(--ground);
-  }
-  h1 {
-    font-size: 22px;
-  }
-  .state {
-    color: var(--quiet);
-    flex: 1 1 160px;
-  }
-  .note {
-    padding: 0 6px 8px;
-    color: var(--quiet);
-    max-width: 90ch;
-    margin: 0;
-  }
+  ${editorLooks}
 `;
 
 interface Row {

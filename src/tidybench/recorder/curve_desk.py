@@ -21,6 +21,9 @@ logger = logging.getLogger(__name__)
 MOST_CURVES, MOST_ROWS = 50, 1_000_000
 """Curves, and rows of all of them, that are remembered."""
 
+SLICE = 5_000
+"""Rows of a curve that is whole already that are written at once: others are logged meanwhile."""
+
 SHOWN = 20
 """Curves that the status tells of, besides those in progress."""
 
@@ -54,9 +57,12 @@ class CurveDesk:
         self._recent: deque[_One] = deque()
         self._count = 0
         self._waiting = False
+        self._writing: deque[tuple[_One, int]] = deque()
 
     def feed(self, entries: Sequence[Entry], setups: Sequence[Setup]) -> None:
         """What events added to curves."""
+        if self._writing:
+            self._write_on()
         if not self._open and not self._waiting and not any(setup.curve for setup in setups):
             return
         if self._waiting and self._log() is not None:
@@ -136,12 +142,31 @@ class CurveDesk:
         one.drawn.add(values, qualities)
         one.drawn.about = one.drawn.about.model_copy(update={"state": "complete", "ended_at": about.ended_at})
         del self._open[key]
-        log = self._log()
-        if log is not None and one.number:
-            log.curves.add(one.number, values, qualities)
-            log.curves.end(one.drawn.about, one.number)
+        if one.number:
+            self._writing.append((one, 0))
+            self._write_on()
         self._forget()
         return one.drawn.about.number
+
+    def _write_on(self) -> None:
+        """The next rows of what is written bit by bit."""
+        if not self._writing:
+            return
+        one, done = self._writing.popleft()
+        log = self._log()
+        if log is None or one.run != log.state.id:
+            return
+        about = one.drawn.about
+        log.curves.add(one.number, *one.drawn.rows(done, done + SLICE))
+        if done + SLICE < about.rows:
+            self._writing.appendleft((one, done + SLICE))
+        else:
+            log.curves.end(about, one.number)
+
+    def finish(self) -> None:
+        """The run is about to end: all of it is written."""
+        while self._writing:
+            self._write_on()
 
     def _begin(self, key: tuple[str, str], about: Curve) -> _One:
         self._count += 1

@@ -399,6 +399,7 @@ class Writer(threading.Thread):
     def leave_run(self, left: "Future[None]") -> None:
         """Tidy Bench is being stopped, and the run goes on at its next start; `left` comes true when all is on the disk."""
         self.flush()
+        self.curves.finish()
         self.run_in_progress.leave(partial(_told, left))
 
     def _is_beyond(self, channel: int, patience: int) -> bool:
@@ -421,6 +422,7 @@ class Writer(threading.Thread):
         closed: Future[None] = Future()
         at = self.run_in_progress.say_end(reason)
         self.flush()
+        self.curves.finish()
         self.run_in_progress.end(at, reason, status, partial(_told, closed))
         self._remember_from(at + 1)  # no sample belongs to two runs
         self.run_ended()

@@ -9,7 +9,8 @@ from tidybench.core.setup.scaling import Finite
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.figure import figure
 
-MOST_SAMPLES = 1_000_000
+MOST_SAMPLES, MOST_BEFORE = 100_000, 20_000
+"""Samples of one capture, and of those from before its trigger: whoever gathers them has others to log meanwhile."""
 
 TriggerKind = Literal["now", "level", "message", "command", "time"]
 
@@ -64,7 +65,7 @@ class CaptureOrder(Exact):
     name: Annotated[str, Field(max_length=80, pattern=r"^[^\x00-\x1f\x7f]*$")] = ""
     channels: Annotated[list[Identifier], Field(min_length=1, max_length=8)]
     samples: Annotated[int, Field(ge=2, le=MOST_SAMPLES)] = 1000
-    before: Annotated[int, Field(ge=0, le=MOST_SAMPLES)] = 0
+    before: Annotated[int, Field(ge=0, le=MOST_BEFORE)] = 0
     trigger: Trigger = Trigger()
     times: Annotated[int, Field(ge=1, le=1000)] = 1
     own_time: bool = False

@@ -33,8 +33,8 @@ class DrawnCurve:
             marks.extend(others)
         self.about = self.about.model_copy(update={"rows": len(self.values[0])})
 
-    def rows(self, since: int = 0) -> tuple[list[list[float]], list[list[int]]]:
-        """Its rows from the `since`th on, as lists for each column."""
-        return [column[since:].tolist() for column in self.values], [
-            list(one[since:]) for one in self.qualities
+    def rows(self, since: int = 0, until: int | None = None) -> tuple[list[list[float]], list[list[int]]]:
+        """Its rows from the `since`th on, up to the `until`th, as lists for each column."""
+        return [column[since:until].tolist() for column in self.values], [
+            list(one[since:until]) for one in self.qualities
         ]

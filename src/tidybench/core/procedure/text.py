@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
-from tidybench.core.curves.capture_order import MOST_SAMPLES
+from tidybench.core.curves.capture_order import MOST_BEFORE, MOST_SAMPLES
 from tidybench.core.procedure.steps import (
     ASKED,
     Answer,
@@ -478,10 +478,10 @@ def _capture(line: _Line, rest: str, column: int) -> Step:
             "Channels by their ids and a number are wanted here: capture vibration: 1000 samples, 100 before, at most 30 s",
         )
     samples, before = int(found[2]), int(found[3] or 0)
-    if not 2 <= samples <= MOST_SAMPLES or before >= samples:
+    if not 2 <= samples <= MOST_SAMPLES or before >= samples or before > MOST_BEFORE:
         raise _Wrong(
             column,
-            f"A capture has 2 to {MOST_SAMPLES:,} samples, and at least one of them is not from before.",
+            f"A capture has 2 to {MOST_SAMPLES:,} samples, at most {MOST_BEFORE:,} of them from before, and at least one that is not.",
         )
     names = tuple(one[2] for one in channels if one is not None)
     if len(set(names)) < len(names):

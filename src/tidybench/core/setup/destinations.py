@@ -74,6 +74,10 @@ class DestinationPart(Part):
 
     @model_validator(mode="after")
     def _fits(self) -> "DestinationPart":
+        if isinstance(self.to, ToPty | ToFile) and not self.to.path.startswith(("/", "~/")):
+            raise ValueError(
+                f"{self.name}: give the whole path, as in /home/me/values.jsonl or ~/values.jsonl"
+            )
         if len(set(self.channels)) < len(self.channels):
             raise ValueError(f"{self.name}: a channel is there twice")
         if 0 < self.every_s < 0.001:
