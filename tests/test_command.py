@@ -43,6 +43,15 @@ def tidy(*arguments: str, data: Path, source: Path = ROOT / "src") -> "subproces
     )  # fmt: skip
 
 
+def test_the_script_hands_every_command_over() -> None:
+    script = (ROOT / "tidy").read_text("utf-8")
+    known = {name for cases in re.findall(r"^  ([a-z |-]+)\)$", script, re.M) for name in cases.split(" | ")}
+    usage = subprocess.run([sys.executable, "-m", "tidybench.cli", "help"], env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
+                           capture_output=True, text=True, check=True).stdout  # fmt: skip
+    commands = set(re.findall(r"^    ([a-z-]+)  ", usage, re.M))
+    assert {"up", "verify", "ports"} <= commands <= known | {"help"}
+
+
 def address(process: "subprocess.Popen[str]") -> str:
     """The address it prints when it is ready."""
     assert process.stdout is not None
@@ -313,6 +322,7 @@ def test_the_published_schema_takes_the_demo_s_set_ups() -> None:
         "modbus",
         "channel",
         "command",
+        "curve",
         "error_queue",
         "safe",
     }

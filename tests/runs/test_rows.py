@@ -43,6 +43,12 @@ def cells(rows: list[str]) -> list[list[str]]:
     return [row[1:] for row in csv.reader(io.StringIO("".join(rows), newline=""))]
 
 
+@pytest.mark.parametrize("rule", ["steady rows", "each reading"])
+def test_a_run_without_channels_has_no_rows(rule: str) -> None:
+    made = make_rule(state(rule))
+    assert made.feed(T0, batch()) == made.until(T0 + 60 * S) == made.finish(T0 + 90 * S) == []
+
+
 def test_steady_rows_at_the_fastest_interval() -> None:
     rule = make_rule(state("steady rows", ("A", 0.2), ("B", 1.0)))
     rule.feed(T0, batch((1, T0 - 5_000, 1.5, Quality.OK), (2, T0 - 4_000, 9.0, Quality.OK)))

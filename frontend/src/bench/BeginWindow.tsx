@@ -77,7 +77,9 @@ export function BeginWindow({ channels = [], onClose, onBegun }: BeginWindowProp
   const nameOf = (id: string): string => channels.find((one) => one.id === id)?.name ?? id;
   const logged = plan.channels.length
     ? `${plan.channels.length} of ${channels.length}: ${plan.channels.map(nameOf).join(", ")}`
-    : `all ${channels.length}`;
+    : channels.length
+      ? `all ${channels.length}`
+      : "none: the run keeps curves";
   const more = [
     plan.copy_to && `copied to ${plan.copy_to}`,
     plan.order && `order ${plan.order}`,

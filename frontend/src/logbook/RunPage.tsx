@@ -128,7 +128,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
         <Fact name="Length" text={end ? length((end - run.begun_at) / 1000) : "logging now"} />
         <Fact name="Why it ended" text={run.reason || "–"} />
         <Fact name="Completeness" text={completeness(run)} />
-        <Fact name="Rows" text={run.row_rule} />
+        <Fact name="Rows" text={run.numbers.length ? run.row_rule : "none: the run keeps curves"} />
         {run.copy_to && <Fact name="Copy" text={copyWords(run)} />}
         {run.order && <Fact name="Order number" text={run.order} />}
         {Object.entries(run.fields).map(([name, text]) => (
@@ -143,53 +143,55 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
           After an interruption: {run.repairs.join(" ")}
         </p>
       )}
-      <Trend run={run} theme={theme} />
+      {run.numbers.length > 0 && <Trend run={run} theme={theme} />}
       {(run.points.points?.length ?? 0) > 0 && <TestPoints run={run} />}
       <RunCurves run={run.id} />
       <RunPictures run={run.id} />
       <Two>
-        <section>
-          <h2>Numbers</h2>
-          <Table aria-label="Numbers">
-            <thead>
-              <tr>
-                <th>Channel</th>
-                <th className="number">Mean</th>
-                <th className="number">Minimum</th>
-                <th className="number">Maximum</th>
-                <th className="number wide">Std deviation</th>
-                <th className="number wide">Measured</th>
-              </tr>
-            </thead>
-            <tbody>
-              {run.numbers.map((one) => (
-                <tr key={one.number}>
-                  <td>
-                    {one.name}
-                    {one.unit && `, ${one.unit}`}
-                  </td>
-                  {[one.statistics.mean, one.statistics.minimum, one.statistics.maximum].map(
-                    (value, index) => (
-                      <td className="number" key={index}>
-                        {value == null ? "–" : figure(value, one.decimals)}
-                      </td>
-                    ),
-                  )}
-                  {one.statistics.sd == null ? (
-                    <td className="wide" style={{ textAlign: "right" }}>
-                      {stateCounts(one.statistics)}
-                    </td>
-                  ) : (
-                    <td className="number wide">{figure(one.statistics.sd, one.decimals + 2)}</td>
-                  )}
-                  <td className="number wide">
-                    {count(one.statistics.measured)} of {count(one.statistics.samples)}
-                  </td>
+        {run.numbers.length > 0 && (
+          <section>
+            <h2>Numbers</h2>
+            <Table aria-label="Numbers">
+              <thead>
+                <tr>
+                  <th>Channel</th>
+                  <th className="number">Mean</th>
+                  <th className="number">Minimum</th>
+                  <th className="number">Maximum</th>
+                  <th className="number wide">Std deviation</th>
+                  <th className="number wide">Measured</th>
                 </tr>
-              ))}
-            </tbody>
-          </Table>
-        </section>
+              </thead>
+              <tbody>
+                {run.numbers.map((one) => (
+                  <tr key={one.number}>
+                    <td>
+                      {one.name}
+                      {one.unit && `, ${one.unit}`}
+                    </td>
+                    {[one.statistics.mean, one.statistics.minimum, one.statistics.maximum].map(
+                      (value, index) => (
+                        <td className="number" key={index}>
+                          {value == null ? "–" : figure(value, one.decimals)}
+                        </td>
+                      ),
+                    )}
+                    {one.statistics.sd == null ? (
+                      <td className="wide" style={{ textAlign: "right" }}>
+                        {stateCounts(one.statistics)}
+                      </td>
+                    ) : (
+                      <td className="number wide">{figure(one.statistics.sd, one.decimals + 2)}</td>
+                    )}
+                    <td className="number wide">
+                      {count(one.statistics.measured)} of {count(one.statistics.samples)}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </section>
+        )}
         <RunMarks run={run} />
       </Two>
       {run.crossings.length > 0 && (
@@ -223,7 +225,6 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
   );
 }
 
-/** How many samples of each word, of a channel of states. */
 /** Where a finished run is copied to, and whether it is there. */
 function copyWords(run: Pick<RunDetail, "copy_to" | "copied_at" | "copy_trouble" | "ended_at">): string {
   if (run.copied_at) return `verified in ${run.copy_to} since ${dated(run.copied_at / 1000)}`;
@@ -231,6 +232,7 @@ function copyWords(run: Pick<RunDetail, "copy_to" | "copied_at" | "copy_trouble"
   return `${run.ended_at ? "on its way" : "goes"} to ${run.copy_to}`;
 }
 
+/** How many samples of each word, of a channel of states. */
 function stateCounts({ states }: RunDetail["numbers"][number]["statistics"]): string {
   const words = Object.entries(states).map(([word, samples]) => `${word} ${count(samples)}`);
   return words.join(", ") || "–";

@@ -38,6 +38,8 @@ class Need:
         for batch in batches_of(unpack(samples)):
             made = maker.feed(max(batch.times), batch)
             rows, written = rows + len(made), written + sum(len(row.encode()) for row in made)
-        self.rows_per_s = 1 / rule.every_s if rule.kind == "steady rows" and rule.every_s else rows / seconds
+        self.rows_per_s = (
+            1 / rule.every_s if channels and rule.kind == "steady rows" and rule.every_s else rows / seconds
+        )
         tape = sum(len(line.encode()) + 1 for line in lines)
         self.bytes_per_s = (written + len(samples) + tape) / seconds

@@ -32,9 +32,27 @@ class RowMaker(Protocol):
 
 def make_rule(state: RunState, last_row: int | None = None) -> RowMaker:
     """What makes the rows of a run; `last_row`: the time of the last one already written."""
+    if not state.channels:
+        return NoRows()
     if state.row_rule.kind == "each reading":
         return EachReading(state)
     return SteadyRows(state, last_row)
+
+
+class NoRows:
+    """Of a run without channels, which keeps curves: a row would have nothing in it."""
+
+    def feed(self, at: int, batch: Batch) -> list[str]:
+        return []
+
+    def until(self, at: int) -> list[str]:
+        return []
+
+    def finish(self, at: int) -> list[str]:
+        return []
+
+    def skip(self, at: int) -> None:
+        pass
 
 
 class EachReading:
