@@ -54,6 +54,11 @@ class Page:
         wait_for(lambda: self.driver.find_elements(By.XPATH, xpath), f"the button “{label}”")
         self.driver.find_elements(By.XPATH, xpath)[-1].click()
 
+    def tick(self, label: str) -> None:
+        xpath = f"//label[.//input[@type='checkbox']][contains(., '{label}')]"
+        wait_for(lambda: self.driver.find_elements(By.XPATH, xpath), f"the tick “{label}”")
+        self.driver.find_element(By.XPATH, xpath).click()
+
     def field(self, label: str) -> WebElement:
         xpath = f"//label[contains(., '{label}')]/following::input[1]"
         wait_for(lambda: self.driver.find_elements(By.XPATH, xpath), f"the field “{label}”")

@@ -3,12 +3,15 @@
 import os
 import re
 import select
+import socket
+import struct
 import tty
 
 import pytest
 
 from tests.browser.page import Page
 from tests.conftest import Server, wait_for
+from tidybench.cluster import free_port
 
 pytestmark = pytest.mark.browser
 
@@ -38,9 +41,33 @@ def test_flow_goes_on_to_another_port(page: Page, server: Server) -> None:
     lines = got.decode().split("\r\n")[:5]
     assert all(re.fullmatch(r"F=\d{5}\.\d{2}", line) for line in lines), lines
     assert page.driver.execute_script("return document.documentElement.scrollWidth") <= 1280
+    port = free_port()
+    page.choose("To", "Modbus registers")
+    page.type_into("Port number", str(port))
+    page.see("4 Loop flow")
+    page.press("Keep")
+    page.see("1 of 1 sending")
+    wait_for(lambda: server.recorder.status().destinations[0].sent, "its registers")
+    with socket.create_connection(("127.0.0.1", port), 10) as end:
+        end.sendall(bytes.fromhex("0001 0000 0006 01 03 0004 0003"))
+        wait_for(lambda: len(end.recv(15, socket.MSG_PEEK)) == 15, "the answer")
+        value, state = struct.unpack(">fH", end.recv(15)[9:])
+    flow = next(one for one in server.recorder.status().channels if one.id == "loop-flow")
+    assert state == 0
+    assert (flow.low or 0) < value < (flow.high or 0)
+    page.no_complaints()
+    page.choose("To", "MQTT broker")
+    page.type_into("Topic", "shop/#")
+    page.see("a topic to publish under has neither + nor # in it")
+    page.type_into("Topic", "shop/flow")
+    page.type_into("User", "loop")
+    page.tick("TLS")
+    page.accessible()
+    page.type_into("Port number", str(free_port()))
+    page.press("Keep")
+    page.see("Nothing listens at 127.0.0.1")
     page.press("Remove")
     page.press("Keep")
     page.see("None yet.")
-    page.no_complaints()
     os.close(master)
     os.close(slave)

@@ -3,18 +3,11 @@
 from pathlib import Path
 
 import pytest
-from selenium.webdriver.common.by import By
 
 from tests.browser.page import Page
 from tests.conftest import Server, wait_for
 
 pytestmark = pytest.mark.browser
-
-
-def tick(page: Page, words: str) -> None:
-    xpath = f"//label[.//input[@type='checkbox']][contains(., '{words}')]"
-    wait_for(lambda: page.driver.find_elements(By.XPATH, xpath), words)
-    page.driver.find_element(By.XPATH, xpath).click()
 
 
 def test_a_planned_run_ends_is_sealed_and_repeated(page: Page, server: Server) -> None:
@@ -25,11 +18,11 @@ def test_a_planned_run_ends_is_sealed_and_repeated(page: Page, server: Server) -
     page.type_into("Test item", "P7-0413")
     page.press("Rows of the CSV")
     page.type_into("Every", "1")
-    tick(page, "mean")
+    page.tick("mean")
     page.press("Ends")
-    tick(page, "After rows")
+    page.tick("After rows")
     page.type_into("Rows", "300")
-    tick(page, "When settled")
+    page.tick("When settled")
     page.press("More")
     page.type_into("Order number", "A-17")
     page.accessible()

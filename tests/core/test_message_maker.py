@@ -153,3 +153,31 @@ def test_a_document_that_is_wrong_is_refused_in_a_sentence(text: str) -> None:
 def test_channels_must_be_named() -> None:
     with pytest.raises(ValidationError):
         part(channels=[])
+
+
+@pytest.mark.parametrize(
+    ("to", "said"),
+    [
+        (
+            '{ kind = "modbus", prot = 5 }',
+            "destination.1.to.prot: there is no such key. Check its spelling against docs/formats/destinations.md.",
+        ),
+        (
+            '{ kind = "mqtt", host = "h", topic = "a/#" }',
+            "destination.1.to.topic: a topic to publish under has neither + nor # in it.",
+        ),
+        ('{ kind = "mqtt", host = "h", topic = "a", state_topic = "a" }', "values and state need two topics"),
+        (
+            '{ kind = "mqtt", host = "h", topic = "a", user = "u", password_file = "word" }',
+            "give the whole path of a file",
+        ),
+        ('{ kind = "mqtt", host = "h", topic = "a", password_file = "/word" }', "a password needs a user"),
+        ('{ kind = "mqtt", host = "h", topic = "a", ca_file = "/c" }', "only used with TLS"),
+        ('{ kind = "modbus" }', "registers are made anew at a steady rate"),
+    ],
+)
+def test_brokers_and_registers_that_do_not_go(to: str, said: str) -> None:
+    text = f'[[destination]]\nid = "a"\nname = "A"\nchannels = ["b"]\nto = {to}\n'
+    with pytest.raises(SetupError) as wrong:
+        load_destinations(text)
+    assert said in str(wrong.value)

@@ -35,9 +35,13 @@ class Talker:
             due += self.every
             time.sleep(max(0.0, due - time.monotonic()))
 
-    def stop(self) -> None:
-        """End."""
+    def stop_talking(self) -> None:
+        """Say no more; the port stays."""
         self._stop.set()
         self._thread.join(5)
+
+    def stop(self) -> None:
+        """End."""
+        self.stop_talking()
         os.close(self.master)
         os.close(self.slave)

@@ -5,66 +5,20 @@ import json
 import os
 import select
 import socket
+import struct
 import time
 import tty
 from pathlib import Path
-from typing import Any
 
 import pytest
 import serial
 
 from tests.conftest import RecorderProcess, Shop, wait_for
-from tests.recorder.talker import Talker
+from tests.recorder.handing_on import Meter, destination, put, stands, value_of
 from tests.recorder.test_captures import recorder_there
 from tidybench.recorder.outlet import MOST_BYTES
 from tidybench.wire.channels import ZeroChannel
-from tidybench.wire.forwarding import ApplyForwarding, DestinationStatus
 from tidybench.wire.protocol import Answer
-from tidybench.wire.setups import ApplySetups, SetupText
-
-TEXT = """
-[instrument]
-id = "meter"
-name = "Meter"
-talks = "on its own"
-[link]
-port = "PORT"
-baud = 921600
-[framing]
-terminator = "\\n"
-[listen]
-every_s = 0.01
-patterns = ["<n:int> <a none(---)>"]
-[[channel]]
-id = "meter-n"
-name = "Count"
-field = "n"
-[[channel]]
-id = "meter-a"
-name = "Flow"
-field = "a"
-unit = "L/min"
-scale = -2.0
-offset = 0.5
-"""
-
-
-class Meter(Talker):
-    """A line every 10 ms, three lines a burst now and then; every 50th has dashes. `sent`: the numbers, None for dashes."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.sent: list[float | None] = []
-
-    def lines(self) -> str:
-        """One of them, or three."""
-        found = ""
-        for _ in range(3 if len(self.sent) % 7 == 0 else 1):
-            n = len(self.sent)
-            value = None if n % 50 == 49 else (n % 97) / 8
-            self.sent.append(value)
-            found += f"{n} {'---' if value is None else value}\n"
-        return found
 
 
 class Far:
@@ -86,49 +40,6 @@ class Far:
     def close(self) -> None:
         os.close(self.master)
         os.close(self.slave)
-
-
-@pytest.fixture
-def meter(recorder: RecorderProcess):  # type: ignore[no-untyped-def]
-    made = Meter()
-    recorder.start()
-    wait_for(lambda: recorder_there(recorder), "the recorder")
-    text = TEXT.replace("PORT", made.path)
-    answered = recorder.ask(ApplySetups(setups=[SetupText(id="meter", text=text)], calculations=""))[0]
-    assert isinstance(answered, Answer)
-    assert not answered.why
-    made.start()
-    wait_for(recorder.all_passing, "it to pass")
-    yield made
-    made.stop()
-
-
-def destination(**more: Any) -> str:
-    """The document of one."""
-    keys: dict[str, Any] = {"id": "far", "name": "Far", "channels": ["meter-n", "meter-a"]} | more
-    return "[[destination]]\n" + "".join(f"{key} = {_toml(value)}\n" for key, value in keys.items())
-
-
-def _toml(value: Any) -> str:
-    if isinstance(value, dict):
-        return "{ " + ", ".join(f"{key} = {_toml(one)}" for key, one in value.items()) + " }"
-    return json.dumps(value)
-
-
-def put(recorder: RecorderProcess, text: str) -> str:
-    answered = recorder.ask(ApplyForwarding(text=text))[0]
-    assert isinstance(answered, Answer)
-    return answered.why
-
-
-def stands(recorder: RecorderProcess) -> DestinationStatus:
-    [one] = recorder.status().destinations
-    return one
-
-
-def value_of(sent: float | None) -> float | None:
-    """Corrected as the set-up says, by hand."""
-    return None if sent is None else sent * -2.0 + 0.5
 
 
 def test_every_reading_in_order_through_a_pattern_with_sign_and_zero(
@@ -288,3 +199,72 @@ def test_a_pseudo_terminal_of_our_own_is_opened_like_a_port(
     assert numbers[0] < numbers[-1]
     assert put(recorder, "") == ""
     wait_for(lambda: not path.is_symlink(), "its link to be gone")
+
+
+def request(transaction: int, pdu: str) -> bytes:
+    """A request of a Modbus TCP client, by hand (Messaging on TCP/IP 1.0b, 3.1.3)."""
+    body = bytes([9]) + bytes.fromhex(pdu)
+    return struct.pack(">HHH", transaction, 0, len(body)) + body
+
+
+def reply(end: socket.socket) -> tuple[int, bytes]:
+    """Transaction and PDU."""
+    with end.makefile("rb", buffering=0) as file:
+        transaction, protocol, length = struct.unpack(">HHH", file.read(6) or b"")
+        assert protocol == 0
+        body = b""
+        while len(body) < length:
+            body += file.read(length - len(body)) or b""
+    assert body[0] == 9
+    return transaction, body[1:]
+
+
+def test_registers_are_read_by_a_peer_of_our_own(shop: Shop, meter: Meter, recorder: RecorderProcess) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        port = server.getsockname()[1]
+    to = {"kind": "modbus", "tcp_port": port}
+    assert put(recorder, destination(to=to, every_s=0.02, missing="last")) == ""
+    wait_for(lambda: stands(recorder).sent > 5, "registers")
+    with (
+        socket.create_connection(("127.0.0.1", port), 10) as end,
+        socket.create_connection(("127.0.0.1", port), 10) as other,
+    ):
+        seen = set()
+        for transaction in range(200):
+            end.sendall(request(transaction, "03 0000 000c"))
+            number, pdu = reply(end)
+            assert (number, pdu[:2]) == (transaction, b"\x03\x18")
+            seconds, millis, count, n, state, age, a, a_state, _ = struct.unpack(">IHHfHHfHH", pdu[2:])
+            assert abs(seconds + millis / 1000 - time.time()) < 2
+            assert (count, state) == (2, 0)
+            assert age < 10
+            sent = meter.sent[int(n)]
+            if sent is not None:
+                assert (a, a_state) == (value_of(sent), 0)
+            else:
+                assert (a, a_state) == (value_of(meter.sent[int(n) - 1]), 0), "old only after a while"
+            seen.add(n)
+            time.sleep(0.005)
+        assert len(seen) > 10
+        # In pieces, two at once, and what is none of it.
+        piece = request(1, "04 0004 0002")
+        for byte in piece:
+            other.sendall(bytes([byte]))
+        other.sendall(request(2, "10 0000 0001 02 0000") + request(3, "03 000c 0001"))
+        assert reply(other)[1][:2] == b"\x04\x04"
+        assert reply(other) == (2, b"\x90\x01")
+        assert reply(other) == (3, b"\x83\x02")
+        other.sendall(b"GET / HTTP/1.1\r\n\r\n")
+        assert other.recv(100) == b"", "no Modbus: hung up"
+        end.sendall(request(7, "03 0000 0001"))
+        assert reply(end)[0] == 7
+        meter.stop_talking()
+        time.sleep(2)
+        end.sendall(request(8, "03 0004 0004"))
+        assert struct.unpack(">HH", reply(end)[1][6:]) == (1, pytest.approx(19, abs=6)), (
+            "the last one, and how old"
+        )
+    assert "steady rate" in put(recorder, destination(to=to))
+    assert put(recorder, "") == ""
+    with pytest.raises(ConnectionRefusedError):
+        socket.create_connection(("127.0.0.1", port), 1)

@@ -3974,7 +3974,7 @@ export interface components {
              */
             on: boolean;
             /** To */
-            to: components["schemas"]["SerialPart"] | components["schemas"]["ToTcp"] | components["schemas"]["ToTcpClients"] | components["schemas"]["ToUdp"] | components["schemas"]["ToPty"] | components["schemas"]["ToFile"];
+            to: components["schemas"]["SerialPart"] | components["schemas"]["ToTcp"] | components["schemas"]["ToTcpClients"] | components["schemas"]["ToUdp"] | components["schemas"]["ToPty"] | components["schemas"]["ToFile"] | components["schemas"]["ToMqtt"] | components["schemas"]["ToModbus"];
             /** Channels */
             channels: string[];
             /**
@@ -5118,7 +5118,7 @@ export interface components {
         /**
          * MessageLook
          * @description How a message of a destination would look, with 1.5 in each channel; `why` there can be none. `fields`: how its channels are called in a
-         *     pattern.
+         *     pattern. `registers`: where it is read by Modbus, the first register of each channel.
          */
         MessageLook: {
             /** Message */
@@ -5128,6 +5128,10 @@ export interface components {
             /** Fields */
             fields: {
                 [key: string]: string;
+            };
+            /** Registers */
+            registers: {
+                [key: string]: number;
             };
         };
         /**
@@ -8172,6 +8176,96 @@ export interface components {
             kind: "file";
             /** Path */
             path: string;
+        };
+        /**
+         * ToModbus
+         * @description Registers that others read, by Modbus TCP: this end is the server.
+         */
+        ToModbus: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "modbus";
+            /**
+             * Listen On
+             * @default 127.0.0.1
+             */
+            listen_on: string;
+            /**
+             * Tcp Port
+             * @default 1502
+             */
+            tcp_port: number;
+        };
+        /**
+         * ToMqtt
+         * @description A broker, by MQTT 3.1.1 or 5 (OASIS). A message is published under `topic`, without an end of line; with `quality` 1 or 2 (of service) it is kept
+         *     until the broker has confirmed it. `state_topic`: where the broker says, retained, whether this destination is there: `online`, and as last will
+         *     `offline`. The password stands in a file of its own, so that it is in no document that is shown or passed on.
+         */
+        ToMqtt: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mqtt";
+            /** Host */
+            host: string;
+            /**
+             * Tcp Port
+             * @default 1883
+             */
+            tcp_port: number;
+            /** Topic */
+            topic: string;
+            /**
+             * Version
+             * @default 5
+             * @enum {string}
+             */
+            version: "3.1.1" | "5";
+            /**
+             * Quality
+             * @default 1
+             * @enum {integer}
+             */
+            quality: 0 | 1 | 2;
+            /**
+             * Retain
+             * @default false
+             */
+            retain: boolean;
+            /**
+             * State Topic
+             * @default
+             */
+            state_topic: string;
+            /**
+             * Tls
+             * @default false
+             */
+            tls: boolean;
+            /**
+             * Ca File
+             * @default
+             */
+            ca_file: string;
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Password File
+             * @default
+             */
+            password_file: string;
+            /**
+             * Client Id
+             * @default
+             */
+            client_id: string;
         };
         /**
          * ToPty

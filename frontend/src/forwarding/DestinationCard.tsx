@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import styled from "styled-components";
-import { api, type Channel, got, type Schemas } from "../api/client";
+import { api, type Channel, got, said, type Schemas } from "../api/client";
 import { BAUDS } from "../instruments/LinkForm";
 import { count } from "../look/format";
 import { Chip } from "../parts/Button";
@@ -59,6 +59,8 @@ const KINDS = [
   { value: "udp" as const, text: "UDP" },
   { value: "pty" as const, text: "pseudo-terminal" },
   { value: "file" as const, text: "file" },
+  { value: "mqtt" as const, text: "MQTT broker" },
+  { value: "modbus" as const, text: "Modbus registers" },
 ];
 
 const SERIAL = {
@@ -73,6 +75,11 @@ const FRESH: Record<(typeof KINDS)[number]["value"], Destination["to"]> = {
   udp: { kind: "udp", host: "127.0.0.1", udp_port: 5005 },
   pty: { kind: "pty", path: "" },
   file: { kind: "file", path: "" },
+  mqtt: {
+    kind: "mqtt", host: "127.0.0.1", tcp_port: 1883, topic: "bench/values", version: "5", quality: 1, retain: false, state_topic: "",
+    tls: false, ca_file: "", user: "", password_file: "", client_id: "",
+  }, // prettier-ignore
+  modbus: { kind: "modbus", listen_on: "127.0.0.1", tcp_port: 1502 },
 };
 
 const STATES: Record<Status["state"], string> = {
@@ -115,9 +122,10 @@ export function DestinationCard({ part, channels, status, onPart, onRemove }: De
     retry: false,
   });
   const bad = status?.state === "away" || status?.state === "wrong";
-  const why = status?.why || look.data?.why || "";
+  const why = status?.why || (look.error ? said(look.error) : look.data?.why) || "";
   const shown = channels.filter((one) => !one.clock);
   const kind = part.to.kind ?? "serial";
+  const registers = kind === "modbus";
   return (
     <Card $bad={bad} aria-label={part.name}>
       {status && (
@@ -139,6 +147,11 @@ export function DestinationCard({ part, channels, status, onPart, onRemove }: De
           onChange={(next) =>
             set({
               to: FRESH[next],
+              ...(next === "modbus" && {
+                every_s: part.every_s || 1,
+                pattern: "",
+                missing: part.missing === "leave out" ? "token" : (part.missing ?? "token"),
+              }),
             })
           }
           width={130}
@@ -166,25 +179,27 @@ export function DestinationCard({ part, channels, status, onPart, onRemove }: De
         <NumberEntry
           label="Every, s"
           value={part.every_s || null}
-          onValue={(every) => set({ every_s: every ?? 0 })}
+          onValue={(every) => set({ every_s: every ?? (registers ? 1 : 0) })}
           width={230}
           least={0.001}
-          empty
+          empty={!registers}
           placeholder={`each reading of ${channels.find(({ id }) => id === part.channels[0])?.name ?? "the first"}`}
         />
-        <BytesEntry
-          label="Written as"
-          value={part.pattern ?? ""}
-          placeholder="a JSON line"
-          onChange={(pattern) => set({ pattern })}
-          width={320}
-        />
+        {!registers && (
+          <BytesEntry
+            label="Written as"
+            value={part.pattern ?? ""}
+            placeholder={kind === "mqtt" ? "JSON" : "a JSON line"}
+            onChange={(pattern) => set({ pattern })}
+            width={320}
+          />
+        )}
         <Select
           label="What is missing"
           value={part.missing ?? "token"}
           options={[
-            { value: "token" as const, text: "a word in its place" },
-            { value: "leave out" as const, text: "nothing is sent" },
+            { value: "token" as const, text: registers ? "NaN in its place" : "a word in its place" },
+            ...(registers ? [] : [{ value: "leave out" as const, text: "nothing is sent" }]),
             { value: "last" as const, text: "the last value" },
           ]}
           onChange={(missing) => set({ missing })}
@@ -200,6 +215,20 @@ export function DestinationCard({ part, channels, status, onPart, onRemove }: De
           {Object.values(look.data.fields)
             .map((name) => `<${name}>`)
             .join(" ")}
+        </div>
+      )}
+      {registers && look.data && (
+        <div className="state">
+          <span>Registers (holding and input): 0 time, milliseconds, number of channels</span>
+          {Object.entries(look.data.registers).map(([id, first]) => (
+            <span key={id}>
+              {first} {channels.find((one) => one.id === id)?.name ?? id}
+            </span>
+          ))}
+          <span>
+            Each: the value as a 32-bit float, high word first; state (0 measured, 1 last, 2 missing); age in
+            0.1 s
+          </span>
         </div>
       )}
       {look.data?.message && (
@@ -245,6 +274,17 @@ function Where({ to, onTo }: { to: Destination["to"]; onTo: (to: Destination["to
         onPort={(udp_port) => onTo({ ...to, udp_port })}
       />
     );
+  if (to.kind === "modbus")
+    return (
+      <HostAndPort
+        label="Listens on"
+        host={to.listen_on ?? ""}
+        port={to.tcp_port ?? 1502}
+        onHost={(listen_on) => onTo({ ...to, listen_on })}
+        onPort={(tcp_port) => onTo({ ...to, tcp_port })}
+      />
+    );
+  if (to.kind === "mqtt") return <BrokerFields to={to} onTo={onTo} />;
   if (to.kind === "file" || to.kind === "pty")
     return <Entry label="Path" value={to.path} onChange={(path) => onTo({ ...to, path })} width={280} />;
   return (
@@ -265,6 +305,95 @@ function Where({ to, onTo }: { to: Destination["to"]; onTo: (to: Destination["to
         least={50}
         whole
       />
+    </>
+  );
+}
+
+const QUALITIES = [
+  { value: "0", text: "at most once" },
+  { value: "1", text: "at least once" },
+  { value: "2", text: "exactly once" },
+];
+
+type Broker = Extract<Destination["to"], { kind: "mqtt" }>;
+
+function BrokerFields({ to, onTo }: { to: Broker; onTo: (to: Broker) => void }) {
+  const set = (changes: Partial<Broker>): void => onTo({ ...to, ...changes });
+  const usual = to.tls ? 8883 : 1883;
+  return (
+    <>
+      <HostAndPort
+        label="Broker"
+        host={to.host}
+        port={to.tcp_port ?? usual}
+        onHost={(host) => set({ host })}
+        onPort={(tcp_port) => set({ tcp_port })}
+      />
+      <Entry label="Topic" value={to.topic} onChange={(topic) => topic && set({ topic })} width={180} />
+      <Entry
+        label="Topic of its state"
+        value={to.state_topic ?? ""}
+        placeholder="none"
+        onChange={(state_topic) => set({ state_topic })}
+        width={160}
+      />
+      <Select
+        label="Version"
+        value={to.version ?? "5"}
+        options={[
+          { value: "5" as const, text: "MQTT 5" },
+          { value: "3.1.1" as const, text: "MQTT 3.1.1" },
+        ]}
+        onChange={(version) => set({ version })}
+        width={120}
+      />
+      <Select
+        label="Delivered"
+        value={String(to.quality ?? 1)}
+        options={QUALITIES}
+        onChange={(quality) => set({ quality: Number(quality) as 0 | 1 | 2 })}
+        width={130}
+      />
+      <Entry
+        label="User"
+        value={to.user ?? ""}
+        placeholder="none"
+        onChange={(user) => set(user ? { user } : { user, password_file: "" })}
+        width={120}
+      />
+      {to.user && (
+        <Entry
+          label="File with the password"
+          value={to.password_file ?? ""}
+          placeholder="~/broker.password"
+          onChange={(password_file) => set({ password_file })}
+          width={190}
+        />
+      )}
+      {to.tls && (
+        <Entry
+          label="File of certificates"
+          value={to.ca_file ?? ""}
+          placeholder="those of this computer"
+          onChange={(ca_file) => set({ ca_file })}
+          width={190}
+        />
+      )}
+      <Tick
+        on={to.tls ?? false}
+        onChange={(tls) =>
+          set({
+            tls,
+            ...(to.tcp_port === usual && { tcp_port: tls ? 8883 : 1883 }),
+            ...(!tls && { ca_file: "" }),
+          })
+        }
+      >
+        TLS
+      </Tick>
+      <Tick on={to.retain ?? false} onChange={(retain) => set({ retain })}>
+        the broker keeps the last one
+      </Tick>
     </>
   );
 }

@@ -108,13 +108,15 @@ function Editor({ kept, was, channels }: { kept: Destination[]; was: string; cha
       </div>
       <p className="note">
         Values as they are here, corrected and zeroed, on to another system while they are measured. A
-        destination that is slow or away loses the oldest; reading is never held up by it.
+        destination that is slow or away loses the oldest (for a broker they are stored, a day and 32 MB
+        long); reading is never held up by it.
       </p>
       {(trouble || fields.wrong) && <Trouble>{trouble || fields.wrong}</Trouble>}
       {!parts.length && (
         <p style={{ padding: "12px 6px", maxWidth: "62ch" }}>
           <b>None yet.</b> A destination gets the values of chosen channels, with each reading or at a steady
-          rate: on a serial port, over TCP or UDP, or into a file that grows.
+          rate: on a serial port, over TCP or UDP, into a file that grows, by MQTT, or as Modbus registers
+          that others read.
         </p>
       )}
       {parts.map((part, index) => (

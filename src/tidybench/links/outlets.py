@@ -6,31 +6,45 @@ import socket
 import termios
 import tty
 from pathlib import Path
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 from tidybench.core.setup import SerialPart, TcpPart
-from tidybench.core.setup.destinations import ToFile, ToPty, ToTcp, ToTcpClients, ToUdp
+from tidybench.core.setup.destinations import ToFile, ToModbus, ToMqtt, ToPty, ToTcp, ToTcpClients, ToUdp
 from tidybench.links.link import LinkError
 from tidybench.links.opening import open_serial
+from tidybench.links.register_server import RegisterServer
 from tidybench.links.tcp import TcpLink
 
-To = SerialPart | ToTcp | ToTcpClients | ToUdp | ToPty | ToFile
+To = SerialPart | ToTcp | ToTcpClients | ToUdp | ToPty | ToFile | ToMqtt | ToModbus
 
 MOST_CLIENTS = 32
 """Connections that are kept at a time."""
+
+
+class NotNow(Exception):
+    """What was to be written is kept for later. The message says why the other end is away; "" where it is only not done with what it has."""
 
 
 class OutletEnd(Protocol):
     """An open end. One thread owns it."""
 
     def write(self, data: bytes) -> None:
-        """Write all of it. Raises LinkError, and BlockingIOError where nobody takes it just now: it is dropped."""
+        """Write all of it. Raises LinkError, BlockingIOError where nobody takes it just now: it is dropped; and NotNow where it is to be kept."""
 
     def read(self, timeout: float | None) -> bytes:
-        """What came back. Raises LinkError."""
+        """What came back. Raises LinkError, and NotNow while the other end is away."""
 
     def close(self) -> None:
         """Give it up; never raises."""
+
+
+@runtime_checkable
+class Confirming(Protocol):
+    """An end whose other side confirms what it has."""
+
+    @property
+    def unconfirmed(self) -> int:
+        """Messages that it has not confirmed yet."""
 
 
 class UdpOutlet:
@@ -202,6 +216,14 @@ def open_outlet(to: To, simulated: Path | None) -> OutletEnd:
         return TcpServerOutlet(to)
     if isinstance(to, ToPty):
         return PtyOutlet(to)
+    if isinstance(to, ToModbus):
+        return RegisterServer(to)
+    if isinstance(to, ToMqtt):
+        from tidybench.links.mqtt import (
+            MqttOutlet,
+        )  # only where there is a broker: every start would wait for its import
+
+        return MqttOutlet(to)
     return UdpOutlet(to) if isinstance(to, ToUdp) else FileOutlet(to)
 
 
@@ -213,4 +235,8 @@ def words_of(to: To) -> str:
         return f"{to.host}, TCP port {to.tcp_port}"
     if isinstance(to, ToTcpClients):
         return f"who connects to {to.listen_on}, TCP port {to.tcp_port}"
+    if isinstance(to, ToModbus):
+        return f"who asks {to.listen_on}, TCP port {to.tcp_port}, for registers"
+    if isinstance(to, ToMqtt):
+        return f"broker {to.host}, TCP port {to.tcp_port}{' with TLS' if to.tls else ''}, topic {to.topic}"
     return f"{to.host}, UDP port {to.udp_port}" if isinstance(to, ToUdp) else to.path

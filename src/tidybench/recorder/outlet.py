@@ -9,10 +9,10 @@ from typing import Literal
 
 from tidybench.core.batch import Batch
 from tidybench.core.forwarding.message_maker import MessageMaker
-from tidybench.core.setup.destinations import DestinationPart, ToUdp
+from tidybench.core.setup.destinations import DestinationPart, ToModbus, ToMqtt, ToUdp
 from tidybench.core.values.channel import Channel
 from tidybench.links.link import LinkError
-from tidybench.links.outlets import OutletEnd, open_outlet, words_of
+from tidybench.links.outlets import Confirming, NotNow, OutletEnd, open_outlet, words_of
 from tidybench.recorder.clock import Clock
 from tidybench.wire.forwarding import DestinationStatus
 
@@ -20,6 +20,12 @@ logger = logging.getLogger(__name__)
 
 MOST_BYTES, MOST_AGE = 256 * 1024, 10_000_000
 """Bytes that wait at the most, and for how many microseconds; of more the oldest are dropped."""
+
+STORED_BYTES, STORED_AGE = 32 * 1024 * 1024, 86_400_000_000
+"""The same for a broker, for which messages are stored while it is away."""
+
+NOT_DONE, AWAY = 0.005, 0.1
+"""Seconds until it is tried again where the other end is not done with what it has, or is away."""
 
 TOGETHER = 4096
 """Bytes that are written at once where many wait."""
@@ -49,6 +55,10 @@ class Outlet:
         self._maker, self._clock, self._simulated = maker, clock, simulated
         self._lock = threading.Lock()
         self._there = threading.Event()
+        stored = isinstance(part.to, ToMqtt)
+        self._most = (STORED_BYTES, STORED_AGE) if stored else (MOST_BYTES, MOST_AGE)
+        self._single = isinstance(part.to, ToUdp | ToMqtt | ToModbus)
+        self._end: OutletEnd | None = None
         self._queue: deque[tuple[int, bytes]] = deque()
         self._size = 0
         self._stopping = False
@@ -79,7 +89,8 @@ class Outlet:
         for message in messages:
             self._queue.append((at, message))
             self._size += len(message)
-        while self._queue and (self._size > MOST_BYTES or self._queue[0][0] < at - MOST_AGE):
+        most, oldest = self._most[0], at - self._most[1]
+        while self._queue and (self._size > most or self._queue[0][0] < oldest):
             self._size -= len(self._queue.popleft()[1])
             self._dropped += 1
         self._there.set()
@@ -95,6 +106,7 @@ class Outlet:
                 self._pause(RETRY)
                 continue
             self._state, self._why = "sending", ""
+            self._end = end
             try:
                 self._send(end)
             except LinkError as error:
@@ -102,6 +114,7 @@ class Outlet:
             except Exception as error:  # a fault of ours must not end it
                 logger.exception("the destination %s failed", self.part.id)
                 self._away(f"Tidy Bench itself failed here ({error!r})")
+            self._end = None
             end.close()
             if not self._stopping:
                 self._pause(RETRY)
@@ -130,19 +143,26 @@ class Outlet:
                 wait = max(0.0, (due - now) / 1e6)
             else:
                 wait = 0.5
-            if self._queue or self._there.wait(min(wait, 0.5)):
-                self._there.clear()
-                self._empty(end)
-            self._answered += len(end.read(0))
+            try:
+                if self._queue or self._there.wait(min(wait, 0.5)):
+                    self._there.clear()
+                    self._empty(end)
+                self._answered += len(end.read(0))
+            except NotNow as reason:
+                if why := str(reason):
+                    self._away(why)
+                threading.Event().wait(min(wait, AWAY if why else NOT_DONE))
+            else:
+                if self._state == "away":
+                    self._state, self._why = "sending", ""
 
     def _empty(self, end: OutletEnd) -> None:
-        single = isinstance(self.part.to, ToUdp)
         while not self._stopping:
             with self._lock:
                 taken: list[tuple[int, bytes]] = []
                 size = 0
                 while self._queue and (
-                    not taken or (not single and size + len(self._queue[0][1]) <= TOGETHER)
+                    not taken or (not self._single and size + len(self._queue[0][1]) <= TOGETHER)
                 ):
                     taken.append(self._queue.popleft())
                     size += len(taken[-1][1])
@@ -155,6 +175,11 @@ class Outlet:
                 self._dropped += len(taken)
                 self._why = "Nobody takes it."
                 continue
+            except NotNow:
+                with self._lock:
+                    self._queue.extendleft(reversed(taken))
+                    self._size += size
+                raise
             except LinkError:
                 self._dropped += len(taken)
                 raise
@@ -169,6 +194,8 @@ class Outlet:
     def status(self) -> DestinationStatus:
         """How it stands. Any thread."""
         late = sorted(self._late.copy())
+        end = self._end
+        open_ones = end.unconfirmed if isinstance(end, Confirming) else 0
         return DestinationStatus(
             id=self.part.id,
             name=self.part.name,
@@ -176,9 +203,9 @@ class Outlet:
             on=True,
             state=self._state,
             why=self._why,
-            sent=self._sent,
+            sent=max(0, self._sent - open_ones),
             bytes=self._bytes,
-            waiting=len(self._queue),
+            waiting=len(self._queue) + open_ones,
             dropped=self._dropped,
             late_ms=round(late[min(len(late) - 1, int(len(late) * 0.99))] / 1000, 2) if late else None,
             answered=self._answered,

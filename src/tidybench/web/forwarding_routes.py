@@ -8,8 +8,9 @@ from pydantic import BaseModel, Field
 from tidybench.core.batch import Batch
 from tidybench.core.compile.edit import document_with
 from tidybench.core.forwarding.message_maker import MessageMaker, field_of
+from tidybench.core.forwarding.register_image import STRIDE
 from tidybench.core.setup import SetupError
-from tidybench.core.setup.destinations import DestinationPart, Destinations, load_destinations
+from tidybench.core.setup.destinations import DestinationPart, Destinations, ToModbus, load_destinations
 from tidybench.core.values.exact import Exact
 from tidybench.web.context import answered
 from tidybench.web.refusals import REFUSALS
@@ -35,11 +36,12 @@ class ForwardingBody(Exact):
 
 class MessageLook(BaseModel):
     """How a message of a destination would look, with 1.5 in each channel; `why` there can be none. `fields`: how its channels are called in a
-    pattern."""
+    pattern. `registers`: where it is read by Modbus, the first register of each channel."""
 
     message: str
     why: str
     fields: dict[str, str]
+    registers: dict[str, int]
 
 
 @router.get("")
@@ -71,16 +73,21 @@ async def look_at_message(request: Request, part: DestinationPart) -> MessageLoo
     assert status is not None
     channels = {one.id: one for one in status.channels}
     fields = {key: field_of(key) for key in part.channels}
+    registers: dict[str, int] = {}
+    if isinstance(part.to, ToModbus):
+        registers = {key: STRIDE * (place + 1) for place, key in enumerate(part.channels)}
     try:
         maker = MessageMaker(part.model_copy(update={"every_s": 1.0}), channels)
     except ValueError as error:
-        return MessageLook(message="", why=str(error), fields=fields)
+        return MessageLook(message="", why=str(error), fields=fields, registers=registers)
     batch = Batch()
     for key in part.channels:
         batch.add(channels[key].number, 0, status.at, 0.0 if channels[key].states else 1.5)
     maker.take(batch)
+    message = b"" if registers else maker.message(status.at) or b""
     return MessageLook(
-        message=(maker.message(status.at) or b"").decode("latin-1" if part.pattern else "utf-8"),
+        message=message.decode("latin-1" if part.pattern else "utf-8"),
         why="",
         fields=fields,
+        registers=registers,
     )

@@ -1,7 +1,7 @@
 """Changing a set-up's TOML without losing its comments; new ones; copies.
 
 A change is a plain mapping like the set-up itself: tables are merged key by key, null takes a key away, and a list
-of tables of the same length is merged one by one, else replaced. Another kind of link replaces the whole link.
+of tables of the same length is merged one by one, else replaced. Another kind of link, or of destination, replaces the whole of it.
 """
 
 import re
@@ -10,7 +10,7 @@ from typing import Any
 
 import tomlkit
 from tomlkit.exceptions import TOMLKitError
-from tomlkit.items import AoT, Table
+from tomlkit.items import AoT
 
 from tidybench.core.compile.load import load
 from tidybench.core.setup.link import UNCHOSEN, SerialPart
@@ -21,16 +21,14 @@ Changes = Mapping[str, Any]
 
 DEEPEST = 20
 
+WHERE = ("link", "to")
+"""Tables that say where bytes go: those of another kind have other keys."""
+
 
 def changed(text: str, changes: Changes) -> str:
     """The text with changes made in it. Raises SetupError where the outcome is not a set-up."""
     _can_be_written(changes)
     document = _document(text)
-    link = changes.get("link")
-    if isinstance(link, dict) and link.get("kind") is not None:
-        old = document.get("link")
-        if isinstance(old, Table) and old.get("kind", "serial") != link["kind"]:
-            old.clear()
     _merge(document, changes)
     out = tomlkit.dumps(document)
     load(out)
@@ -77,8 +75,13 @@ def _merge(target: Any, changes: Changes) -> None:
         if value is None:
             target.pop(key, None)
         elif isinstance(value, dict):
-            if not isinstance(target.get(key), dict):
+            old = target.get(key)
+            if not isinstance(old, dict):
                 target[key] = tomlkit.table()
+            elif (
+                key in WHERE and value.get("kind") is not None and old.get("kind", "serial") != value["kind"]
+            ):
+                old.clear()
             _merge(target[key], value)
         elif isinstance(value, list) and all(isinstance(item, dict) for item in value) and value:
             _merge_list(target, key, value)

@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from tidybench.core.batch import NAN, Batch
+from tidybench.core.forwarding.register_image import register_image
 from tidybench.core.quality import Quality
 from tidybench.core.reading.pattern import Pattern, PatternError, compile_pattern
 from tidybench.core.reading.writing import write
-from tidybench.core.setup.destinations import DestinationPart
+from tidybench.core.setup.destinations import DestinationPart, ToModbus, ToMqtt
 from tidybench.core.values.channel import Channel
 
 OLD_AFTER = 3.0
@@ -51,6 +52,7 @@ class MessageMaker:
             patience = round(max(one.interval_s * OLD_AFTER, 1.5) * 1e6)
             self._latest[one.number] = _Latest(one, field_of(key), patience)
         self._first = channels[part.channels[0]].number
+        self._end = b"" if isinstance(part.to, ToMqtt) else b"\n"
         self._pattern = _compiled(part, list(self._latest.values())) if part.pattern else None
 
     @property
@@ -97,10 +99,12 @@ class MessageMaker:
             if value is None and self.part.missing == "leave out":
                 return None
             values.append((one, value, at))
+        if isinstance(self.part.to, ToModbus):
+            return register_image(now, [(value, now - at, one.patience) for one, value, at in values])
         return self._json(values, now) if self._pattern is None else self._written(values)
 
     def _json(self, values: list[tuple[_Latest, float | None, int]], now: int) -> bytes:
-        """A JSON object on a line (RFC 8259); null where nothing is measured, with the age of a value that is the last one."""
+        """A JSON object (RFC 8259), on a line but in a message that a broker takes; null where nothing is measured, with the age of a value that is the last one."""
         time = (
             datetime.fromtimestamp(now / 1e6, UTC).isoformat(timespec="microseconds").replace("+00:00", "Z")
         )
@@ -109,7 +113,7 @@ class MessageMaker:
             found[one.channel.id] = self._told(one, value)
             if self.part.missing == "last" and value is not None and now - at > one.patience:
                 found[f"{one.channel.id} age_s"] = round((now - at) / 1e6, 3)
-        return json.dumps(found, separators=(",", ":"), ensure_ascii=False).encode() + b"\n"
+        return json.dumps(found, separators=(",", ":"), ensure_ascii=False).encode() + self._end
 
     def _told(self, one: _Latest, value: float | None) -> float | str | None:
         if value is None or not math.isfinite(value):

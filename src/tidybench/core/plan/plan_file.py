@@ -38,7 +38,5 @@ def load_plan(text: str) -> PlanFile:
     try:
         return PlanFile.model_validate(data)
     except ValidationError as error:
-        found = [line for one in error.errors() for line in sentences(one, text)]
-        raise PlanError(
-            "\n".join(found).replace("docs/formats/set-ups.md", "docs/formats/plans.md")
-        ) from None
+        found = [line for one in error.errors() for line in sentences(one, text, "plans")]
+        raise PlanError("\n".join(found)) from None

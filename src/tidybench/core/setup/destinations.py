@@ -3,7 +3,7 @@
 import tomllib
 from typing import Annotated, Literal
 
-from pydantic import Field, StrictBool, ValidationError, model_validator
+from pydantic import Field, StrictBool, ValidationError, field_validator, model_validator
 
 from tidybench.core.setup.link import Host, NetworkPort, SerialPart
 from tidybench.core.setup.part import Identifier, Label, Part
@@ -51,7 +51,59 @@ class ToFile(Part):
     path: Annotated[str, Field(min_length=1, max_length=1000)]
 
 
-To = Annotated[SerialPart | ToTcp | ToTcpClients | ToUdp | ToPty | ToFile, Field(discriminator="kind")]
+FilePath = Annotated[str, Field(max_length=1000)]
+
+
+class ToMqtt(Part):
+    """A broker, by MQTT 3.1.1 or 5 (OASIS). A message is published under `topic`, without an end of line; with `quality` 1 or 2 (of service) it is kept
+    until the broker has confirmed it. `state_topic`: where the broker says, retained, whether this destination is there: `online`, and as last will
+    `offline`. The password stands in a file of its own, so that it is in no document that is shown or passed on."""
+
+    kind: Literal["mqtt"]
+    host: Host
+    tcp_port: NetworkPort = 1883
+    topic: Annotated[str, Field(min_length=1, max_length=500)]
+    version: Literal["3.1.1", "5"] = "5"
+    quality: Literal[0, 1, 2] = 1
+    retain: StrictBool = False
+    state_topic: Annotated[str, Field(max_length=500)] = ""
+    tls: StrictBool = False
+    ca_file: FilePath = ""
+    user: Annotated[str, Field(max_length=200)] = ""
+    password_file: FilePath = ""
+    client_id: Annotated[str, Field(max_length=100, pattern=r"^[^\x00-\x1f\x7f]*$")] = ""
+
+    @field_validator("topic", "state_topic")
+    @classmethod
+    def _plain(cls, topic: str) -> str:
+        """A topic that is published under has no wildcards (MQTT 5.0, 4.7.1)."""
+        if any(char in topic for char in "+#\0"):
+            raise ValueError("a topic to publish under has neither + nor # in it")
+        return topic
+
+    @model_validator(mode="after")
+    def _belongs(self) -> "ToMqtt":
+        if self.password_file and not self.user:
+            raise ValueError("a password needs a user")
+        if self.ca_file and not self.tls:
+            raise ValueError("a file of certificates is only used with TLS")
+        if self.topic == self.state_topic:
+            raise ValueError("values and state need two topics")
+        return self
+
+
+class ToModbus(Part):
+    """Registers that others read, by Modbus TCP: this end is the server."""
+
+    kind: Literal["modbus"]
+    listen_on: Host = "127.0.0.1"
+    tcp_port: NetworkPort = 1502
+
+
+To = Annotated[
+    SerialPart | ToTcp | ToTcpClients | ToUdp | ToPty | ToFile | ToMqtt | ToModbus,
+    Field(discriminator="kind"),
+]
 
 
 class DestinationPart(Part):
@@ -77,6 +129,15 @@ class DestinationPart(Part):
         if isinstance(self.to, ToPty | ToFile) and not self.to.path.startswith(("/", "~/")):
             raise ValueError(
                 f"{self.name}: give the whole path, as in /home/me/values.jsonl or ~/values.jsonl"
+            )
+        for path in (self.to.ca_file, self.to.password_file) if isinstance(self.to, ToMqtt) else ():
+            if path and not path.startswith(("/", "~/")):
+                raise ValueError(f"{self.name}: give the whole path of a file, as in ~/broker.password")
+        if isinstance(self.to, ToModbus) and (
+            self.pattern or self.every_s == 0 or self.missing == "leave out"
+        ):
+            raise ValueError(
+                f"{self.name}: registers are made anew at a steady rate, have no pattern, and all are always there"
             )
         if len(set(self.channels)) < len(self.channels):
             raise ValueError(f"{self.name}: a channel is there twice")
@@ -111,4 +172,6 @@ def load_destinations(text: str) -> Destinations:
     except tomllib.TOMLDecodeError as error:
         raise SetupError([f"This is not TOML: {error}."]) from None
     except ValidationError as error:
-        raise SetupError([line for one in error.errors() for line in sentences(one, text)]) from None
+        raise SetupError(
+            [line for one in error.errors() for line in sentences(one, text, "destinations")]
+        ) from None

@@ -172,4 +172,6 @@ def load_reactions(text: str) -> Reactions:
     except tomllib.TOMLDecodeError as error:
         raise SetupError([f"This is not TOML: {error}."]) from None
     except ValidationError as error:
-        raise SetupError([line for one in error.errors() for line in sentences(one, text)]) from None
+        raise SetupError(
+            [line for one in error.errors() for line in sentences(one, text, "reactions")]
+        ) from None

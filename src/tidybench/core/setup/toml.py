@@ -31,11 +31,12 @@ def schema() -> dict[str, Any]:
     return Setup.model_json_schema()
 
 
-def sentences(error: Any, text: str) -> list[str]:
-    """What pydantic found wrong, as sentences for a person."""
+def sentences(error: Any, text: str, page: str = "set-ups") -> list[str]:
+    """What pydantic found wrong, as sentences for a person. `page`: the one of docs/formats that describes the document."""
     path = [part for part in error["loc"] if not isinstance(part, dict)]
     if len(path) > 1 and path[0] == "link" and path[1] in LINK_TAGS:
         del path[1]
+    path = [part for n, part in enumerate(path) if not (n and path[n - 1] == "to" and n + 1 < len(path))]
     path = [
         part for n, part in enumerate(path) if not (part in READER_TAGS and n and path[n - 1] == "reader")
     ]
@@ -50,7 +51,7 @@ def sentences(error: Any, text: str) -> list[str]:
     line = _line_of(str(path[-1]), text) if path and isinstance(path[-1], str) else 0
     place = f"Line {line}, {where}" if line else where
     if kind == "extra_forbidden":
-        return [f"{place}: there is no such key. Check its spelling against docs/formats/set-ups.md."]
+        return [f"{place}: there is no such key. Check its spelling against docs/formats/{page}.md."]
     if kind == "union_tag_invalid":
         context = error["ctx"]
         return [f"{where}: kind = “{context['tag']}” is not possible here; {context['expected_tags']} are."]
