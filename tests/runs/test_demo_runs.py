@@ -10,10 +10,12 @@ import pytest
 
 from tests.conftest import DEMO
 from tidybench.core.samples import channels_of, qualities_of, unpack
+from tidybench.core.tape.events import CommandEnded
 from tidybench.core.values.point import Point
 from tidybench.demo_runs.logbook import RUNS, LogbookFolder
 from tidybench.runs.calibration import run_calibration
 from tidybench.runs.crossings import read_crossings
+from tidybench.runs.curves import read_rows, run_curves
 from tidybench.runs.folder import SAMPLES, run_folders
 from tidybench.runs.points import read_points
 from tidybench.runs.reread import reread
@@ -119,6 +121,21 @@ def test_the_calibration_s_correction_takes_out_what_the_tester_found(logbook: d
     assert found.after.certificate.certificate == "PP-11-10"
 
 
+def test_the_winding_s_sweeps_show_the_repair(logbook: dict[str, Path]) -> None:
+    for name, resonance, quality in (("Winding MT-7", 3100.0, 1.2), ("Winding MT-7, repaired", 2400.0, 4.0)):
+        folder = logbook[name]
+        curves = run_curves(folder)
+        assert [(one.state, one.rows) for one in curves] == [("complete", 120)] * 2
+        frequency, gain, phase = read_rows(folder, curves[1])
+        assert np.allclose(frequency, np.geomspace(20, 20_000, 120), atol=0.051)
+        ratio = frequency / resonance
+        model = 1 / (1 - ratio**2 + 1j * ratio / quality)
+        assert np.std(gain - 20 * np.log10(abs(model))) < 0.02
+        assert np.allclose(np.unwrap(phase, period=360), np.degrees(np.unwrap(np.angle(model))), atol=0.6)
+        told = [entry.event for entry in reread(folder) if isinstance(entry.event, CommandEnded)]
+        assert [one.outcome for one in told] == ["answered"] * 2
+
+
 def test_what_was_begun_and_not_ended_is_gone_on_with_and_what_was_thrown_away_stays_away(
     tmp_path: Path,
 ) -> None:
@@ -130,6 +147,6 @@ def test_what_was_begun_and_not_ended_is_gone_on_with_and_what_was_thrown_away_s
     assert made.missing
     made.make()
     [last] = run_folders(runs)
-    assert read_state(last).name == "Calibration of Suction"
+    assert read_state(last).name == "Winding MT-7"
     shutil.rmtree(last)
     assert not LogbookFolder(runs, DEMO, NOW, "bench").missing

@@ -123,7 +123,10 @@ export function DestinationCard({ part, channels, status, onPart, onRemove }: De
   });
   const bad = status?.state === "away" || status?.state === "wrong";
   const why = status?.why || (look.error ? said(look.error) : look.data?.why) || "";
-  const shown = channels.filter((one) => !one.clock);
+  const shown: { id: string; name: string }[] = channels.filter((one) => !one.clock);
+  const gone = part.channels
+    .filter((id) => !channels.some((one) => one.id === id))
+    .map((id) => ({ id, name: `${id} (not on this bench)` }));
   const kind = part.to.kind ?? "serial";
   const registers = kind === "modbus";
   return (
@@ -154,7 +157,7 @@ export function DestinationCard({ part, channels, status, onPart, onRemove }: De
               }),
             })
           }
-          width={130}
+          width={180}
         />
         <Where to={part.to} onTo={(to) => set({ to })} />
         <Tick on={part.on ?? true} onChange={(on) => set({ on })}>
@@ -162,7 +165,7 @@ export function DestinationCard({ part, channels, status, onPart, onRemove }: De
         </Tick>
       </Fields>
       <div className="channels" role="group" aria-label={`Channels of ${part.name}`}>
-        {shown.map((one) => (
+        {[...shown, ...gone].map((one) => (
           <Tick
             key={one.id}
             on={part.channels.includes(one.id)}

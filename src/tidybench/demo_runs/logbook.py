@@ -29,6 +29,7 @@ from tidybench.standins.instruments import (
     ShaftPickup,
     SumpSonde,
     ValvePositioner,
+    WindingTester,
 )
 from tidybench.standins.instruments.pressure_pair import SUCTION
 from tidybench.standins.loop import Loop
@@ -295,5 +296,52 @@ def suction_calibration(runs: Path, setups: Path, now: int, bench: str) -> Path:
     ).play()
 
 
-RUNS = (acceptance, repeat, night, unplugged, suction_calibration)
+class AtOnce(WindingTester):
+    """The winding tester, whose progress goes before its table and takes no time of ours."""
+
+    def factory(self) -> None:
+        super().factory()
+        self.said = b""
+
+    def progress(self, line: bytes) -> None:
+        """Kept until the table is there."""
+        self.said += line
+
+    def answer(self, query: bytes) -> bytes | None:
+        """With what was said before it."""
+        answer = super().answer(query)
+        said, self.said = self.said, b""
+        return said + answer if answer is not None else None
+
+
+def _winding(runs: Path, setups: Path, begun: int, bench: str, name: str, shorted: bool) -> Path:
+    def devices(clock: Callable[[], float]) -> list[Device]:
+        made = AtOnce(Path("unused"), Loop(seed=118, clock=clock))
+        made.fault("shorted turns", shorted)
+        return [made]
+
+    link = "simulated/winding-tester"
+    script: list[tuple[float, Act]] = [
+        (6, lambda run: run.command(link, "sweep")),
+        (14, lambda run: run.mark("leads turned round")),
+        (20, lambda run: run.command(link, "sweep")),
+    ]
+    plan = RunPlan(name=name, item="motor MT-7", operator="J. Lindqvist", order="A-1722")
+    return PlayedRun(
+        runs, bench, plan, _texts(setups, ("winding-tester",)), devices, begun, 30, script
+    ).play()
+
+
+def winding(runs: Path, setups: Path, now: int, bench: str) -> Path:
+    """A motor's winding with shorted turns, swept twice."""
+    return _winding(runs, setups, _evening(now) - 9 * HOUR, bench, "Winding MT-7", shorted=True)
+
+
+def winding_repaired(runs: Path, setups: Path, now: int, bench: str) -> Path:
+    """The same after its repair."""
+    begun = _evening(now) - round(4.5 * HOUR)
+    return _winding(runs, setups, begun, bench, "Winding MT-7, repaired", shorted=False)
+
+
+RUNS = (acceptance, repeat, night, unplugged, suction_calibration, winding_repaired, winding)
 """The one that is looked at first comes first."""

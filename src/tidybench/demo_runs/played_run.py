@@ -7,12 +7,15 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
+from tidybench.core.acting.act import InstrumentAct
 from tidybench.core.batch import Batch
 from tidybench.core.channels.correction import uncorrected
 from tidybench.core.channels.limits import told_crossing
+from tidybench.core.compile.command import compile_command
 from tidybench.core.compile.link_plan import LinkPlan
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
+from tidybench.core.curves.piece import CurveEnded, CurvePiece
 from tidybench.core.derivation import END, Derivation
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.plan.point_order import PointOrder
@@ -22,6 +25,7 @@ from tidybench.core.plan.watched import Watched
 from tidybench.core.setup import Setup
 from tidybench.core.setup.calculated import CALCULATED, Calculations, load_calculations
 from tidybench.core.tape.events import (
+    CommandEnded,
     Event,
     Identified,
     Lost,
@@ -38,6 +42,7 @@ from tidybench.core.uncertainty import Uncertainties
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.mark import Mark
 from tidybench.core.values.origin import IdentityQuery
+from tidybench.recorder.curve_desk import CurveDesk
 from tidybench.runs.entry import Entry
 from tidybench.runs.log import RunLog, begin_note
 from tidybench.runs.run_channel import RunChannel, run_channel
@@ -46,6 +51,9 @@ from tidybench.standins.device import Device
 SECOND = 1_000_000
 AFTER_IDENTITY = 70_000
 """Microseconds after the beginning at which the first query goes: who are you comes first."""
+
+PIECE = 64
+"""Bytes that the operating system hands over at once."""
 
 TOGETHER = 500
 """Events that are logged in one go."""
@@ -94,7 +102,9 @@ class PlayedRun:
         self._free = dict.fromkeys(self._plans, begun + AFTER_IDENTITY)
         self._gone: set[str] = set()
         self._taking: PointTaking | None = None
-        self._points = 0
+        self._points = self._commands = 0
+        self._acting: dict[str, InstrumentAct] = {}
+        self._desk = CurveDesk(lambda: self._log, lambda: False)
         self._queue: list[tuple[int, int, What]] = []
         self._order = itertools.count()
 
@@ -200,13 +210,45 @@ class PlayedRun:
         ):
             self._put(link, event)
 
+    def _act(self, link: str, act: InstrumentAct, at: int) -> None:
+        """A command goes out; what comes upon it comes at the pace of the wire."""
+        device, byte_time = self._devices[link], self._plans[link].link.byte_time
+        self._acting[link] = act
+        act.go(at)
+        assert act.given is not None
+        self._put(link, act.given)
+        self._put(link, Sent(at, act.sent, 0, act.origin))
+        asked, _ = device.split(act.sent)
+        reply = device.answer(asked[0])
+        assert reply is not None
+        comes = at + round(len(act.sent) * byte_time + device.answer_time * 1e6)
+        for start in range(0, len(reply), PIECE):
+            piece = reply[start : start + PIECE]
+            comes += round(len(piece) * byte_time)
+            self._at(comes, lambda at, piece=piece: self._put(link, Received(at, piece)))  # type: ignore[misc]
+        self._free[link] = comes + 2000
+
+        def end(at: int) -> None:
+            del self._acting[link]
+            self._put(link, Quiet(at))
+            ended = act.heard([], at)
+            assert isinstance(ended, CommandEnded)
+            self._put(link, ended)
+
+        self._at(comes + 1000, end)
+
     def _put(self, link: str, event: Event) -> None:
         batch: Batch | None = None
+        pieces: list[CurvePiece] = []
         if link in self._readers:
             batch = self._readers[link].feed(event)
+            pieces = self._readers[link].take_pieces()
+            for piece in pieces:
+                if link in self._acting and isinstance(piece, CurveEnded):
+                    self._acting[link].drawn(piece)
         crossings = self._derivation.feed(link, event, batch)
         self._sequence += 1
-        entry = Entry(self._sequence, link, event, batch)
+        entry = Entry(self._sequence, link, event, batch, pieces=pieces)
         entry.seal()
         self._entries.append(entry)
         if batch is not None and self._taking is not None:
@@ -223,6 +265,7 @@ class PlayedRun:
     def _flush(self, at: int) -> None:
         entries, self._entries = self._entries, []
         self._log.write(entries, at)
+        self._desk.feed(entries, self._setups)
 
     # ---- what a script does
 
@@ -236,6 +279,16 @@ class PlayedRun:
         """An instrument sends by itself, or upon its key."""
         if link not in self._gone:
             self._put(link, Received(self.now, self._devices[link].talk()))
+
+    def command(self, link: str, command: str, **values: float | str) -> None:
+        """A command of the instrument's set-up, given by the operator."""
+        setup, part = next(
+            (s, one) for s in self._plans[link].setups for one in s.command if one.id == command
+        )
+        self._commands += 1
+        compiled = compile_command(setup, part)
+        act = InstrumentAct(compiled, self._commands, values, self.operator, self.now)
+        self._at(max(self.now, self._free[link]) + 1000, partial(self._act, link, act))
 
     def unplug(self, link: str) -> None:
         """Somebody pulls the plug."""

@@ -151,11 +151,13 @@ def _password(path: str) -> str | None:
     try:
         return Path(path).expanduser().read_text("utf-8").strip()
     except (OSError, UnicodeDecodeError) as error:
-        raise LinkError("missing", f"The password in {path} cannot be read: {error}.") from error
+        why = getattr(error, "strerror", None) or "it is no text"
+        raise LinkError("missing", f"The password in {path} cannot be read: {why}.") from error
 
 
 def _context(ca_file: str) -> ssl.SSLContext:
     try:
         return ssl.create_default_context(cafile=str(Path(ca_file).expanduser()) if ca_file else None)
     except (OSError, ssl.SSLError) as error:
-        raise LinkError("missing", f"The certificates in {ca_file} cannot be read: {error}.") from error
+        why = error.strerror if not isinstance(error, ssl.SSLError) else "they are no certificates (PEM)"
+        raise LinkError("missing", f"The certificates in {ca_file} cannot be read: {why}.") from error

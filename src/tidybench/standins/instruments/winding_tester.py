@@ -39,10 +39,14 @@ class WindingTester(Device):
         if not (1 <= first < last <= 100_000 and 2 <= points <= 200):
             return b"ERR 3 RANGE\r\n"
         for share in (25, 50, 75) if not self.faults & {"silent", "late"} else ():
-            self.send(f"BUSY {share}%\r\n".encode())
-            time.sleep(0.03)
+            self.progress(f"BUSY {share}%\r\n".encode())
         rows = [self._point(first * (last / first) ** (n / (points - 1))) for n in range(points)]
         return b"".join(rows) + b"END\r\n"
+
+    def progress(self, line: bytes) -> None:
+        """Says how far it is, and sweeps on."""
+        self.send(line)
+        time.sleep(0.03)
 
     def _point(self, frequency: float) -> bytes:
         if "dashes" in self.faults:
