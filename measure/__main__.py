@@ -7,13 +7,14 @@ import sys
 import time
 from dataclasses import asdict
 
-from measure.acquisition import poll, poll_plan, stream, wire
+from measure.acquisition import poll, poll_destinations, poll_plan, stream, wire
 from measure.calculated import calculated
+from measure.captures import capture
 from measure.clerk import clerk
 from measure.command import read_start
 from measure.curves import curve
 from measure.disk import slow_disk
-from measure.flood import flood_32, flood_32_plan
+from measure.flood import flood_32, flood_32_destinations, flood_32_plan
 from measure.forward import forward
 from measure.machine import calmest, with_stolen
 from measure.page import bundle, first_load, render, web_32
@@ -24,20 +25,23 @@ from measure.recovery import recovery, tape_size
 from measure.result import Result, Row
 from measure.runs import rows, seal_row
 from measure.screen import frames, frames_many, page_memory, pixel_latency, window_30d
-from measure.timing import jitter, jitter_plan, socket_latency
+from measure.timing import jitter, jitter_destinations, jitter_plan, socket_latency
 
 ROWS: dict[str, Row] = {
     "poll": poll,
     "poll-plan": poll_plan,
+    "poll-destinations": poll_destinations,
     "procedure": procedure,
     "reaction": reaction,
     "stream": stream,
     "wire": wire,
     "jitter": jitter,
     "jitter-plan": jitter_plan,
+    "jitter-destinations": jitter_destinations,
     "socket-latency": socket_latency,
     "flood-32": flood_32,
     "flood-32-plan": flood_32_plan,
+    "flood-32-destinations": flood_32_destinations,
     "slow-disk": slow_disk,
     "recovery": recovery,
     "tape-size": tape_size,
@@ -52,6 +56,7 @@ ROWS: dict[str, Row] = {
     "propose-odd": propose_odd,
     "read-start": read_start,
     "calculated": calculated,
+    "capture": capture,
     "curve": curve,
     "forward": forward,
     "frames": frames,
@@ -68,11 +73,13 @@ ROWS: dict[str, Row] = {
 LATENESS = {
     "jitter",
     "jitter-plan",
+    "jitter-destinations",
     "socket-latency",
     "pixel-latency",
     "frames",
     "frames-128",
     "first-load",
+    "capture",
     "slow-disk",
 }
 """Rows that a host which takes the cores away spoils altogether."""

@@ -4,13 +4,12 @@ import subprocess
 import sys
 import tempfile
 import time
-from contextlib import nullcontext
 from pathlib import Path
 
 from measure.bench import recorder, setup, wait_for
 from measure.loops import bare_polls, bare_polls_at, scripted_polls, scripted_stream
 from measure.peers import ECHO, STREAM, peer
-from measure.plan import all_on, full_plan
+from measure.plan import Beside, beside, full_plan
 from measure.result import Result, median
 from measure.stack import private_cluster
 from tidybench.core.compile.load import load
@@ -22,15 +21,15 @@ LINE = r"+0148.27,12.345,-7.25,1013.2\n"
 LINES = 200_000
 
 
-def _polls(path: str, seconds: float, planned: bool = False) -> float:
-    """Polls a second; `planned`: with conditions, ends and test points."""
+def _polls(path: str, seconds: float, what: Beside = "nothing") -> float:
+    """Polls a second, with all of that on."""
     plan, texts = None, [setup("flow", path, "FL=<a> L/min <s:word>", query=QUERY, channels=["a"])]
     channels = [part.id for part in load(texts[0].text).channel]
-    if planned:
+    if what == "plan":
         plan = full_plan(channels)
     with (
         recorder(texts, plan=plan) as bench,
-        all_on(bench.places, channels) if planned else nullcontext(),
+        beside(what, bench.places, channels),
     ):
         wait_for(lambda: bench.log.rows > 100)
         counts = bench.worker(path).reader.counts
@@ -61,16 +60,24 @@ def poll() -> Result:
 
 def poll_plan() -> Result:
     """The same with a plan, test points, fifty reactions and a procedure on, beside it without."""
-    plain, planned = [], []
+    return _polls_beside("poll-plan", "plan")
+
+
+def poll_destinations() -> Result:
+    """The same with four destinations on."""
+    return _polls_beside("poll-destinations", "destinations")
+
+
+def _polls_beside(name: str, what: Beside) -> Result:
+    plain, more = [], []
     for _ in range(5):
         with peer(ECHO, REPLY) as (paths, _):
             plain.append(_polls(paths[0], 3.0))
         with peer(ECHO, REPLY) as (paths, _):
-            planned.append(_polls(paths[0], 3.0, planned=True))
-    ratio = median([b / a for a, b in zip(plain, planned, strict=True)])
+            more.append(_polls(paths[0], 3.0, what))
+    ratio = median([b / a for a, b in zip(plain, more, strict=True)])
     return Result(
-        "poll-plan", median(planned), "cycles/s", "at least 0.9 x without a plan", ratio >= 0.9,
-        {"without": median(plain)}, {"without": ratio},
+        name, median(more), "cycles/s", "at least 0.9 x without", ratio >= 0.9, {"without": median(plain)}, {"without": ratio},
     )  # fmt: skip
 
 

@@ -7,13 +7,12 @@ import subprocess
 import sys
 import tempfile
 import time
-from contextlib import nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 
 from measure.bench import setup, wait_for
 from measure.peers import peer
-from measure.plan import all_on, full_plan
+from measure.plan import Beside, beside, full_plan
 from measure.result import Result, median
 from tidybench.core.samples import channels_of, unpack
 from tidybench.runs.tape import read_tape
@@ -143,19 +142,28 @@ def flood_32(seconds: float = SECONDS) -> Result:
 
 def flood_32_plan(seconds: float = 20) -> Result:
     """The same with a plan, test points, fifty reactions and a procedure on, beside it without."""
-    plain, planned = [], []
+    return _floods_beside("flood-32-plan", "plan", seconds)
+
+
+def flood_32_destinations(seconds: float = 20) -> Result:
+    """The same with four destinations on, of sixteen of the instruments."""
+    return _floods_beside("flood-32-destinations", "destinations", seconds)
+
+
+def _floods_beside(name: str, what: Beside, seconds: float) -> Result:
+    plain, more = [], []
     for _ in range(2):
         plain.append(_flood(seconds))
-        planned.append(_flood(seconds, planned=True))
-    before, used = (median([one.used for one in some]) for some in (plain, planned))
-    whole = all(one.whole for one in (*plain, *planned))
+        more.append(_flood(seconds, what))
+    before, used = (median([one.used for one in some]) for some in (plain, more))
+    whole = all(one.whole for one in (*plain, *more))
     return Result(
-        "flood-32-plan", used, "cores", "at most 1.15 x without a plan, nothing lost", used <= 1.15 * before and whole,
-        {"without": before}, {"without": used / before}, planned[-1].words,
+        name, used, "cores", "at most 1.15 x without, nothing lost", used <= 1.15 * before and whole,
+        {"without": before}, {"without": used / before}, more[-1].words,
     )  # fmt: skip
 
 
-def _flood(seconds: float, planned: bool = False) -> _Flood:
+def _flood(seconds: float, what: Beside = "nothing") -> _Flood:
     with (
         tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder,
         peer(TALKERS, str(seconds), count=PORTS, stdin=True) as (paths, talkers),
@@ -175,7 +183,7 @@ def _flood(seconds: float, planned: bool = False) -> _Flood:
             wait_for(lambda: all(i.stages[0].state == "passing" for i in _known(client).instruments), 30)
             time.sleep(0.8)  # what comes half a second after the opening counts as whole from its first byte
             channels = [one.id for one in _known(client).channels]
-            begin = BeginRun(**full_plan(channels).model_dump()) if planned else BeginRun(name="flood")
+            begin = BeginRun(**full_plan(channels).model_dump()) if what == "plan" else BeginRun(name="flood")
             run = client.ask(begin)[0].run
             assert run is not None
             assert talkers.stdin is not None
@@ -183,7 +191,7 @@ def _flood(seconds: float, planned: bool = False) -> _Flood:
             before, began = _cpu(recorder.pid), time.monotonic()
             talkers.stdin.write("go\n")
             talkers.stdin.flush()
-            with all_on(places, channels) if planned else nullcontext():
+            with beside(what, places, channels):
                 told = json.loads(talkers.stdout.readline())
             used = (_cpu(recorder.pid) - before) / (time.monotonic() - began)
             time.sleep(1)

@@ -1,9 +1,11 @@
 """A run with all that can be on: conditions, ends, test points one after the other, fifty reactions, a procedure that waits."""
 
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from threading import Event, Thread
+from typing import Literal
 
+from measure.destinations import four_on
 from tidybench.core.plan.ends import Ends
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.values.row_rule import RowRule
@@ -50,6 +52,17 @@ def _act(client: Client, channels: Sequence[str]) -> None:
         answer, _ = client.ask(request)
         if answer.trouble:
             raise RuntimeError(answer.why)
+
+
+Beside = Literal["nothing", "plan", "destinations"]
+"""What is on besides what a row measures."""
+
+
+def beside(what: Beside, places: Places, channels: Sequence[str]) -> AbstractContextManager[None]:
+    """Have it on for a while; the plan's run is for the caller to begin."""
+    if what == "nothing":
+        return nullcontext()
+    return all_on(places, channels) if what == "plan" else four_on(places, channels)
 
 
 @contextmanager

@@ -5,7 +5,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager, nullcontext
+from contextlib import contextmanager
 
 import psycopg
 from websockets.asyncio.client import connect
@@ -13,7 +13,7 @@ from websockets.asyncio.client import connect
 from measure.bench import setup
 from measure.browser import browser
 from measure.peers import COUNTING, FLOOD, MANY, peer
-from measure.plan import all_on, full_plan
+from measure.plan import Beside, beside, full_plan
 from measure.result import Result, percentile
 from measure.stack import TOKEN, stack
 from tidybench.core.samples import unpack
@@ -59,15 +59,20 @@ def _database_query(url: str) -> Iterator[None]:
 
 def jitter() -> Result:
     """How late 16 polls at 10 Hz begin, with a browser listening, a query running and one link flooded."""
-    return _jitter("jitter", planned=False)
+    return _jitter("jitter", "nothing")
 
 
 def jitter_plan() -> Result:
     """The same with a plan, test points, fifty reactions and a procedure on."""
-    return _jitter("jitter-plan", planned=True)
+    return _jitter("jitter-plan", "plan")
 
 
-def _jitter(name: str, planned: bool) -> Result:
+def jitter_destinations() -> Result:
+    """The same with four destinations on."""
+    return _jitter("jitter-destinations", "destinations")
+
+
+def _jitter(name: str, what: Beside) -> Result:
     with peer(MANY, count=POLLS) as (paths, many), peer(FLOOD, "460800", nice=5) as (flooded, _):
         setups = [
             setup(f"p{n}", path, "<v>", query="V?\n", every=EVERY / 1e6) for n, path in enumerate(paths)
@@ -78,11 +83,13 @@ def _jitter(name: str, planned: bool) -> Result:
             status, _ = bench.client.ask(GetStatus())
             assert status.status is not None
             channels = [one.id for one in status.status.channels]
-            begin = BeginRun(**full_plan(channels).model_dump()) if planned else BeginRun(name="jitter")
+            begin = (
+                BeginRun(**full_plan(channels).model_dump()) if what == "plan" else BeginRun(name="jitter")
+            )
             answer, _ = bench.client.ask(begin)
             assert answer.run is not None, answer.why
             began = time.time_ns()
-            with all_on(bench.places, channels) if planned else nullcontext():
+            with beside(what, bench.places, channels):
                 time.sleep(SECONDS)
             status, _ = bench.client.ask(GetStatus())
             assert status.status is not None

@@ -58,6 +58,7 @@ class CurveDesk:
         self._count = 0
         self._waiting = False
         self._writing: deque[tuple[_One, int]] = deque()
+        self.has_ended = False  # since the status was told the last time
 
     def feed(self, entries: Sequence[Entry], setups: Sequence[Setup]) -> None:
         """What events added to curves."""
@@ -212,6 +213,8 @@ class CurveDesk:
                 return
 
     def _forget(self) -> None:
+        """One has ended: the oldest go."""
+        self.has_ended = True
         open_ones = list(self._open.values())
         while len(self._recent) > MOST_CURVES or sum(o.drawn.about.rows for o in self._recent) > MOST_ROWS:
             oldest = next((one for one in self._recent if one not in open_ones), None)

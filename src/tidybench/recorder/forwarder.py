@@ -34,6 +34,7 @@ class Forwarder:
         self._parts: list[DestinationPart] = []
         self._outlets: dict[str, Outlet] = {}
         self._wrong: dict[str, str] = {}
+        self._taking: tuple[Outlet, ...] = ()
         self._wanted: frozenset[int] = frozenset()
         self._calculated: frozenset[int] = frozenset()
         self._fitted: object = None
@@ -74,6 +75,7 @@ class Forwarder:
             if outlets.get(key) is not one:
                 one.stop()
         self._outlets = outlets
+        self._taking = tuple(outlets.values())
         self._wanted = frozenset(number for one in outlets.values() for number in one.numbers)
         self._calculated = (
             frozenset(one.number for one in channels.values() if not one.instrument) & self._wanted
@@ -86,9 +88,11 @@ class Forwarder:
     def seen(self, batch: Batch) -> None:
         """Samples that were read just now."""
         wanted = self._wanted
-        if wanted and any(word >> 8 in wanted for word in batch.words):
-            for one in list(self._outlets.values()):
-                one.take(batch)
+        for word in batch.words:
+            if word >> 8 in wanted:
+                for one in self._taking:
+                    one.take(batch)
+                return
 
     def heard(self, entries: Sequence[Entry]) -> None:
         """What has happened; calculated samples are handed on from here."""
@@ -105,7 +109,7 @@ class Forwarder:
                     mine.times.append(at)
                     mine.values.append(value)
             if len(mine):
-                for one in list(self._outlets.values()):
+                for one in self._taking:
                     one.take(mine)
 
     def stop(self) -> None:

@@ -11,6 +11,9 @@ TAPE_EVERY = 40_000
 
 STATUS_EVERY = 250_000
 
+AWAITED_EVERY = 50_000
+"""The least between two of them where a curve has just ended."""
+
 MAX_LINES = 40
 """Lines of the tape in one piece; how many more there were is told."""
 
@@ -43,9 +46,9 @@ class LiveStream:
             self._send(TOPIC_TAPE, left_out, "\n".join(lines).encode())
             self._lines, self._count = [], 0
 
-    def status_is_due(self, now: int) -> bool:
-        """Whether it is time to tell how everything stands."""
-        return now - self._status_at >= STATUS_EVERY
+    def status_is_due(self, now: int, awaited: bool = False) -> bool:
+        """Whether it is time to tell how everything stands; `awaited`: something that is waited for has happened."""
+        return now - self._status_at >= (AWAITED_EVERY if awaited else STATUS_EVERY)
 
     def status(self, status: Status) -> None:
         """How everything stands."""

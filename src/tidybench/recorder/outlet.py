@@ -2,6 +2,7 @@
 
 import logging
 import threading
+import time
 from collections import deque
 from collections.abc import Sequence
 from pathlib import Path
@@ -33,6 +34,15 @@ TOGETHER = 4096
 RETRY = 1.0
 """Seconds between two attempts to open what is away."""
 
+BEHIND = 3000
+"""Microseconds after the grid, a tenth of its step at most, at which a steady message is made: whoever polls on the same grid goes first."""
+
+MOST_INBOX = 1000
+"""Events whose samples wait to become messages; at so many whoever brings one makes them."""
+
+HURRIED, GATHERS = 1000, 0.01
+"""Where the next message comes within so many microseconds, more are gathered for so many seconds: a change of threads at each of them costs those who read."""
+
 LOOKED_AT = 1000
 """Messages whose lateness is remembered."""
 
@@ -59,6 +69,8 @@ class Outlet:
         self._most = (STORED_BYTES, STORED_AGE) if stored else (MOST_BYTES, MOST_AGE)
         self._single = isinstance(part.to, ToUdp | ToMqtt | ToModbus)
         self._end: OutletEnd | None = None
+        self._at_once = part.every_s == 0
+        self._inbox: deque[tuple[Batch, int]] = deque()
         self._queue: deque[tuple[int, bytes]] = deque()
         self._size = 0
         self._stopping = False
@@ -79,11 +91,20 @@ class Outlet:
         self._thread.join(5)
 
     def take(self, batch: Batch) -> None:
-        """The samples of one event."""
+        """The samples of one event, as they are now: others may be added to them. Its own thread makes messages of them, many at a time: those who
+        read have more to do."""
+        self._inbox.append((batch, len(batch.words)))
+        if self._at_once and not self._there.is_set():
+            self._there.set()
+        if len(self._inbox) >= MOST_INBOX:
+            self._digest()
+
+    def _digest(self) -> None:
         with self._lock:
-            messages = self._maker.take(batch)
-            if messages:
-                self._put(max(batch.times), messages)
+            while self._inbox:
+                batch, count = self._inbox.popleft()
+                if messages := self._maker.take(batch, count):
+                    self._put(max(batch.times[:count]), messages)
 
     def _put(self, at: int, messages: list[bytes]) -> None:
         for message in messages:
@@ -93,7 +114,6 @@ class Outlet:
         while self._queue and (self._size > most or self._queue[0][0] < oldest):
             self._size -= len(self._queue.popleft()[1])
             self._dropped += 1
-        self._there.set()
 
     # ---- its thread
 
@@ -122,6 +142,7 @@ class Outlet:
     def _pause(self, seconds: float) -> None:
         until = self._clock.now() + round(seconds * 1e6)
         while not self._stopping and self._clock.now() < until:
+            self._digest()
             threading.Event().wait(0.05)
 
     def _away(self, why: str) -> None:
@@ -129,24 +150,31 @@ class Outlet:
 
     def _send(self, end: OutletEnd) -> None:
         every = round(self.part.every_s * 1e6)
+        behind = min(BEHIND, every // 10)
+        emptied = 0
         due = -(-self._clock.now() // every) * every if every else 0
         while not self._stopping:
             now = self._clock.now()
             if every:
-                if now >= due:
+                if now >= due + behind:
+                    self._digest()
                     with self._lock:
                         made = self._maker.message(due)
                         if made is not None:
                             self._put(due, [made])
-                    due += every * max(1, -(-(now - due) // every))
+                    due += every * max(1, -(-(now - behind - due) // every))
                     now = self._clock.now()
-                wait = max(0.0, (due - now) / 1e6)
+                wait = max(0.0, (due + behind - now) / 1e6)
             else:
                 wait = 0.5
             try:
                 if self._queue or self._there.wait(min(wait, 0.5)):
+                    if self._clock.now() - emptied < HURRIED:
+                        time.sleep(min(wait, GATHERS))
                     self._there.clear()
+                    self._digest()
                     self._empty(end)
+                    emptied = self._clock.now()
                 self._answered += len(end.read(0))
             except NotNow as reason:
                 if why := str(reason):

@@ -183,7 +183,8 @@ class Writer(threading.Thread):
             self.tape.add([entry.line for entry in entries])
         self._live.tape(entries, now)
         self._look_at_the_armed(entries, now)
-        if self._live.status_is_due(now):
+        if self._live.status_is_due(now, self.curves.has_ended):
+            self.curves.has_ended = False
             self._look_at_the_clock()
             self._derivations.log_failures()
             self._tell(now)

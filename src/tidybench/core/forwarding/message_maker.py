@@ -1,17 +1,18 @@
 """From samples to the messages of one destination."""
 
+import dataclasses
 import json
 import math
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 
 from tidybench.core.batch import NAN, Batch
 from tidybench.core.forwarding.register_image import register_image
 from tidybench.core.quality import Quality
+from tidybench.core.reading.element import Element
 from tidybench.core.reading.pattern import Pattern, PatternError, compile_pattern
-from tidybench.core.reading.writing import write
+from tidybench.core.reading.writing import write, write_field
 from tidybench.core.setup.destinations import DestinationPart, ToModbus, ToMqtt
 from tidybench.core.values.channel import Channel
 
@@ -19,7 +20,13 @@ OLD_AFTER = 3.0
 """Intervals of a channel after which its newest value is old, 1.5 s at the least."""
 
 
-@dataclass(slots=True)
+GOOD = int(Quality.FLAGGED)
+
+_Piece = bytes | tuple[Element, int]
+"""Of a pattern: what always stands there, or a field and the place of its channel."""
+
+
+@dataclasses.dataclass(slots=True)
 class _Latest:
     channel: Channel
     field: str
@@ -29,6 +36,13 @@ class _Latest:
     value: float = NAN
     good_at: int = 0
     good: float = NAN
+    key: str = ""  # in JSON, with its colon; so the next
+    age_key: str = ""
+    words: dict[str, str] = dataclasses.field(default_factory=dict)
+
+
+def _json(text: str) -> str:
+    return json.dumps(text, ensure_ascii=False)
 
 
 def field_of(channel: str) -> str:
@@ -50,22 +64,27 @@ class MessageMaker:
         for key in part.channels:
             one = channels[key]
             patience = round(max(one.interval_s * OLD_AFTER, 1.5) * 1e6)
-            self._latest[one.number] = _Latest(one, field_of(key), patience)
+            latest = self._latest[one.number] = _Latest(one, field_of(key), patience)
+            latest.key, latest.age_key = f"{_json(key)}:", f"{_json(f'{key} age_s')}:"
+            latest.words = {word: _json(word) for word in one.states}
         self._first = channels[part.channels[0]].number
-        self._end = b"" if isinstance(part.to, ToMqtt) else b"\n"
-        self._pattern = _compiled(part, list(self._latest.values())) if part.pattern else None
+        self._end = b"}" if isinstance(part.to, ToMqtt) else b"}\n"
+        self._ordered = list(self._latest.values())
+        self._second, self._time = -1, ""
+        self._token = part.token.encode("latin-1", "replace")
+        self._written_as = _pieces(part, self._ordered) if part.pattern else None
 
     @property
     def numbers(self) -> frozenset[int]:
         """The numbers of its channels."""
         return frozenset(self._latest)
 
-    def take(self, batch: Batch) -> list[bytes]:
-        """The samples of one event: the messages that they make, where it sends with each reading."""
+    def take(self, batch: Batch, count: int | None = None) -> list[bytes]:
+        """The samples of one event, or only the first so many: the messages that they make, where it sends with each reading."""
         messages: list[bytes] = []
         time, leads = None, False
         latest = self._latest
-        for word, at, value in zip(batch.words, batch.times, batch.values, strict=True):
+        for word, at, value in zip(batch.words[:count], batch.times, batch.values, strict=False):
             one = latest.get(word >> 8)
             if one is None:
                 continue
@@ -75,8 +94,8 @@ class MessageMaker:
                 leads = False
             time = at
             one.at, one.quality = at, word & 0xFF
-            one.value = value if one.quality <= Quality.FLAGGED else NAN
-            if one.quality <= Quality.FLAGGED:
+            one.value = value if one.quality <= GOOD else NAN
+            if one.quality <= GOOD:
                 one.good, one.good_at = value, at
             leads = leads or number == self._first
         if leads and time is not None:
@@ -90,30 +109,39 @@ class MessageMaker:
     def message(self, now: int) -> bytes | None:
         """The message as of `now` (microseconds since 1970 UTC); None where a value is missing and nothing is sent then."""
         values: list[tuple[_Latest, float | None, int]] = []
-        for one in self._latest.values():
-            fresh = one.quality <= Quality.FLAGGED and now - one.at <= one.patience
-            value: float | None = one.value if fresh else None
+        missing = self.part.missing
+        for one in self._ordered:
             at = one.at
-            if value is None and self.part.missing == "last" and math.isfinite(one.good):
+            value: float | None = one.value if one.quality <= GOOD and now - at <= one.patience else None
+            if value is None and missing == "last" and math.isfinite(one.good):
                 value, at = one.good, one.good_at
-            if value is None and self.part.missing == "leave out":
+            if value is None and missing == "leave out":
                 return None
             values.append((one, value, at))
         if isinstance(self.part.to, ToModbus):
             return register_image(now, [(value, now - at, one.patience) for one, value, at in values])
-        return self._json(values, now) if self._pattern is None else self._written(values)
+        return (
+            self._json(values, now) if self._written_as is None else self._written(values, self._written_as)
+        )
 
     def _json(self, values: list[tuple[_Latest, float | None, int]], now: int) -> bytes:
-        """A JSON object (RFC 8259), on a line but in a message that a broker takes; null where nothing is measured, with the age of a value that is the last one."""
-        time = (
-            datetime.fromtimestamp(now / 1e6, UTC).isoformat(timespec="microseconds").replace("+00:00", "Z")
-        )
-        found: dict[str, object] = {"time": time}
+        """A JSON object (RFC 8259), on a line but in a message that a broker takes; null where nothing is measured, with the age of a value that is
+        the last one. Put together by hand: a number's shortest text is the same in JSON and in Python."""
+        second, rest = divmod(now, 1_000_000)
+        if second != self._second:
+            self._second, self._time = (
+                second,
+                datetime.fromtimestamp(second, UTC).strftime("%Y-%m-%dT%H:%M:%S"),
+            )
+        found = [f'{{"time":"{self._time}.{rest:06d}Z"']
+        last = self.part.missing == "last"
         for one, value, at in values:
-            found[one.channel.id] = self._told(one, value)
-            if self.part.missing == "last" and value is not None and now - at > one.patience:
-                found[f"{one.channel.id} age_s"] = round((now - at) / 1e6, 3)
-        return json.dumps(found, separators=(",", ":"), ensure_ascii=False).encode() + self._end
+            told = self._told(one, value)
+            text = "null" if told is None else one.words[told] if isinstance(told, str) else repr(told)
+            found.append(one.key + text)
+            if last and value is not None and now - at > one.patience:
+                found.append(f"{one.age_key}{round((now - at) / 1e6, 3)!r}")
+        return ",".join(found).encode() + self._end
 
     def _told(self, one: _Latest, value: float | None) -> float | str | None:
         if value is None or not math.isfinite(value):
@@ -123,26 +151,24 @@ class MessageMaker:
             return states[int(value)]
         return value
 
-    def _written(self, values: list[tuple[_Latest, float | None, int]]) -> bytes:
-        assert self._pattern is not None
-        by_field = {one.field: (one, value) for one, value, _ in values}
+    def _written(self, values: list[tuple[_Latest, float | None, int]], pieces: Sequence[_Piece]) -> bytes:
         out = bytearray()
-        token = self.part.token.encode("latin-1", "replace")
-        for element in self._pattern.elements:
-            if not element.name:
-                out += write((element,), {})
+        for piece in pieces:
+            if isinstance(piece, bytes):
+                out += piece
                 continue
-            one, value = by_field[element.name]
+            element, place = piece
+            one, value, _ = values[place]
             told = self._told(one, value)
             if told is None:
-                out += token
+                out += self._token
                 continue
             if isinstance(told, str) == element.is_number:
                 told = value if element.is_number and value is not None else str(told)
             try:
-                out += write((element,), {element.name: told})
+                out += write_field(element, told)
             except ValueError:  # too long for its width: no digit is left away
-                out += token
+                out += self._token
         return bytes(out)
 
 
@@ -162,3 +188,12 @@ def _compiled(part: DestinationPart, latest: list[_Latest]) -> Pattern:
     if not any(element.name for element in pattern.elements):
         raise ValueError(f"{part.name}: the pattern has no channel in it.")
     return pattern
+
+
+def _pieces(part: DestinationPart, latest: Sequence[_Latest]) -> list[_Piece]:
+    """What is written, one after the other."""
+    places = {one.field: place for place, one in enumerate(latest)}
+    found: list[_Piece] = []
+    for element in _compiled(part, list(latest)).elements:
+        found.append((element, places[element.name]) if element.name else write((element,), {}))
+    return found

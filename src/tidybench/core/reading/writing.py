@@ -39,11 +39,12 @@ def write(elements: tuple[Element, ...], values: Mapping[str, Value]) -> bytes:
         elif element.name not in values:
             raise ValueError(f"There is no value for {element.name}.")
         else:
-            out += _field(element, values[element.name])
+            out += write_field(element, values[element.name])
     return bytes(out)
 
 
-def _field(element: Element, value: Value) -> bytes:
+def write_field(element: Element, value: Value) -> bytes:
+    """The bytes of one field; raises ValueError with a sentence."""
     raw = _number(element, value) if element.kind in NUMBERS else _text(element, value)
     if element.width and len(raw) != element.width:
         what = "too long" if len(raw) > element.width else "too short"
