@@ -472,3 +472,19 @@ def test_what_is_read_on_demand_is_asked_for_however_it_is_thinned_out() -> None
         setup = load(text.replace('unit = "°C"\n\n', f'unit = "°C"{more}\n\n', 1))
         assert view_of([setup], [], {"kiln-temp": 1}).channels["kiln-temp"].asks == "kiln"
     assert view_of([load(SETUP)], [], {"kiln-temp": 1}).channels["kiln-temp"].asks == ""
+
+
+def test_what_was_measured_before_a_command_says_nothing_of_what_came_of_it() -> None:
+    driver = Driver(
+        made(steps("set kiln.target to 400 [°C]", "wait until flow > 50 [L/min], at most 60 s", 'say "on"'))
+    )
+    driver.run.sample(FLOW, 0, S // 2, 100.0)  # still from before
+    driver.now = S
+    driver.look()
+    assert driver.sent() == [("target", {"target": 400.0})]
+    assert driver.run.waits[0] == "flow > 50 [L/min]"
+    driver.run.sample(FLOW, 0, S + 1, 40.0)
+    driver.look()
+    assert driver.run.waits[0]
+    driver.passes(0.1, 100)
+    assert "on" in driver.log()

@@ -162,6 +162,7 @@ class ProcedureRun:
         self.wishes: list[Wish] = []
         self._now = now
         self._latest: dict[int, tuple[int, float | None]] = {}
+        self._told_at = 0  # when the last command had ended
         self._names: dict[str, tuple[str, float | str]] = {}
         self._given: dict[str, float | str] = {}  # what questions of the innermost are answered with
         self._within: list[tuple[str, int]] = []  # procedures that it carries out, and their lines
@@ -470,6 +471,7 @@ class ProcedureRun:
         # The link ends it much sooner; only a link that went away in that very moment does not.
         until = self._now + round(command.part.give_up_after_s * 1e6) + LINK_PATIENCE
         good, words = yield _Pause(until, wish=wish, words=f"the answer to {what}")
+        self._told_at = self._now
         words = words if words is not None else "nothing came of it: it is not known whether it was done"
         self._say(step.line, f"{what}: {words}", good)
         yield from self._otherwise(good, step.line, step.otherwise, f"{what}: {words}")
@@ -728,7 +730,7 @@ class ProcedureRun:
         channel = self.made.view.channels.get(name)
         return channel.number if channel is not None and name not in self._names else -1
 
-    def _inputs(self, names: Sequence[str], at: int) -> list[float | None]:
+    def _inputs(self, names: Sequence[str], at: int, since: int = 0) -> list[float | None]:
         found: list[float | None] = []
         for name in names:
             if name in self._names:
@@ -737,7 +739,7 @@ class ProcedureRun:
                 continue
             channel = self.made.view.channels[name]
             then, latest = self._latest.get(channel.number, (0, None))
-            found.append(latest if at - then <= channel.age else None)
+            found.append(latest if at - then <= channel.age and then >= since else None)
         return found
 
     def _value(self, program: Program) -> float:
@@ -750,10 +752,10 @@ class ProcedureRun:
         return self._value(self.made.program(formula)) != 0
 
     def _try(self, pause: _Pause, at: int) -> None:
-        """Whether a condition holds now; one that gives nothing does not."""
+        """Whether a condition holds now; one that gives nothing does not. What was measured before the last command says nothing of what came of it."""
         assert pause.program is not None
         try:
-            if pause.program.value(at, self._inputs(pause.program.inputs, at)) != 0:
+            if pause.program.value(at, self._inputs(pause.program.inputs, at, self._told_at)) != 0:
                 pause.over = True, None
         except Nothing:
             pass
