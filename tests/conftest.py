@@ -37,6 +37,9 @@ ROOT = Path(__file__).resolve().parents[1]
 DEMO = ROOT / "src" / "tidybench" / "setups" / "demo"
 
 
+KILLS = int(os.environ.get("TIDY_KILLS", "5"))
+"""How often what is killed is killed. More find more; all of it together must end in time."""
+
 STALLS = StallWatch()
 REAL_TIME = tuple(str(ROOT / "tests" / name) for name in ("browser", "links", "recorder", "standins", "web"))
 

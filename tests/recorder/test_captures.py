@@ -1,14 +1,18 @@
 """Captures: from lines on a pseudo-terminal at the full rate of the link to curves of the run."""
 
+import json
+import random
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from tests.conftest import RecorderProcess, Shop, wait_for
+from tests.conftest import KILLS, RecorderProcess, Shop, wait_for
 from tests.recorder.talker import Talker
 from tests.recorder.test_curves import began, end, looked
+from tidybench.core.values.curve import Curve
 from tidybench.runs.curves import read_rows, run_curves
 from tidybench.wire.curves import CurveStatus, StartCapture, StopCapture
 from tidybench.wire.protocol import Answer
@@ -209,3 +213,37 @@ def test_a_capture_against_the_devices_own_clock(shop: Shop, recorder: RecorderP
     assert by_device[0] == pytest.approx([n * 0.002 for n in range(200)], abs=2e-6)
     steps = [float(b or 0) - float(a or 0) for a, b in zip(by_arrival[0], by_arrival[0][1:], strict=False)]
     assert max(steps) > 0.05 > 0.01 > sorted(steps)[100], "in bursts"
+
+
+def test_kills_of_a_capture_keep_what_was_whole_and_say_what_was_not(
+    shop: Shop, shaker: Shaker, recorder: RecorderProcess
+) -> None:
+    chance = random.Random(16)
+    wait_for(recorder.all_passing, "it to pass")
+    folder = began(recorder)
+    had = 0
+    for turn in range(KILLS):
+        level = {"kind": "level", "channel": "shaker-a", "level": 2.5, "edge": "either", "hysteresis": 1}
+        start(recorder, samples=1500, before=300, times=3, trigger=level, name=f"Step {turn}")
+        time.sleep(chance.uniform(0.0, 2.2))
+        recorder.kill()
+        recorder.start(carry_on=True)
+        wait_for(lambda: recorder_there(recorder) and recorder.all_passing(), "it to be back")
+        wait_for(lambda had=had: all(c.state != "in progress" for c in run_curves(folder)[had:]), "its end")  # type: ignore[misc]
+        mine = run_curves(folder)[had:]
+        whole = [one for one in mine if one.state == "complete"]
+        for one in whole:
+            assert one.rows == 1500
+            in_a_row(shaker, [list(column) for column in read_rows(folder, one)])
+        if len(mine) < 3:
+
+            def said(had: int = had, name: str = f"Step {turn}") -> list[Curve]:
+                return [one for one in run_curves(folder)[had:] if one.name == name]
+
+            wait_for(said, "it to be said")
+            assert [(one.state, one.rows) for one in said()] == [("interrupted", 0)]
+            assert said()[0].why.startswith("Tidy Bench ended while it waited or was taken.")
+        had = len(run_curves(folder))
+        assert recorder.status().captures == []
+    end(recorder)
+    assert json.loads((recorder.places.data / "recorder.json").read_text("utf-8"))["captures"] == []

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tests.conftest import RecorderProcess, Shop, wait_for
+from tests.conftest import KILLS, RecorderProcess, Shop, wait_for
 from tests.recorder.test_acts import HeardPositioner, given
 from tidybench.core.curves.analysis import answer
 from tidybench.core.curves.piece import CurveRows
@@ -154,13 +154,13 @@ def test_what_is_cut_short_says_so(shop: Shop, tester: SlowTester, recorder: Rec
     assert read_rows(folder, curve).T.tolist() == rows_sent(tester)[: curve.rows]
 
 
-def test_ten_kills_of_a_sweep_lose_no_row_that_was_kept(
+def test_kills_of_a_sweep_lose_no_row_that_was_kept(
     shop: Shop, tester: SlowTester, recorder: RecorderProcess
 ) -> None:
     chance = random.Random(16)
     tester.pause = 0.01
     recorder.start(TESTER)
-    for _ in range(10):
+    for _ in range(KILLS):
         wait_for(recorder.all_passing, "it to pass")
         tester.sent.clear()
         folder = began(recorder)

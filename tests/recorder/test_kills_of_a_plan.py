@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tests.conftest import RecorderProcess, Shop, wait_for
+from tests.conftest import KILLS, RecorderProcess, Shop, wait_for
 from tests.recorder.test_kill import packed_from_tape, rows_of
 from tests.recorder.test_planned_run import begin, reason_of
 from tests.recorder.test_points import agrees
@@ -23,7 +23,6 @@ from tidybench.runs.stamps import parse
 from tidybench.runs.tape import read_tape
 from tidybench.wire.runs import ChangeEnds, StopPoint, TakePoint
 
-KILLS = 10
 EVERY = 0.5
 
 

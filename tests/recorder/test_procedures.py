@@ -1,7 +1,6 @@
 """Procedures in a real recorder, with a valve on a pseudo-terminal."""
 
 import contextlib
-import os
 import random
 import time
 from collections import Counter
@@ -9,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import RecorderProcess, Shop, setup_text, wait_for
+from tests.conftest import KILLS, RecorderProcess, Shop, setup_text, wait_for
 from tests.recorder.inside import inside
 from tests.recorder.reacting import BOX, SwitchBox
 from tests.recorder.test_acts import HeardPositioner
@@ -286,7 +285,6 @@ do = [
 ]
 """
 DARK = '\n[safe]\ncommands = [{ command = "lamp", values = { which = 0 } }]\n'
-KILLS = int(os.environ.get("TIDY_KILLS", "5"))
 
 
 def test_killed_at_any_instant_the_bench_is_brought_to_its_end_and_nothing_is_sent_twice(

@@ -53,6 +53,8 @@ class CaptureDesk:
         self._curves, self._ring, self._journal, self._clock = curves, ring, journal, clock
         self._waiting: list[_One] = []
         self._count = 0
+        self.remember: Callable[[list[CaptureOrder]], None] = lambda orders: None
+        """Told which wait or are taken, whenever that changes."""
 
     def start(
         self,
@@ -112,8 +114,47 @@ class CaptureDesk:
             now + at_most if at_most else None,
         )
         self._waiting.append(one)
+        self._remember()
         self._note(f"{one.name}: waits for {words}, {order.samples} samples, {order.before} of them before")
         return self._status(one)
+
+    def _over(self, one: _One) -> None:
+        self._waiting.remove(one)
+        self._remember()
+
+    def _remember(self) -> None:
+        self.remember(self.orders)
+
+    @property
+    def orders(self) -> list[CaptureOrder]:
+        """Those that wait or are taken."""
+        return [one.order for one in self._waiting]
+
+    def interrupted(self, orders: Sequence[CaptureOrder], statuses: Sequence[ChannelStatus]) -> None:
+        """These waited or were taken when Tidy Bench ended: each becomes a curve without rows, which says so."""
+        known = {one.id: one for one in statuses}
+        now = self._clock.now()
+        for order in orders:
+            channels = [known[key] for key in order.channels if key in known]
+            name = order.name.strip() or f"Capture of {', '.join(order.channels)}"
+            columns = [CurveColumn(name="Time", unit="s")]
+            columns += [
+                CurveColumn(name=f"{one.name[:40]} ({one.id})"[:80], unit=one.unit) for one in channels
+            ]
+            columns += [CurveColumn(name=key) for key in order.channels if key not in known]
+            about = Curve(
+                number=1,
+                curve="",
+                name=name[:200],
+                instrument=channels[0].instrument if channels else "",
+                source="capture",
+                begun_at=now,
+                ended_at=now,
+                why="Tidy Bench ended while it waited or was taken. What was whole is kept; start it again",
+                columns=columns,
+            )
+            self._curves.interrupted(about)
+            self._note(f"{about.name}: interrupted, Tidy Bench ended meanwhile")
 
     def _prefill(
         self,
@@ -140,7 +181,7 @@ class CaptureDesk:
                 self._feed(one, entries, now)
             except Exception:  # what was measured is logged all the same
                 logger.exception("a capture failed")
-                self._waiting.remove(one)
+                self._over(one)
                 one.told(False, f"{one.name}: Tidy Bench itself failed")
 
     def _feed(self, one: _One, entries: Sequence[Entry], now: int) -> None:
@@ -164,10 +205,10 @@ class CaptureDesk:
                     self._draw(one, captured)
                 capturing.done.clear()
         if capturing.is_over:
-            self._waiting.remove(one)
+            self._over(one)
             one.told(True, f"{one.name}: {one.order.samples} samples taken")
         elif one.gives_up_at is not None and now >= one.gives_up_at:
-            self._waiting.remove(one)
+            self._over(one)
             had = f"{capturing.gathered} of {one.order.samples} samples"
             words = f"{one.name}: given up with {had if capturing.is_triggered else 'no sample'}"
             self._note(words)
@@ -211,7 +252,7 @@ class CaptureDesk:
     def stop(self, number: int) -> None:
         """Nothing more is taken of it. Raises RequestRefused."""
         one = self._found(number)
-        self._waiting.remove(one)
+        self._over(one)
         self._note(f"{one.name}: stopped by a person")
         one.told(False, f"{one.name}: stopped by a person")
 

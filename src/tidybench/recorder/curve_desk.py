@@ -149,6 +149,19 @@ class CurveDesk:
         self._forget()
         return one.drawn.about.number
 
+    def interrupted(self, about: Curve) -> None:
+        """A curve that Tidy Bench was not there to draw: it has no rows, and says so."""
+        key = "", f"interrupted {self._count + 1}"
+        one = self._begin(key, about)
+        del self._open[key]
+        one.drawn.about = one.drawn.about.model_copy(
+            update={"state": "interrupted", "why": about.why, "ended_at": about.ended_at}
+        )
+        log = self._log()
+        if log is not None and one.number and one.run == log.state.id:
+            log.curves.end(one.drawn.about, one.number)
+        self._forget()
+
     def _write_on(self) -> None:
         """The next rows of what is written bit by bit."""
         if not self._writing:

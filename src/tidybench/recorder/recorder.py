@@ -6,6 +6,7 @@ from contextlib import suppress
 
 import zmq
 
+from tidybench.core.curves.capture_order import CaptureOrder
 from tidybench.recorder.acts import Acts
 from tidybench.recorder.awake import Awake
 from tidybench.recorder.clock import Clock
@@ -168,6 +169,9 @@ class Recorder:
         ]
         self.writer.watches += [self.safe.look]
         self.writer.run_ended = self.safe.run_ended
+        self.writer.captures.remember = lambda orders: service_mail.post(
+            lambda: self._remember_captures(orders)
+        )
         held = HeldPorts(self.employment, self.ports, self.state)
         parts = Parts(
             writer=self.writer,
@@ -196,6 +200,9 @@ class Recorder:
         self.conductor.start()
         self.reactor.start()
         self.service.mailbox.post(self.service.take_up_forwarding)
+        if lost := self.state.now.captures:
+            self.writer.mailbox.post(lambda: self.writer.captures.interrupted(lost, self.writer.channels()))
+            self.service.mailbox.post(lambda: self._remember_captures([]))
 
     def _start_procedure(self, text: str, by: str) -> str:
         kept = self.reactor.kept
@@ -204,6 +211,12 @@ class Recorder:
 
     def _hand_on(self, wanted: bool) -> None:
         self.journal.hands_on = self.forwarder.seen if wanted else None
+
+    def _remember_captures(self, orders: list[CaptureOrder]) -> None:
+        try:
+            self.state.remember(captures=orders)
+        except OSError:
+            logger.exception("which captures wait cannot be remembered")
 
     def _remember_disarmed(self, disarmed: dict[str, str]) -> None:
         try:

@@ -321,7 +321,12 @@ class Service(threading.Thread):
 
     def _start_capture(self, request: StartCapture) -> Answer:
         writer = self._parts.writer
-        return Answer(capture=self._ask(lambda: writer.start_capture(request.order)))
+        status, orders = self._ask(lambda: (writer.start_capture(request.order), writer.captures.orders))
+        try:
+            self._parts.state.remember(captures=orders)  # before it is said to wait: a kill may come at once
+        except OSError:
+            logger.exception("which captures wait cannot be remembered")
+        return Answer(capture=status)
 
     def _stop_capture(self, request: StopCapture) -> Answer:
         captures = self._parts.writer.captures

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from pydantic import BaseModel, model_validator
 
+from tidybench.core.curves.capture_order import CaptureOrder
 from tidybench.core.plan.run_plan import RunPlan
 from tidybench.runs.disk import Disk
 from tidybench.runs.reserve import Reserve
@@ -49,7 +50,7 @@ class KeptProcedure(BaseModel):
 
 class RecorderState(BaseModel):
     """Set-ups in force, channel numbers, zeros, released ports, labels, the run in progress, the one that waits, the procedures that
-    are carried out, reactions and why some of them are disarmed, safe states that were not reached. Never changed in place: a new
+    are carried out, reactions and why some of them are disarmed, destinations, captures that wait or are taken, safe states that were not reached. Never changed in place: a new
     one takes its place once it is written."""
 
     setups: list[SetupText] = []
@@ -64,6 +65,7 @@ class RecorderState(BaseModel):
     reactions: KeptReactions = KeptReactions()
     disarmed: dict[str, str] = {}
     forwarding: str = ""
+    captures: list[CaptureOrder] = []
     unreached: list[SafeStatus] = []
 
     @model_validator(mode="before")
