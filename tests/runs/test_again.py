@@ -7,10 +7,13 @@ from pathlib import Path
 import pytest
 from measure.bench import recorder, wait_for
 
-from tests.conftest import Shop, setup_text
+from tests.conftest import DEMO, Shop, setup_text
 from tidybench.core.setup import SetupError
-from tidybench.runs.again import AgainError, compared, csv_of, frozen_texts, keep, versions
+from tidybench.demo_runs.logbook import winding
+from tidybench.runs.again import AgainError, compared, csv_of, curve_of, frozen_texts, keep, versions
+from tidybench.runs.curves import curve_file, read_rows, run_curves
 from tidybench.runs.run_state import read_state
+from tidybench.runs.seal import verify
 from tidybench.wire.places import Places
 from tidybench.wire.setups import SetupText
 
@@ -46,7 +49,7 @@ def every_file(folder: Path) -> dict[str, str]:
 
 def test_a_pattern_found_wrong_after_a_long_test_costs_nothing(run: Path) -> None:
     before = every_file(run)
-    rows = {one.id: one for one in compared(run, GOOD)}
+    rows = {one.id: one for one in compared(run, GOOD).channels}
     flow, power = rows["loop-flow"], rows["motor-input"]
     assert flow.logged is not None
     assert flow.again is not None
@@ -77,7 +80,7 @@ def test_channels_may_come_and_go(run: Path) -> None:
     more = GOOD.replace("<state:word>", "O<state:text>").replace(
         'id = "loop-flow"\nname = "Loop flow"', 'id = "flow-again"\nname = "Flow again"'
     )
-    rows = {one.id: one for one in compared(run, more)}
+    rows = {one.id: one for one in compared(run, more).channels}
     assert rows["loop-flow"].again is None
     assert rows["flow-again"].logged is None
     assert rows["flow-again"].again is not None
@@ -113,3 +116,29 @@ def test_a_run_that_goes_on_is_left_alone(run: Path) -> None:
     with pytest.raises(AgainError, match="still being logged"):
         compared(run, GOOD)
     assert list(frozen_texts(run)) == ["loop-flow-meter", "power-analyser"]
+
+
+def test_curves_come_anew_too(tmp_path: Path) -> None:
+    folder = winding(tmp_path, DEMO, 1_795_416_791_000_000, "bench")
+    logged = run_curves(folder)
+    text = frozen_texts(folder)["winding-tester"][1]
+    same = keep(folder, text, 1)
+    for number, curve in enumerate(logged, 1):
+        again = curve_of(folder, same.version, number)
+        assert again is not None
+        assert again.read_bytes() == curve_file(folder, curve).read_bytes()
+    assert [(one.again, one.logged) for one in same.curves] == [(one, one) for one in logged]
+    # Phase was none, after all: a column less, and of the others the same.
+    less = text.replace(",<phase none(-----)>", ",<*>").partition('[[curve.y]]\nfield = "phase"')[0]
+    [first, _] = compared(folder, less).curves
+    assert first.again is not None
+    assert [one.title for one in first.again.columns] == ["Frequency [Hz]", "Gain [dB]"]
+    assert first.again.words == "complete: 120 rows"
+    kept = keep(folder, less, 2)
+    place = folder / "again" / f"{kept.version:03d}"
+    again = read_rows(place, run_curves(place)[0])
+    assert again.tolist() == read_rows(folder, logged[0])[:2].tolist()
+    # A row that nothing reads: what was a whole curve is none any more, and that is said.
+    wrong = text.replace("<frequency>,", "<frequency>;")
+    assert all(one.again is None or one.again.state == "not whole" for one in compared(folder, wrong).curves)
+    assert verify(folder).problems == []

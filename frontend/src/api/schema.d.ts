@@ -2207,6 +2207,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{key}/again/{version}/curves/{number}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Again Curve Csv
+         * @description The CSV of a curve of another version.
+         */
+        get: operations["again_curve_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{key}/marks": {
         parameters: {
             query?: never;
@@ -2468,11 +2488,13 @@ export interface components {
         };
         /**
          * AgainOutcome
-         * @description Each channel as it was logged and as it is read again; `kept` where it became a version.
+         * @description Each channel, and each curve of the instrument, as it was logged and as it is read again; `kept` where it became a version.
          */
         AgainOutcome: {
             /** Channels */
             channels: components["schemas"]["Comparison"][];
+            /** Curves */
+            curves: components["schemas"]["CurveComparison"][];
             kept: components["schemas"]["Version"] | null;
         };
         /**
@@ -3753,6 +3775,14 @@ export interface components {
              * @default false
              */
             unwrap: boolean;
+        };
+        /**
+         * CurveComparison
+         * @description A curve of the instrument as it was logged and as it is read again, in the order they came; None where there is none.
+         */
+        CurveComparison: {
+            logged: components["schemas"]["Curve"] | null;
+            again: components["schemas"]["Curve"] | null;
         };
         /**
          * CurvePart
@@ -8523,7 +8553,7 @@ export interface components {
         };
         /**
          * Version
-         * @description Another version of a run's CSV. `at`: microseconds since 1970 UTC.
+         * @description Another version of a run's CSV, and of the curves of the instrument. `at`: microseconds since 1970 UTC.
          */
         Version: {
             /** Version */
@@ -8536,6 +8566,11 @@ export interface components {
             csv: string;
             /** Channels */
             channels: components["schemas"]["Comparison"][];
+            /**
+             * Curves
+             * @default []
+             */
+            curves: components["schemas"]["CurveComparison"][];
         };
         /**
          * Versions
@@ -12422,6 +12457,37 @@ export interface operations {
             path: {
                 key: string;
                 version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    again_curve_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                version: number;
+                number: number;
             };
             cookie?: never;
         };

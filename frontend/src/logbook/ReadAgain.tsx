@@ -1,9 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import styled from "styled-components";
-import { api, type Comparison, got, type RunDetail } from "../api/client";
+import { api, type Comparison, got, type RunDetail, type Schemas } from "../api/client";
 import { useAct } from "../api/useAct";
-import { count, figure, moment } from "../look/format";
+import { count, dated, figure, moment } from "../look/format";
 import { mono } from "../look/theme";
 import { Button } from "../parts/Button";
 import { Select } from "../parts/Select";
@@ -49,6 +49,20 @@ export function ReadAgain({ run }: { run: RunDetail }) {
                     <a href={`/api/runs/${run.id}/again/${one.version}/csv`} download={one.csv}>
                       {one.csv}
                     </a>
+                    {(one.curves ?? []).map(
+                      ({ again }) =>
+                        again && (
+                          <span key={again.number}>
+                            {", "}
+                            <a
+                              href={`/api/runs/${run.id}/again/${one.version}/curves/${again.number}/csv`}
+                              aria-label={`${again.name}, ${dated(again.begun_at / 1000)}, CSV`}
+                            >
+                              {again.name}
+                            </a>
+                          </span>
+                        ),
+                    )}
                   </td>
                 </tr>
               ))}
@@ -66,6 +80,8 @@ export function ReadAgain({ run }: { run: RunDetail }) {
   );
 }
 
+type Beside = Pick<Schemas["AgainOutcome"], "channels" | "curves">;
+
 interface Frozen {
   id: string;
   name: string;
@@ -76,7 +92,7 @@ function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; on
   const client = useQueryClient();
   const [key, setKey] = useState(setups[0]?.id ?? "");
   const [texts, setTexts] = useState<Record<string, string>>({});
-  const [beside, setBeside] = useState<Comparison[] | null>(null);
+  const [beside, setBeside] = useState<Beside | null>(null);
   const { run: act, trouble, busy, clear } = useAct();
   const text = texts[key] ?? setups.find((one) => one.id === key)?.text ?? "";
   const read = (keep: boolean): void => {
@@ -85,7 +101,7 @@ function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; on
       // A refusal says nothing of what was compared before.
       setBeside(null);
       const outcome = await got(api.POST("/api/runs/{key}/again", asked));
-      setBeside(outcome.channels);
+      setBeside(outcome);
       if (!outcome.kept) return;
       await client.invalidateQueries({ queryKey: ["again", run.id] });
       onDone();
@@ -118,7 +134,8 @@ function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; on
         }}
       />
       {trouble && <Trouble>{trouble}</Trouble>}
-      {beside && <SideBySide channels={beside} />}
+      {beside && <SideBySide channels={beside.channels} />}
+      {beside && beside.curves.length > 0 && <CurvesBeside curves={beside.curves} />}
       <div style={{ display: "flex", gap: 8 }}>
         <Button $kind={beside ? undefined : "bright"} isDisabled={busy} onPress={() => read(false)}>
           Try it
@@ -147,6 +164,34 @@ function middle(side: Side): string {
   const states = Object.entries(side.states);
   if (states.length) return states.map(([word, samples]) => `${word} ${count(samples)}`).join(", ");
   return side.mean == null ? "–" : figure(side.mean, 3);
+}
+
+/** The curves that were logged, and those that reading again gives, in the order they came. */
+export function CurvesBeside({ curves }: { curves: Beside["curves"] }) {
+  return (
+    <Table aria-label="Curves logged and read again">
+      <thead>
+        <tr>
+          <th>Curve</th>
+          <th>As logged</th>
+          <th>Read again</th>
+        </tr>
+      </thead>
+      <tbody>
+        {curves.map(({ logged, again }, n) => {
+          const one = again ?? logged;
+          const same = logged?.words === again?.words;
+          return (
+            <tr key={n} style={same ? { color: "var(--quiet)" } : { fontWeight: 600 }}>
+              <td>{one && `${one.name}, ${dated(one.begun_at / 1000)}`}</td>
+              <td>{logged?.words ?? "none"}</td>
+              <td>{again?.words ?? "none"}</td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </Table>
+  );
 }
 
 /** What was logged and what reading it again gives, channel by channel. */

@@ -325,12 +325,20 @@ describe("reading a run again", () => {
       { id: "f", name: "Loop flow", unit: "L/min", logged: side(4, 6, 150), again: side(10, 0, 151) },
       { id: "p", name: "Pressure", unit: "bar", logged: side(10, 0, 2), again: side(10, 0, 2) },
     ];
+    const curve = (words: string) => ({
+      number: 1, curve: "w", name: "Winding sweep", source: "table", begun_at: 1_795_416_791_000_000, state: "complete",
+      columns: [{ name: "Frequency", unit: "Hz" }, { name: "Gain", unit: "dB" }], words,
+    }); // prettier-ignore
+    const curves = [
+      { logged: curve("not whole, 3 rows: a stray message"), again: curve("complete: 120 rows") },
+    ];
     const version = {
       version: 2,
       at: 1_795_416_791_000_000,
       instrument: "Flow meter",
       csv: "pump_again-2.csv",
       channels,
+      curves,
     };
     const answers: Answers = {
       [`/api/runs/${key}/again`]: {
@@ -342,18 +350,25 @@ describe("reading a run again", () => {
     expect((await screen.findByRole("link", { name: "pump_again-2.csv" })).getAttribute("href")).toBe(
       `/api/runs/${key}/again/2/csv`,
     );
+    expect(screen.getByRole("link", { name: /^Winding sweep, .*CSV$/ }).getAttribute("href")).toBe(
+      `/api/runs/${key}/again/2/curves/1/csv`,
+    );
     await userEvent.click(screen.getByRole("button", { name: "Read it again with a corrected set-up" }));
     await userEvent.type(screen.getByLabelText("Corrected set-up"), "#");
     answers[`/api/runs/${key}/again`] = { status: 400, body: { detail: "query “flow”: pattern 1 …" } };
     await userEvent.click(screen.getByRole("button", { name: "Try it" }));
     expect((await screen.findByRole("alert")).textContent).toContain("pattern 1");
-    answers[`/api/runs/${key}/again`] = { body: { channels, kept: null, setups: [], versions: [version] } };
+    answers[`/api/runs/${key}/again`] = {
+      body: { channels, curves, kept: null, setups: [], versions: [version] },
+    };
     await userEvent.click(screen.getByRole("button", { name: "Try it" }));
     expect((await screen.findByText("Loop flow, L/min (differs)")).closest("tr")?.textContent).toContain(
       "410",
     );
+    const drawn = screen.getByText(/^Winding sweep, /).closest("tr");
+    expect(drawn?.textContent).toContain("not whole, 3 rows: a stray message" + "complete: 120 rows");
     answers[`/api/runs/${key}/again`] = {
-      body: { channels, kept: version, setups: [], versions: [version] },
+      body: { channels, curves, kept: version, setups: [], versions: [version] },
     };
     await userEvent.click(screen.getByRole("button", { name: "Keep it as another version" }));
     await waitFor(() => expect(screen.queryByLabelText("Corrected set-up")).toBeNull());

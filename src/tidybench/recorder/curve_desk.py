@@ -6,7 +6,7 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from tidybench.core.curves.drawn import DrawnCurve
+from tidybench.core.curves.drawn import DrawnCurve, begun_curve
 from tidybench.core.curves.piece import CurveBegan, CurveEnded, CurvePiece, CurveRows
 from tidybench.core.quality import Quality
 from tidybench.core.setup import Setup
@@ -80,7 +80,7 @@ class CurveDesk:
         if isinstance(piece, CurveBegan):
             found = _part(piece, setups)
             if found is not None:
-                self._begin(key, _about(piece, *found))
+                self._begin(key, begun_curve(piece, *found))
             return
         one = self._open.get(key)
         if one is None:
@@ -256,17 +256,3 @@ def _part(piece: CurvePiece, setups: Sequence[Setup]) -> tuple[Setup, CurvePart]
                 if part.id == piece.curve:
                     return setup, part
     return None
-
-
-def _about(piece: CurveBegan, setup: Setup, part: CurvePart) -> Curve:
-    columns = [CurveColumn(name=part.x.title, unit=part.x.unit, scale=part.x.scale)]
-    columns += [CurveColumn(name=y.title, unit=y.unit, scale=y.scale, unwrap=y.unwrap) for y in part.y]
-    return Curve(
-        number=1,
-        curve=part.id,
-        name=part.name,
-        instrument=setup.instrument.id,
-        instrument_name=setup.instrument.name,
-        begun_at=piece.at,
-        columns=columns,
-    )

@@ -4,7 +4,8 @@ Versions lie in the run folder below `again/`: `002/` has the CSV, the set-up it
 what was logged.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from itertools import zip_longest
 from pathlib import Path
 from typing import Any
 
@@ -14,11 +15,16 @@ from pydantic import BaseModel
 from tidybench.core.batch import RECORD_SIZE, Batch
 from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
+from tidybench.core.curves.drawn import DrawnCurve, begun_curve
+from tidybench.core.curves.piece import CurveBegan, CurvePiece
 from tidybench.core.samples import channels_of, qualities_of, unpack
 from tidybench.core.setup import Setup, SetupError
+from tidybench.core.values.curve import Curve
 from tidybench.core.values.sample_statistics import SampleStatistics
 from tidybench.core.values.statistics import Statistics
 from tidybench.runs.columns import header
+from tidybench.runs.curves import curve_file, run_curves, write_curve
+from tidybench.runs.entry import Entry
 from tidybench.runs.folder import AGAIN, SAMPLES
 from tidybench.runs.reread import frozen_setups, reread
 from tidybench.runs.rows import make_rule
@@ -45,14 +51,29 @@ class Comparison(BaseModel):
     again: Statistics | None
 
 
+class CurveComparison(BaseModel):
+    """A curve of the instrument as it was logged and as it is read again, in the order they came; None where there is none."""
+
+    logged: Curve | None
+    again: Curve | None
+
+
+class Outcome(BaseModel):
+    """What reading again gives, beside what was logged."""
+
+    channels: list[Comparison]
+    curves: list[CurveComparison]
+
+
 class Version(BaseModel):
-    """Another version of a run's CSV. `at`: microseconds since 1970 UTC."""
+    """Another version of a run's CSV, and of the curves of the instrument. `at`: microseconds since 1970 UTC."""
 
     version: int
     at: int
     instrument: str
     csv: str
     channels: list[Comparison]
+    curves: list[CurveComparison] = []
 
 
 class _Gathered(SampleStatistics):
@@ -75,7 +96,48 @@ class _Gathered(SampleStatistics):
         return found
 
 
-def compared(folder: Path, setup_text: str) -> list[Comparison]:
+class _Curves:
+    """The curves that come of an instrument's messages."""
+
+    def __init__(self, setup: Setup) -> None:
+        self._setup = setup
+        self._open: dict[str, DrawnCurve] = {}
+        self.all: list[DrawnCurve] = []
+
+    def take(self, pieces: Sequence[CurvePiece]) -> None:
+        """What an event adds to them."""
+        for piece in pieces:
+            if piece.instrument != self._setup.instrument.id:
+                continue
+            if isinstance(piece, CurveBegan):
+                part = next(one for one in self._setup.curve if one.id == piece.curve)
+                self._open[piece.curve] = DrawnCurve(begun_curve(piece, self._setup, part))
+                self.all.append(self._open[piece.curve])
+            elif piece.curve in self._open:
+                self._open[piece.curve].take(piece)
+
+    def finish(self, at: int) -> None:
+        """The run ended."""
+        for one in self.all:
+            if one.about.state == "in progress":
+                told = {"state": "interrupted", "why": "the run ended", "ended_at": at}
+                one.about = one.about.model_copy(update=told)
+
+    def write(self, folder: Path) -> None:
+        """Have them in a folder, as a run has its own. Raises OSError."""
+        for number, one in enumerate(self.all, 1):
+            one.about = one.about.model_copy(update={"number": number})
+            write_curve(folder, one.about, *one.rows())
+
+    def beside(self, folder: Path) -> list[CurveComparison]:
+        """Beside those that were logged of the same instrument."""
+        mine = self._setup.instrument.id
+        logged = [one for one in run_curves(folder) if one.instrument == mine and one.source == "table"]
+        pairs = zip_longest(logged, (one.about for one in self.all))
+        return [CurveComparison(logged=before, again=after) for before, after in pairs]
+
+
+def compared(folder: Path, setup_text: str) -> Outcome:
     """What would come of it, side by side with what was logged. Nothing is written.
 
     Raises AgainError, SetupError, OSError.
@@ -83,9 +145,13 @@ def compared(folder: Path, setup_text: str) -> list[Comparison]:
     state, setup, setups = _prepared(folder, setup_text)
     later = _state_with(state, setup)
     gathered = {channel.number: _Gathered(channel) for channel in later.channels}
-    for _, batch in _read(folder, setups, later):
-        _gather(gathered, batch)
-    return _comparison(folder, state, later, gathered)
+    curves = _Curves(setup)
+    for item in _read(folder, setups, later):
+        curves.take(item.pieces)
+        if item.batch is not None:
+            _gather(gathered, item.batch)
+    curves.finish(state.ended_at or 0)
+    return Outcome(channels=_comparison(folder, state, later, gathered), curves=curves.beside(folder))
 
 
 def keep(folder: Path, setup_text: str, at: int) -> Version:
@@ -97,15 +163,20 @@ def keep(folder: Path, setup_text: str, at: int) -> Version:
     place.mkdir(parents=True, exist_ok=True)
     name = f"{state.csv.removesuffix('.csv')}_again-{number}.csv"
     gathered = {channel.number: _Gathered(channel) for channel in later.channels}
-    rule = make_rule(later)
+    rule, curves = make_rule(later), _Curves(setup)
     last = state.begun_at
     with open(place / name, "w", encoding="utf-8", newline="") as file:
         file.write(header(later.channels, later.row_rule))
-        for happened, batch in _read(folder, setups, later):
-            last = max(last, happened)
-            _gather(gathered, batch)
-            file.writelines(rule.feed(happened, batch))
+        for item in _read(folder, setups, later):
+            curves.take(item.pieces)
+            if item.batch is None:
+                continue
+            last = max(last, item.event.at)
+            _gather(gathered, item.batch)
+            file.writelines(rule.feed(item.event.at, item.batch))
         file.writelines(rule.finish(max(last, state.ended_at or last)))
+    curves.finish(max(last, state.ended_at or last))
+    curves.write(place)
     (place / f"{setup.instrument.id}.setup.toml").write_text(setup_text, "utf-8")
     version = Version(
         version=number,
@@ -113,6 +184,7 @@ def keep(folder: Path, setup_text: str, at: int) -> Version:
         instrument=setup.instrument.name,
         csv=name,
         channels=_comparison(folder, state, later, gathered),
+        curves=curves.beside(folder),
     )
     # Last of all: a version without it is a half one, and does not count.
     write_whole(place / STATE, version.model_dump_json(indent=1))
@@ -134,6 +206,13 @@ def csv_of(folder: Path, version: int) -> Path | None:
     """The CSV of a version; None where there is none."""
     found = next((one for one in versions(folder) if one.version == version), None)
     return folder / AGAIN / f"{version:03d}" / found.csv if found is not None else None
+
+
+def curve_of(folder: Path, version: int, number: int) -> Path | None:
+    """The CSV of a curve of a version; None where there is none."""
+    place = folder / AGAIN / f"{version:03d}"
+    found = next((one for one in run_curves(place) if one.number == number), None)
+    return curve_file(place, found) if found is not None else None
 
 
 def _prepared(folder: Path, text: str) -> tuple[RunState, Setup, list[Setup]]:
@@ -178,15 +257,13 @@ def _state_with(state: RunState, setup: Setup) -> RunState:
     return state.model_copy(update={"channels": [*others[:place], *made, *others[place:]]})
 
 
-def _read(folder: Path, setups: list[Setup], state: RunState) -> Iterator[tuple[int, Batch]]:
+def _read(folder: Path, setups: list[Setup], state: RunState) -> Iterator[Entry]:
     numbers = state.numbers
     try:
         plans = plan_links(setups, numbers)
     except KeyError as error:
         raise AgainError(f"The channel {error} has no number in this run.") from None
-    for item in reread(folder, plans=plans):
-        if item.batch is not None:
-            yield item.event.at, item.batch
+    yield from reread(folder, plans=plans)
 
 
 def _gather(gathered: dict[int, _Gathered], batch: Batch) -> None:

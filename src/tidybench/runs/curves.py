@@ -17,7 +17,7 @@ from tidybench.core.values.figure import figure
 from tidybench.runs.cells import csv_cell, safe_text
 from tidybench.runs.disk import Disk, HereAndNow
 from tidybench.runs.files import Appender, trim_lines
-from tidybench.runs.whole import WholeFile, adopt, newest_of, read_newest
+from tidybench.runs.whole import WholeFile, adopt, newest_of, read_newest, write_whole
 
 CURVES = "curves"
 MOST = 9999
@@ -183,6 +183,17 @@ class CurvesFiles:
             # The seal is over what stands in its place, not over what takes it a moment later.
             with contextlib.suppress(OSError):
                 newest_of(state.path).replace(state.path)
+
+
+def write_curve(
+    folder: Path, curve: Curve, values: Sequence[Sequence[float]], qualities: Sequence[Sequence[int]]
+) -> None:
+    """A curve that is there as a whole. Raises OSError."""
+    path = curve_file(folder, curve)
+    path.parent.mkdir(exist_ok=True)
+    sidecar_file(path).write_text(metadata(curve, path.name), "utf-8")
+    path.write_text(head(curve.columns) + rows_text(curve.columns, values, qualities), "utf-8", newline="")
+    write_whole(state_file(path), curve.model_dump_json(indent=1))
 
 
 def run_curves(folder: Path) -> list[Curve]:

@@ -14,9 +14,11 @@ from tidybench.core.values.exact import Exact
 from tidybench.runs.again import (
     AgainError,
     Comparison,
+    CurveComparison,
     Version,
     compared,
     csv_of,
+    curve_of,
     frozen_texts,
     keep,
     versions,
@@ -49,9 +51,10 @@ class AgainInfo(BaseModel):
 
 
 class AgainOutcome(BaseModel):
-    """Each channel as it was logged and as it is read again; `kept` where it became a version."""
+    """Each channel, and each curve of the instrument, as it was logged and as it is read again; `kept` where it became a version."""
 
     channels: list[Comparison]
+    curves: list[CurveComparison]
     kept: Version | None
 
 
@@ -73,8 +76,9 @@ def read_again(request: Request, key: uuid.UUID, body: AgainBody) -> AgainOutcom
     try:
         if body.keep:
             kept = keep(folder, body.text, time.time_ns() // 1000)
-            return AgainOutcome(channels=kept.channels, kept=kept)
-        return AgainOutcome(channels=compared(folder, body.text), kept=None)
+            return AgainOutcome(channels=kept.channels, curves=kept.curves, kept=kept)
+        found = compared(folder, body.text)
+        return AgainOutcome(channels=found.channels, curves=found.curves, kept=None)
     except (AgainError, SetupError) as error:
         raise HTTPException(400, str(error)) from None
     except TapeError as error:
@@ -91,3 +95,13 @@ def again_csv(request: Request, key: uuid.UUID, version: Number) -> Response:
     if path is None:
         raise HTTPException(404, f"This run has no version {version}.")
     return csv_response(path, folder)
+
+
+@router.get("/{key}/again/{version}/curves/{number}/csv", response_class=FileResponse)
+def again_curve_csv(request: Request, key: uuid.UUID, version: Number, number: Number) -> Response:
+    """The CSV of a curve of another version."""
+    folder, _ = folder_of(request, key)
+    path = curve_of(folder, version, number)
+    if path is None:
+        raise HTTPException(404, f"Version {version} of this run has no curve {number}.")
+    return FileResponse(path, media_type="text/csv; charset=utf-8; header=present", filename=path.name)

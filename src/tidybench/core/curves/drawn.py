@@ -3,8 +3,10 @@
 from array import array
 from collections.abc import Sequence
 
-from tidybench.core.curves.piece import CurveEnded, CurvePiece, CurveProgress, CurveRows
-from tidybench.core.values.curve import Curve
+from tidybench.core.curves.piece import CurveBegan, CurveEnded, CurvePiece, CurveProgress, CurveRows
+from tidybench.core.setup.curves import CurvePart
+from tidybench.core.setup.setup import Setup
+from tidybench.core.values.curve import Curve, CurveColumn
 
 
 class DrawnCurve:
@@ -38,3 +40,18 @@ class DrawnCurve:
         return [column[since:until].tolist() for column in self.values], [
             list(one[since:until]) for one in self.qualities
         ]
+
+
+def begun_curve(piece: CurveBegan, setup: Setup, part: CurvePart) -> Curve:
+    """A curve that begins, as its set-up has it."""
+    columns = [CurveColumn(name=part.x.title, unit=part.x.unit, scale=part.x.scale)]
+    columns += [CurveColumn(name=y.title, unit=y.unit, scale=y.scale, unwrap=y.unwrap) for y in part.y]
+    return Curve(
+        number=1,
+        curve=part.id,
+        name=part.name,
+        instrument=setup.instrument.id,
+        instrument_name=setup.instrument.name,
+        begun_at=piece.at,
+        columns=columns,
+    )
