@@ -1,6 +1,7 @@
 """What tests of destinations share: a meter that talks, and the document of one destination."""
 
 import json
+import time
 from typing import Any
 
 from tests.conftest import RecorderProcess
@@ -41,6 +42,7 @@ class Meter(Talker):
     def __init__(self) -> None:
         super().__init__()
         self.sent: list[float | None] = []
+        self.at: list[float] = []  # seconds since 1970, just before each went out
 
     def lines(self) -> str:
         """One of them, or three."""
@@ -49,6 +51,7 @@ class Meter(Talker):
             n = len(self.sent)
             value = None if n % 50 == 49 else (n % 97) / 8
             self.sent.append(value)
+            self.at.append(time.time())
             found += f"{n} {'---' if value is None else value}\n"
         return found
 

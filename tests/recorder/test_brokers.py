@@ -166,6 +166,20 @@ def test_a_destination_that_is_taken_away_says_so_itself(
     assert numbers == list(range(numbers[0], numbers[0] + len(numbers))), "each once, in order"
 
 
+def test_two_destinations_under_one_topic_do_not_cut_each_other_off(
+    shop: Shop, meter: Meter, recorder: RecorderProcess, broker: Broker, ear: Ear
+) -> None:
+    both = [
+        destination(to=broker.to(state_topic=""), id=key, name=key, pattern=f"{key} <meter_n>")
+        for key in ("a", "b")
+    ]
+    assert put(recorder, "".join(both)) == ""
+    wait_for(lambda: all(one.sent > 200 for one in recorder.status().destinations), "both to send")
+    assert [one.state for one in recorder.status().destinations] == ["sending", "sending"]
+    payloads = [payload for _, payload in ear.heard]
+    assert len(payloads) == len(set(payloads)), "nothing came twice, as it does after a connection was lost"
+
+
 def test_a_broker_that_refuses_or_is_not_trusted_says_why(
     shop: Shop, meter: Meter, recorder: RecorderProcess, broker: Broker, tmp_path: Path
 ) -> None:

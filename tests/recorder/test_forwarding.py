@@ -8,6 +8,7 @@ import socket
 import struct
 import time
 import tty
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
@@ -89,6 +90,8 @@ def test_a_steady_rate_and_what_is_left_out(
     found = [json.loads(line) for line in path.read_text().split("\n")[:-1]]
     for one in found:
         assert one["meter-a"] == value_of(meter.sent[int(one["meter-n"])])
+        measured = datetime.fromtimestamp(meter.at[int(one["meter-n"])], UTC)
+        assert measured <= datetime.fromisoformat(one["time"]), "nothing is from after its time"
     steps = [_seconds(b["time"]) - _seconds(a["time"]) for a, b in itertools.pairwise(found)]
     assert all(abs(step / 0.05 - round(step / 0.05)) < 0.001 for step in steps), "on its grid"
     assert sorted(steps)[len(steps) // 2] == pytest.approx(0.05, abs=1e-4)

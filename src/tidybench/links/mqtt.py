@@ -33,7 +33,8 @@ FAREWELL = 2.0
 class MqttOutlet:
     """The library's thread connects, again and again, and confirms; `write` hands one message over."""
 
-    def __init__(self, part: ToMqtt) -> None:
+    def __init__(self, part: ToMqtt, name: str) -> None:
+        """`name` tells it from others of this computer."""
         self._part = part
         self._connected = False
         self._why = f"The broker at {part.host}, TCP port {part.tcp_port}, does not answer yet."
@@ -43,7 +44,7 @@ class MqttOutlet:
         five = part.version == "5"
         self._client = made = mqtt.Client(
             CallbackAPIVersion.VERSION2,
-            client_id=part.client_id or f"tidybench-{socket.gethostname()}-{part.topic}"[:100],
+            client_id=part.client_id or f"tidybench-{socket.gethostname()[:40]}-{name}",
             protocol=mqtt.MQTTv5 if five else mqtt.MQTTv311,
             clean_session=None if five else True,
             reconnect_on_failure=True,

@@ -5,6 +5,7 @@ import os
 import socket
 import termios
 import tty
+import zlib
 from pathlib import Path
 from typing import Protocol, runtime_checkable
 
@@ -206,8 +207,8 @@ class FileOutlet:
             os.close(self._fd)
 
 
-def open_outlet(to: To, simulated: Path | None) -> OutletEnd:
-    """Open where a destination is. Raises LinkError with a sentence."""
+def open_outlet(to: To, simulated: Path | None, name: str) -> OutletEnd:
+    """Open where the destination of this name is. Raises LinkError with a sentence."""
     if isinstance(to, SerialPart):
         return open_serial(to, simulated)
     if isinstance(to, ToTcp):
@@ -223,7 +224,8 @@ def open_outlet(to: To, simulated: Path | None) -> OutletEnd:
             MqttOutlet,
         )  # only where there is a broker: every start would wait for its import
 
-        return MqttOutlet(to)
+        # Another bench of this computer, or another destination of this one, is another client: a broker cuts off the elder of two alike.
+        return MqttOutlet(to, f"{name}-{zlib.crc32(str(simulated).encode()):08x}")
     return UdpOutlet(to) if isinstance(to, ToUdp) else FileOutlet(to)
 
 

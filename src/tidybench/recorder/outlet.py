@@ -99,10 +99,14 @@ class Outlet:
         if len(self._inbox) >= MOST_INBOX:
             self._digest()
 
-    def _digest(self) -> None:
+    def _digest(self, until: int | None = None) -> None:
+        """Make messages of what came, or only take up what was measured `until` then."""
         with self._lock:
             while self._inbox:
-                batch, count = self._inbox.popleft()
+                batch, count = self._inbox[0]
+                if until is not None and count and max(batch.times[:count]) > until:
+                    return
+                self._inbox.popleft()
                 if messages := self._maker.take(batch, count):
                     self._put(max(batch.times[:count]), messages)
 
@@ -120,7 +124,7 @@ class Outlet:
     def _run(self) -> None:
         while not self._stopping:
             try:
-                end = open_outlet(self.part.to, self._simulated)
+                end = open_outlet(self.part.to, self._simulated, self.part.id)
             except LinkError as error:
                 self._away(str(error))
                 self._pause(RETRY)
@@ -157,7 +161,7 @@ class Outlet:
             now = self._clock.now()
             if every:
                 if now >= due + behind:
-                    self._digest()
+                    self._digest(due)
                     with self._lock:
                         made = self._maker.message(due)
                         if made is not None:
@@ -172,7 +176,8 @@ class Outlet:
                     if self._clock.now() - emptied < HURRIED:
                         time.sleep(min(wait, GATHERS))
                     self._there.clear()
-                    self._digest()
+                    if not every:
+                        self._digest()
                     self._empty(end)
                     emptied = self._clock.now()
                 self._answered += len(end.read(0))
