@@ -127,11 +127,12 @@ def test_curves_come_anew_too(tmp_path: Path) -> None:
         again = curve_of(folder, same.version, number)
         assert again is not None
         assert again.read_bytes() == curve_file(folder, curve).read_bytes()
-    assert [(one.again, one.logged) for one in same.curves] == [(one, one) for one in logged]
+    assert [(one.again, one.logged, one.same) for one in same.curves] == [(one, one, True) for one in logged]
     # Phase was none, after all: a column less, and of the others the same.
     less = text.replace(",<phase none(-----)>", ",<*>").partition('[[curve.y]]\nfield = "phase"')[0]
     [first, _] = compared(folder, less).curves
     assert first.again is not None
+    assert not first.same
     assert [one.title for one in first.again.columns] == ["Frequency [Hz]", "Gain [dB]"]
     assert first.again.words == "complete: 120 rows"
     kept = keep(folder, less, 2)

@@ -3778,11 +3778,13 @@ export interface components {
         };
         /**
          * CurveComparison
-         * @description A curve of the instrument as it was logged and as it is read again, in the order they came; None where there is none.
+         * @description A curve of the instrument as it was logged and as it is read again, in the order they came; None where there is none. `same`: in every row.
          */
         CurveComparison: {
             logged: components["schemas"]["Curve"] | null;
             again: components["schemas"]["Curve"] | null;
+            /** Same */
+            same: boolean;
         };
         /**
          * CurvePart

@@ -98,7 +98,7 @@ export function figuresOf(status: Status): string[] {
     `${count(sent)} sent`,
     waiting ? `${count(waiting)} wait` : "",
     dropped ? `${count(dropped)} dropped` : "none dropped",
-    late === null ? "" : `99 % within ${late} ms`,
+    late === null ? "" : `99 % within ${late < 1000 ? `${late} ms` : `${(late / 1000).toFixed(1)} s`}`,
     answered ? `${count(answered)} bytes came back, read by nobody` : "",
   ].filter(Boolean);
 }

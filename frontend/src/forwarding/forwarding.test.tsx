@@ -14,6 +14,8 @@ it("says what went out, how late, and what was lost", () => {
     "none dropped",
     "99 % within 0.42 ms",
   ]);
+  // Stored while a broker was away.
+  expect(figuresOf(status({ late_ms: 24_949.78 })).at(-1)).toBe("99 % within 24.9 s");
   expect(figuresOf(status({ state: "away", sent: 3, waiting: 40, dropped: 7, answered: 9 }))).toEqual([
     "away",
     "3 sent",

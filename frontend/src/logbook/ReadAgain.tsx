@@ -166,6 +166,9 @@ function middle(side: Side): string {
   return side.mean == null ? "–" : figure(side.mean, 3);
 }
 
+const curveWords = (curve: Beside["curves"][number]["logged"]): string =>
+  curve ? `${curve.columns.map(({ name }) => name).join(", ")}; ${curve.words}` : "none";
+
 /** The curves that were logged, and those that reading again gives, in the order they came. */
 export function CurvesBeside({ curves }: { curves: Beside["curves"] }) {
   return (
@@ -178,14 +181,14 @@ export function CurvesBeside({ curves }: { curves: Beside["curves"] }) {
         </tr>
       </thead>
       <tbody>
-        {curves.map(({ logged, again }, n) => {
+        {curves.map(({ logged, again, same }, n) => {
           const one = again ?? logged;
-          const same = logged?.words === again?.words;
+          const mark = same ? "" : !logged ? " (new)" : !again ? " (gone)" : " (differs)";
           return (
             <tr key={n} style={same ? { color: "var(--quiet)" } : { fontWeight: 600 }}>
-              <td>{one && `${one.name}, ${dated(one.begun_at / 1000)}`}</td>
-              <td>{logged?.words ?? "none"}</td>
-              <td>{again?.words ?? "none"}</td>
+              <td>{one && `${one.name}, ${dated(one.begun_at / 1000)}${mark}`}</td>
+              <td>{curveWords(logged)}</td>
+              <td>{curveWords(again)}</td>
             </tr>
           );
         })}

@@ -330,7 +330,11 @@ describe("reading a run again", () => {
       columns: [{ name: "Frequency", unit: "Hz" }, { name: "Gain", unit: "dB" }], words,
     }); // prettier-ignore
     const curves = [
-      { logged: curve("not whole, 3 rows: a stray message"), again: curve("complete: 120 rows") },
+      {
+        logged: curve("not whole, 3 rows: a stray message"),
+        again: curve("complete: 120 rows"),
+        same: false,
+      },
     ];
     const version = {
       version: 2,
@@ -366,7 +370,9 @@ describe("reading a run again", () => {
       "410",
     );
     const drawn = screen.getByText(/^Winding sweep, /).closest("tr");
-    expect(drawn?.textContent).toContain("not whole, 3 rows: a stray message" + "complete: 120 rows");
+    expect(drawn?.textContent).toContain(
+      "(differs)Frequency, Gain; not whole, 3 rows: a stray messageFrequency, Gain; complete: 120 rows",
+    );
     answers[`/api/runs/${key}/again`] = {
       body: { channels, curves, kept: version, setups: [], versions: [version] },
     };

@@ -23,7 +23,7 @@ from tidybench.core.values.curve import Curve
 from tidybench.core.values.sample_statistics import SampleStatistics
 from tidybench.core.values.statistics import Statistics
 from tidybench.runs.columns import header
-from tidybench.runs.curves import curve_file, run_curves, write_curve
+from tidybench.runs.curves import curve_file, curve_text, run_curves, write_curve
 from tidybench.runs.entry import Entry
 from tidybench.runs.folder import AGAIN, SAMPLES
 from tidybench.runs.reread import frozen_setups, reread
@@ -52,10 +52,11 @@ class Comparison(BaseModel):
 
 
 class CurveComparison(BaseModel):
-    """A curve of the instrument as it was logged and as it is read again, in the order they came; None where there is none."""
+    """A curve of the instrument as it was logged and as it is read again, in the order they came; None where there is none. `same`: in every row."""
 
     logged: Curve | None
     again: Curve | None
+    same: bool
 
 
 class Outcome(BaseModel):
@@ -133,8 +134,22 @@ class _Curves:
         """Beside those that were logged of the same instrument."""
         mine = self._setup.instrument.id
         logged = [one for one in run_curves(folder) if one.instrument == mine and one.source == "table"]
-        pairs = zip_longest(logged, (one.about for one in self.all))
-        return [CurveComparison(logged=before, again=after) for before, after in pairs]
+        return [
+            CurveComparison(
+                logged=before,
+                again=after.about if after is not None else None,
+                same=before is not None and after is not None and _same(folder, before, after),
+            )
+            for before, after in zip_longest(logged, self.all)
+        ]
+
+
+def _same(folder: Path, logged: Curve, again: DrawnCurve) -> bool:
+    text = curve_text(again.about, *again.rows()).encode()
+    try:
+        return logged.state == again.about.state and curve_file(folder, logged).read_bytes() == text
+    except OSError:
+        return False
 
 
 def compared(folder: Path, setup_text: str) -> Outcome:

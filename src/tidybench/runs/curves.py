@@ -185,6 +185,11 @@ class CurvesFiles:
                 newest_of(state.path).replace(state.path)
 
 
+def curve_text(curve: Curve, values: Sequence[Sequence[float]], qualities: Sequence[Sequence[int]]) -> str:
+    """All of its CSV."""
+    return head(curve.columns) + rows_text(curve.columns, values, qualities)
+
+
 def write_curve(
     folder: Path, curve: Curve, values: Sequence[Sequence[float]], qualities: Sequence[Sequence[int]]
 ) -> None:
@@ -192,7 +197,7 @@ def write_curve(
     path = curve_file(folder, curve)
     path.parent.mkdir(exist_ok=True)
     sidecar_file(path).write_text(metadata(curve, path.name), "utf-8")
-    path.write_text(head(curve.columns) + rows_text(curve.columns, values, qualities), "utf-8", newline="")
+    path.write_text(curve_text(curve, values, qualities), "utf-8", newline="")
     write_whole(state_file(path), curve.model_dump_json(indent=1))
 
 
