@@ -1,9 +1,11 @@
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import styled from "styled-components";
 import type { Instrument } from "../api/client";
 import { useLive } from "../live/connection";
-import { CommandForm } from "./CommandForm";
 import { useCommands } from "./useCommands";
+
+// A bench without commands fetches no fields for them.
+const CommandForm = lazy(() => import("./CommandForm").then((part) => ({ default: part.CommandForm })));
 
 const Card = styled.section`
   display: grid;
@@ -64,15 +66,17 @@ export function CommandButtons({ instruments }: { instruments: Instrument[] }) {
           name={one.name}
           folded={shown.length > OPEN}
         >
-          {one.commands.map((command) => (
-            <CommandForm
-              key={command.id}
-              instrument={live.get(one.instrument)}
-              command={command}
-              by={by}
-              narrow
-            />
-          ))}
+          <Suspense fallback={null}>
+            {one.commands.map((command) => (
+              <CommandForm
+                key={command.id}
+                instrument={live.get(one.instrument)}
+                command={command}
+                by={by}
+                narrow
+              />
+            ))}
+          </Suspense>
         </OfInstrument>
       ))}
     </Card>

@@ -1,10 +1,11 @@
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { Button, MenuTrigger, Popover } from "react-aria-components";
 import { Link, useNavigate } from "react-router";
 import styled from "styled-components";
 import type { Command } from "../api/client";
 import { Item, MenuBox, Rule } from "../parts/Menu";
-import { CommandWindow } from "./CommandWindow";
+
+const CommandWindow = lazy(() => import("./CommandWindow").then((part) => ({ default: part.CommandWindow })));
 
 const Name = styled(Button)`
   border: 0;
@@ -61,7 +62,11 @@ export function InstrumentName({ id, name, commands }: InstrumentNameProps) {
           </MenuBox>
         </Popover>
       </MenuTrigger>
-      {chosen !== null && <CommandWindow instrument={id} command={chosen} onClose={() => setChosen(null)} />}
+      <Suspense fallback={null}>
+        {chosen !== null && (
+          <CommandWindow instrument={id} command={chosen} onClose={() => setChosen(null)} />
+        )}
+      </Suspense>
     </>
   );
 }
