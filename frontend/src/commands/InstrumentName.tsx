@@ -1,13 +1,14 @@
 import { lazy, Suspense, useState } from "react";
-import { Button, MenuTrigger, Popover } from "react-aria-components";
-import { Link, useNavigate } from "react-router";
+import { Button } from "react-aria-components";
+import { Link } from "react-router";
 import styled from "styled-components";
 import type { Command } from "../api/client";
-import { Item, MenuBox, Rule } from "../parts/Menu";
 
-const CommandWindow = lazy(() => import("./CommandWindow").then((part) => ({ default: part.CommandWindow })));
+const InstrumentMenu = lazy(() =>
+  import("./InstrumentMenu").then((part) => ({ default: part.InstrumentMenu })),
+);
 
-const Name = styled(Button)`
+export const Name = styled(Button)`
   border: 0;
   padding: 0;
   background: none;
@@ -35,41 +36,15 @@ export interface InstrumentNameProps {
 }
 
 /** An instrument's name: behind it what it can be told, and its set-up. */
-export function InstrumentName({ id, name, commands }: InstrumentNameProps) {
-  const go = useNavigate();
-  const [chosen, setChosen] = useState<string | null>(null);
+export function InstrumentName(props: InstrumentNameProps) {
+  const [asked, setAsked] = useState(false);
+  const { id, name, commands } = props;
   if (!commands.length) return <Link to={`/instruments/${id}`}>{name}</Link>;
+  const plain = <Name onPress={() => setAsked(true)}>{name}</Name>;
+  if (!asked) return plain;
   return (
-    <>
-      <MenuTrigger>
-        <Name>{name}</Name>
-        <Popover placement="bottom start">
-          <MenuBox
-            aria-label={name}
-            onAction={(key) =>
-              String(key) === SETUP
-                ? void go(`/instruments/${id}`)
-                : setChosen(String(key).slice(PREFIX.length))
-            }
-          >
-            {commands.map((command) => (
-              <Item key={command.id} id={PREFIX + command.id}>
-                {command.name} …
-              </Item>
-            ))}
-            <Rule />
-            <Item id={SETUP}>Set-up</Item>
-          </MenuBox>
-        </Popover>
-      </MenuTrigger>
-      <Suspense fallback={null}>
-        {chosen !== null && (
-          <CommandWindow instrument={id} command={chosen} onClose={() => setChosen(null)} />
-        )}
-      </Suspense>
-    </>
+    <Suspense fallback={plain}>
+      <InstrumentMenu {...props} />
+    </Suspense>
   );
 }
-
-const SETUP = "set-up";
-const PREFIX = "command ";
