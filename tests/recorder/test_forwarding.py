@@ -10,6 +10,7 @@ import time
 import tty
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import pytest
 import serial
@@ -17,6 +18,9 @@ import serial
 from tests.conftest import RecorderProcess, Shop, wait_for
 from tests.recorder.handing_on import Meter, destination, put, stands, value_of
 from tests.recorder.test_captures import recorder_there
+from tidybench.core.setup.destinations import DestinationPart
+from tidybench.links.link import LinkError
+from tidybench.links.outlets import open_outlet
 from tidybench.recorder.outlet import MOST_BYTES
 from tidybench.wire.channels import ZeroChannel
 from tidybench.wire.protocol import Answer
@@ -271,3 +275,22 @@ def test_registers_are_read_by_a_peer_of_our_own(shop: Shop, meter: Meter, recor
     assert put(recorder, "") == ""
     with pytest.raises(ConnectionRefusedError):
         socket.create_connection(("127.0.0.1", port), 1)
+
+
+@pytest.mark.parametrize(
+    "to",
+    [
+        {"kind": "udp", "host": "a" * 70, "udp_port": 5},
+        {"kind": "mqtt", "host": "a" * 70, "topic": "t"},
+        {"kind": "modbus", "listen_on": "a..b", "tcp_port": 1502},
+    ],
+)
+def test_a_name_that_no_computer_can_have_is_said(to: dict[str, Any]) -> None:
+    with pytest.raises(LinkError, match="There is no computer or device called a"):
+        open_outlet(
+            DestinationPart.model_validate(
+                {"id": "x", "name": "X", "channels": ["a"], "every_s": 1, "to": to}
+            ).to,
+            None,
+            "x",
+        )

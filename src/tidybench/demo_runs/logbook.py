@@ -323,7 +323,7 @@ def _winding(runs: Path, setups: Path, begun: int, bench: str, name: str, shorte
     link = "simulated/winding-tester"
     script: list[tuple[float, Act]] = [
         (6, lambda run: run.command(link, "sweep")),
-        (14, lambda run: run.mark("leads turned round")),
+        (14, lambda run: run.mark("leads swapped")),
         (20, lambda run: run.command(link, "sweep")),
     ]
     plan = RunPlan(name=name, item="motor MT-7", operator="J. Lindqvist", order="A-1722")

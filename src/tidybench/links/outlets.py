@@ -12,6 +12,7 @@ from typing import Protocol, runtime_checkable
 from tidybench.core.setup import SerialPart, TcpPart
 from tidybench.core.setup.destinations import ToFile, ToModbus, ToMqtt, ToPty, ToTcp, ToTcpClients, ToUdp
 from tidybench.links.link import LinkError
+from tidybench.links.listening import listening
 from tidybench.links.opening import open_serial
 from tidybench.links.register_server import RegisterServer
 from tidybench.links.tcp import TcpLink
@@ -84,12 +85,7 @@ class TcpServerOutlet:
     """Whoever connects gets all that comes from then on; one that is too slow is cut off, and may connect again."""
 
     def __init__(self, part: ToTcpClients) -> None:
-        try:
-            self._server = socket.create_server((part.listen_on, part.tcp_port))
-        except OSError as error:
-            why = f"Nothing can listen on {part.listen_on}, TCP port {part.tcp_port}: {error.strerror}."
-            raise LinkError("in use", why) from error
-        self._server.setblocking(False)
+        self._server = listening(part.listen_on, part.tcp_port)
         self._clients: list[socket.socket] = []
 
     def _accept(self) -> None:
@@ -209,6 +205,11 @@ class FileOutlet:
 
 def open_outlet(to: To, simulated: Path | None, name: str) -> OutletEnd:
     """Open where the destination of this name is. Raises LinkError with a sentence."""
+    host = str(getattr(to, "host", None) or getattr(to, "listen_on", ""))
+    try:
+        host.encode("idna")
+    except UnicodeError as error:
+        raise LinkError("missing", f"There is no computer or device called {host}.") from error
     if isinstance(to, SerialPart):
         return open_serial(to, simulated)
     if isinstance(to, ToTcp):

@@ -6,10 +6,11 @@ import selectors
 import socket
 import struct
 import threading
+import time
 
 from tidybench.core.forwarding.register_image import answer
 from tidybench.core.setup.destinations import ToModbus
-from tidybench.links.link import LinkError
+from tidybench.links.listening import listening
 
 MOST_CLIENTS = 32
 """Connections at a time; of more the one that was silent longest is closed."""
@@ -23,12 +24,7 @@ class RegisterServer:
     """Modbus TCP. `write` has the registers as they are from now on; a thread of its own answers."""
 
     def __init__(self, part: ToModbus) -> None:
-        try:
-            self._server = socket.create_server((part.listen_on, part.tcp_port))
-        except OSError as error:
-            why = f"Nothing can listen on {part.listen_on}, TCP port {part.tcp_port}: {error.strerror}."
-            raise LinkError("in use", why) from error
-        self._server.setblocking(False)
+        self._server = listening(part.listen_on, part.tcp_port)
         self._image = b""
         self._clients: dict[socket.socket, bytes] = {}
         self._woken, self._wake = os.pipe()
@@ -69,14 +65,18 @@ class RegisterServer:
                     self._hear(key.fileobj)
 
     def _accept(self) -> None:
-        with contextlib.suppress(OSError):
+        try:
             client, _ = self._server.accept()
-            while len(self._clients) >= MOST_CLIENTS:
-                self._leave(next(iter(self._clients)))
-            client.setblocking(False)
+        except OSError:  # it has gone again, or no more files may be open: not asked again at once
+            time.sleep(0.05)
+            return
+        while len(self._clients) >= MOST_CLIENTS:
+            self._leave(next(iter(self._clients)))
+        client.setblocking(False)
+        with contextlib.suppress(OSError):
             client.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-            self._clients[client] = b""
-            self._selector.register(client, selectors.EVENT_READ)
+        self._clients[client] = b""
+        self._selector.register(client, selectors.EVENT_READ)
 
     def _leave(self, client: socket.socket) -> None:
         self._selector.unregister(client)

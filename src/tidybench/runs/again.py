@@ -4,6 +4,7 @@ Versions lie in the run folder below `again/`: `002/` has the CSV, the set-up it
 what was logged.
 """
 
+import shutil
 from collections.abc import Iterator, Sequence
 from itertools import zip_longest
 from pathlib import Path
@@ -23,7 +24,7 @@ from tidybench.core.values.curve import Curve
 from tidybench.core.values.sample_statistics import SampleStatistics
 from tidybench.core.values.statistics import Statistics
 from tidybench.runs.columns import header
-from tidybench.runs.curves import curve_file, curve_text, run_curves, write_curve
+from tidybench.runs.curves import CURVES, curve_file, curve_text, run_curves, write_curve
 from tidybench.runs.entry import Entry
 from tidybench.runs.folder import AGAIN, SAMPLES
 from tidybench.runs.reread import frozen_setups, reread
@@ -126,6 +127,7 @@ class _Curves:
 
     def write(self, folder: Path) -> None:
         """Have them in a folder, as a run has its own. Raises OSError."""
+        shutil.rmtree(folder / CURVES, ignore_errors=True)  # of a version that was begun and not finished
         for number, one in enumerate(self.all, 1):
             one.about = one.about.model_copy(update={"number": number})
             write_curve(folder, one.about, *one.rows())
