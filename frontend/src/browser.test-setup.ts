@@ -10,6 +10,11 @@ Object.assign(globalThis, {
     addEventListener: () => undefined,
     removeEventListener: () => undefined,
   }),
+  ResizeObserver: class {
+    observe = (): void => undefined;
+    unobserve = (): void => undefined;
+    disconnect = (): void => undefined;
+  },
 });
 
 afterEach(() => queries.clear());

@@ -9,8 +9,8 @@ import { connection, useLive } from "../live/connection";
 import { Banner } from "../parts/Banner";
 import { Chip } from "../parts/Button";
 import { Guard } from "../parts/Guard";
+import { painted } from "../parts/painted";
 import { useKeys } from "../parts/useKeys";
-import { Tape } from "../tape/Tape";
 import { BenchTools } from "./BenchTools";
 import { Cursor } from "./cursor";
 import { InstrumentColumn } from "./InstrumentColumn";
@@ -22,7 +22,11 @@ import { layouts, useLayout } from "./useLayout";
 import { useMovedLimit } from "./useMovedLimit";
 import { usePast, useTimeView } from "./useTimeView";
 
-// What is not there at first comes when it is opened.
+// What is not there at first comes when it is opened; the tape, when the digits stand.
+const Tape = lazy(async () => {
+  await painted();
+  return { default: (await import("../tape/Tape")).Tape };
+});
 const LayoutWindow = lazy(() => import("./LayoutWindow").then((part) => ({ default: part.LayoutWindow })));
 const BigReadouts = lazy(() => import("./BigReadouts").then((part) => ({ default: part.BigReadouts })));
 const NumbersPanel = lazy(() => import("./NumbersPanel").then((part) => ({ default: part.NumbersPanel })));
@@ -245,18 +249,21 @@ interface BenchTapeProps {
 
 function BenchTape({ tall, onTall, tools }: BenchTapeProps) {
   const instruments = useLive(({ status }) => status?.instruments ?? NO_INSTRUMENTS);
+  const height = tall ? "46vh" : 128;
   return (
-    <Tape
-      instruments={instruments}
-      roomy={tall}
-      style={{ height: tall ? "46vh" : 128 }}
-      tools={tools}
-      more={
-        <Chip onPress={onTall} aria-expanded={tall}>
-          {tall ? "less" : "more"}
-        </Chip>
-      }
-    />
+    <Suspense fallback={<div style={{ height }} />}>
+      <Tape
+        instruments={instruments}
+        roomy={tall}
+        style={{ height }}
+        tools={tools}
+        more={
+          <Chip onPress={onTall} aria-expanded={tall}>
+            {tall ? "less" : "more"}
+          </Chip>
+        }
+      />
+    </Suspense>
   );
 }
 

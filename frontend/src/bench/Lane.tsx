@@ -9,7 +9,7 @@ import {
   useState,
 } from "react";
 import styled from "styled-components";
-import uPlot from "uplot";
+import type uPlot from "uplot";
 import { dated, qualityWords } from "../look/format";
 import { dashes, type Theme } from "../look/theme";
 import { type Column, grid, logScale, Pixels, scaleFor } from "../live/pixels";
@@ -17,6 +17,7 @@ import type { Readings } from "../live/readings";
 import type { Samples } from "../live/samples";
 import type { Cursor } from "./cursor";
 import { drawBands } from "./bands";
+import { painted } from "../parts/painted";
 import { pixelPath } from "./paths";
 import { type Band, bandOf, drawBand, oddOnes } from "./laneBand";
 import {
@@ -84,6 +85,16 @@ const Plot = styled.div`
 const CLOSE = 48;
 const UNSCALED: [number, number] = [0, 1];
 
+/** What draws the curves comes when the digits stand. */
+let charts: typeof uPlot | null = null;
+let fetched: Promise<void> | null = null;
+const fetchCharts = (): Promise<void> =>
+  (fetched ??= painted()
+    .then(() => import("uplot"))
+    .then((module) => {
+      charts = module.default;
+    }));
+
 /** One lane: scale, pen line, limit rail, digits. */
 export const Lane = memo(function Lane(props: LaneProps) {
   const { lane, place, samples, view, marks, first, theme, register, readings, height, cursor, past } = props;
@@ -120,9 +131,19 @@ export const Lane = memo(function Lane(props: LaneProps) {
   }, [marks]);
   const pens = useRef<((view: LaneView, scale: [number, number]) => void) | null>(null);
 
+  const [ready, setReady] = useState(charts !== null);
+  useEffect(() => {
+    if (!ready) void fetchCharts().then(() => setReady(true));
+  }, [ready]);
+
   useLayoutEffect(() => {
     const element = holder.current;
     if (!element) return;
+    if (!charts) {
+      const write = (): void => pens.current?.(view(), UNSCALED);
+      write();
+      return register(write, write);
+    }
     const lane = laneRef.current;
     const kept = new Map<number, Pixels>();
     const columns: Column[] = lane.channels.map(() => []);
@@ -136,7 +157,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
     let band: Band | null = null;
     const undrawn = new Set(lane.undrawn);
     const inks = lane.channels.map((channel) => theme.inks[channel.ink] ?? theme.ink);
-    const chart = new uPlot(
+    const chart = new charts(
       {
         width: Math.max(element.clientWidth, 10),
         height,
@@ -244,7 +265,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
       resize.disconnect();
       chart.destroy();
     };
-  }, [shape, samples, view, theme, register, first, height, before]);
+  }, [ready, shape, samples, view, theme, register, first, height, before]);
 
   const point = useCallback(
     (channel: number | null) => {

@@ -64,14 +64,15 @@ export class Connection {
   private untold = false;
   private toldTape = 0;
 
-  start(): void {
+  /** Ends when the first word is here, or cannot be had. */
+  async start(): Promise<void> {
     setClock(() => this.now());
     this.join();
-    void this.begin();
     // An open socket may say nothing for ever: a server that hangs, a laptop's lid.
     setInterval(() => {
       if (this.state.line === "live" && Date.now() - this.heard > SILENT) this.become("silent", "");
     }, 1000);
+    await this.begin();
   }
 
   /** The first word is asked for with the page itself, before the line stands. */

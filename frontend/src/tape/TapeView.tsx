@@ -1,4 +1,3 @@
-import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef } from "react";
 import styled from "styled-components";
 import type { TapeLine } from "../api/client";
@@ -6,6 +5,7 @@ import { count } from "../look/format";
 import { mono } from "../look/theme";
 import { ControlText, hex } from "../parts/ControlText";
 import { answers, isBad, isWire, joined, type Show, type TimeAs, timeOf, whySent } from "./lines";
+import { useRowsInView } from "./useRowsInView";
 
 const Box = styled.div`
   flex: 1;
@@ -97,14 +97,7 @@ export function TapeView({
   // Gaps are between pieces; otherwise the eye wants whole messages.
   const lines = useMemo(() => (timeAs === "gap" ? pieces : joined(pieces)), [pieces, timeAs]);
   const answered = useMemo(() => answers(lines), [lines]);
-  // eslint-disable-next-line react-hooks/incompatible-library -- what it returns stays in this component
-  const rows = useVirtualizer({
-    count: lines.length,
-    getScrollElement: () => box.current,
-    estimateSize: () => HEIGHT,
-    overscan: 8,
-    getItemKey: (index) => lines[index]?.n ?? index,
-  });
+  const [from, to] = useRowsInView(box, lines.length, HEIGHT);
   const newest = lines.at(-1)?.n;
   useEffect(() => {
     if (follows && box.current) box.current.scrollTop = box.current.scrollHeight;
@@ -137,18 +130,17 @@ export function TapeView({
       onScroll={(event) => event.currentTarget.scrollTop < 200 && !follows && onTop?.()}
     >
       {lines.length === 0 && <span className="event">{empty}</span>}
-      <div className="all" style={{ height: rows.getTotalSize() }}>
-        {rows.getVirtualItems().map((row) => {
-          const line = lines[row.index];
-          if (!line) return null;
+      <div className="all" style={{ height: lines.length * HEIGHT }}>
+        {lines.slice(from, to).map((line, place) => {
+          const index = from + place;
           return (
             <div
               className="line"
-              key={row.key}
-              data-answer={answered[row.index]}
-              style={{ transform: `translateY(${row.start}px)` }}
+              key={line.n}
+              data-answer={answered[index]}
+              style={{ transform: `translateY(${index * HEIGHT}px)` }}
             >
-              <time>{timeOf(line, timeAs, lines[0], lines[row.index - 1])}</time>
+              <time>{timeOf(line, timeAs, lines[0], lines[index - 1])}</time>
               {names && <span className="who">{names.get(line.link) ?? ""}</span>}
               <Said line={line} show={show} />
             </div>

@@ -1,4 +1,4 @@
-import { cleanup, render, screen, waitFor } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { TapeLine } from "../api/client";
@@ -7,20 +7,25 @@ import { escaped, fromHex, unescaped } from "../parts/escapes";
 import { CommandLine } from "./CommandLine";
 import { answers, joined, passes, timeOf, whySent } from "./lines";
 import { Tape } from "./Tape";
+import { TapeView } from "./TapeView";
 
 let n = 0;
 const line = (kind: string, text: string, at: number, more: Partial<TapeLine> = {}): TapeLine => ({
   n: ++n, at: at * 1000, link: "port 3", kind, text, why: "", more: 0, ...more,
 }); // prettier-ignore
 
-// The test's browser lays nothing out, so no line would be in view: here all of them are.
-vi.mock("@tanstack/react-virtual", () => ({
-  useVirtualizer: ({ count }: { count: number }) => ({
-    getTotalSize: () => count * 20,
-    getVirtualItems: () =>
-      Array.from({ length: count }, (_, index) => ({ index, key: index, start: index * 20 })),
-  }),
-}));
+// The test's browser lays nothing out: here every box has room for twenty rows.
+const ROOM = 400;
+Object.defineProperty(HTMLElement.prototype, "clientHeight", { configurable: true, value: ROOM });
+
+Object.assign(globalThis, {
+  ResizeObserver: class {
+    constructor(private readonly told: () => void) {}
+    observe = (): void => this.told();
+    unobserve = (): void => undefined;
+    disconnect = (): void => undefined;
+  },
+});
 
 beforeEach(() => localStorage.clear());
 afterEach(() => {
@@ -121,6 +126,38 @@ describe("the command line", () => {
     render(<CommandLine instrument={instrument()} />);
     await userEvent.type(screen.getByLabelText("Command"), "X{Enter}");
     expect((await screen.findByRole("alert")).textContent).toContain("was released");
+  });
+});
+
+describe("the tape's lines", () => {
+  const all = Array.from({ length: 100_000 }, (_, place) => line("in", `line ${place}`, place * 1000));
+  const view = (lines: TapeLine[]) => (
+    <TapeView lines={lines} show="text" timeAs="clock" names={null} follows={false} empty="none" />
+  );
+  const drawn = (): string[] =>
+    [...screen.getByTestId("tape").querySelectorAll(".line .in + .in")].map((one) => one.textContent ?? "");
+  const scroll = (to: number): void => {
+    const box = screen.getByTestId("tape");
+    box.scrollTop = to;
+    fireEvent.scroll(box);
+  };
+
+  it("are drawn where they are in view, and a few beside them", () => {
+    render(view(all));
+    expect(drawn()).toEqual(all.slice(0, 37).map((one) => one.text));
+    scroll(50_000 * 20 + 7);
+    expect(drawn()).toContain("line 50000");
+    expect(drawn()).toContain("line 50020");
+    expect(drawn().length).toBeLessThan(40);
+    scroll(all.length * 20 - 400);
+    expect(drawn().at(-1)).toBe("line 99999");
+    expect(drawn()).toContain("line 99980");
+  });
+  it("stay in view when most of them are gone", () => {
+    const { rerender } = render(view(all));
+    scroll(all.length * 20 - 400);
+    rerender(view(all.slice(-30)));
+    expect(drawn().slice(-20)).toEqual(all.slice(-20).map((one) => one.text));
   });
 });
 

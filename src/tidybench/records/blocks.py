@@ -2,7 +2,9 @@
 
 import uuid
 from bisect import bisect_right
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 from math import isfinite
 from typing import Any
 
@@ -22,7 +24,7 @@ FULL = 4096
 """Samples of a whole block."""
 
 WIDTHS = (10_000_000, 600_000_000, 14_400_000_000)
-"""The pyramid of summaries: 10 s, 10 min, 4 h."""
+"""The pyramid of summaries: 10 s, 10 min, 4 h; each holds the one before whole times."""
 
 Records = npt.NDArray[np.void]
 
@@ -37,38 +39,61 @@ class Series:
 
 
 @dataclass(slots=True, frozen=True)
+class _Own:
+    """A channel's samples in order: `places`: that of each in samples.bin."""
+
+    number: int
+    places: npt.NDArray[np.int64]
+    series: Series
+
+
+@dataclass(slots=True, frozen=True)
 class Prepared:
-    """Records of samples.bin as they go into the database: rows of blocks, and what their summaries get. `count`: how many records."""
+    """Records of samples.bin by channel, as they go into the database. `count`: how many they are."""
 
     run: uuid.UUID
     count: int
-    rows: list[bytes]
-    summaries: "list[_Summaries]"
+    channels: list[_Own]
 
 
 def prepare(run: uuid.UUID, first_record: int, records: Records) -> Prepared:
-    """Make what goes into the database of these records, the first of which stands at place `first_record` of samples.bin. It touches no
-    database: any thread may do it while another one writes."""
-    numbers, qualities = channels_of(records), qualities_of(records)
-    blocks: list[dict[str, Any]] = []
-    summaries: list[_Summaries] = []
-    for number in np.unique(numbers):
-        where = np.flatnonzero(numbers == number)
-        for start in range(0, len(where), FULL):
-            part = where[start : start + FULL]
-            series = Series(records["time"][part], records["value"][part], qualities[part].astype(np.int64))
-            blocks.append(_block(run, int(number), first_record + int(part[0]), series))
-        own = Series(records["time"][where], records["value"][where], qualities[where].astype(np.int64))
-        for width in WIDTHS:
-            summaries.append(_summaries(int(number), width, own))
-    return Prepared(run, len(records), [_row(one) for one in blocks], summaries)
+    """Sort records, the first of which stands at place `first_record` of samples.bin, by channel. It touches no database: any thread may
+    do it while another one writes."""
+    if not len(records):
+        return Prepared(run, 0, [])
+    numbers = channels_of(records)
+    order = np.argsort(numbers, kind="stable")
+    numbers, qualities = numbers[order], qualities_of(records)[order]
+    times, values = records["time"][order], records["value"][order]
+    places = order + first_record
+    edges = [0, *(np.flatnonzero(np.diff(numbers)) + 1).tolist(), len(records)]
+    own = [
+        _Own(
+            int(numbers[start]),
+            places[start:end],
+            Series(times[start:end], values[start:end], qualities[start:end].astype(np.int64)),
+        )
+        for start, end in pairwise(edges)
+    ]
+    return Prepared(run, len(records), own)
 
 
 def append(session: Session, prepared: Prepared) -> None:
-    """Add them."""
-    if prepared.rows:
-        _insert(session, prepared.rows)
-        _add_summaries(session, prepared.run, prepared.summaries)
+    """Add them. Rows and summaries are made while the database takes those before."""
+    if not prepared.channels:
+        return
+    summaries: list[_Summaries] = []
+    _insert(session, _rows(prepared, summaries))
+    _add_summaries(session, prepared.run, summaries)
+
+
+def _rows(prepared: Prepared, summaries: "list[_Summaries]") -> Iterator[bytes]:
+    """Rows of blocks; `summaries` gets those of their samples."""
+    for own in prepared.channels:
+        for start in range(0, len(own.places), FULL):
+            part = _cut(own.series, start, start + FULL)
+            yield _row(_block(prepared.run, own.number, int(own.places[start]), part))
+        summaries += _pyramid(own.number, own.series)
 
 
 def clear(session: Session, run: uuid.UUID) -> None:
@@ -123,7 +148,7 @@ def _row(block: dict[str, Any]) -> bytes:
     )
 
 
-def _insert(session: Session, rows: list[bytes]) -> None:
+def _insert(session: Session, rows: Iterable[bytes]) -> None:
     """Rows of blocks, as `_row` makes them."""
     columns = ["run_id", "number", *COLUMNS, *ARRAYS]
     binary_rows.copy_rows(session, SampleBlock.__tablename__, columns, rows)
@@ -158,22 +183,47 @@ class _Summaries:
         )
 
 
-def _summaries(number: int, width: int, series: Series) -> _Summaries:
-    starts = series.times // width * width
-    order = np.argsort(starts, kind="stable")  # bytes that were held back come out of order
-    starts, values, qualities = starts[order], series.values[order], series.qualities[order]
-    edges = np.flatnonzero(np.r_[True, np.diff(starts) != 0])
+def _pyramid(number: int, series: Series) -> list[_Summaries]:
+    """The summaries of a channel, the narrowest first; each of the others is made of the one before."""
+    starts, values, qualities = series.times // WIDTHS[0] * WIDTHS[0], series.values, series.qualities
+    if np.any(starts[1:] < starts[:-1]):  # bytes that were held back come out of order
+        order = np.argsort(starts, kind="stable")
+        starts, values, qualities = starts[order], values[order], qualities[order]
     good = qualities <= Quality.FLAGGED
-    return _Summaries(
+    one = np.ones(len(starts), np.int64)
+    infinite = np.float64(np.inf)
+    level = _Summaries(
         number=number,
+        width=WIDTHS[0],
+        starts=starts,
+        counts=one,
+        measured=good.astype(np.int64),
+        low=np.where(good, values, infinite),
+        high=np.where(good, values, -infinite),
+        totals=np.where(good, values, 0.0),
+        worst=qualities,
+    )
+    levels = []
+    for width in WIDTHS:
+        level = _wider(level, width)
+        levels.append(level)
+    return levels
+
+
+def _wider(level: _Summaries, width: int) -> _Summaries:
+    """Summaries of a greater width, of which the smaller one is a part."""
+    starts = level.starts // width * width
+    edges = np.flatnonzero(np.r_[True, starts[1:] != starts[:-1]])
+    return _Summaries(
+        number=level.number,
         width=width,
         starts=starts[edges],
-        counts=np.diff(np.r_[edges, len(starts)]),
-        measured=np.add.reduceat(good, edges, dtype=np.int64),
-        low=np.minimum.reduceat(np.where(good, values, np.inf), edges),
-        high=np.maximum.reduceat(np.where(good, values, -np.inf), edges),
-        totals=np.add.reduceat(np.where(good, values, 0.0), edges),
-        worst=np.maximum.reduceat(qualities, edges),
+        counts=np.add.reduceat(level.counts, edges),
+        measured=np.add.reduceat(level.measured, edges),
+        low=np.minimum.reduceat(level.low, edges),
+        high=np.maximum.reduceat(level.high, edges),
+        totals=np.add.reduceat(level.totals, edges),
+        worst=np.maximum.reduceat(level.worst, edges),
     )
 
 

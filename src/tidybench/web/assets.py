@@ -1,12 +1,11 @@
-"""The front end's hashed files: packed once, and kept by browsers for good."""
+"""The front end's hashed files: read and packed once, and kept by browsers for good."""
 
 import gzip
 import mimetypes
-import os
-from functools import lru_cache
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
+import anyio.to_thread
 from fastapi.staticfiles import StaticFiles
 from starlette.datastructures import Headers
 from starlette.responses import Response
@@ -19,33 +18,49 @@ PACKABLE = {".js", ".css", ".svg"}
 
 
 class Assets(StaticFiles):
-    """Files whose names have a hash of their content: they never change."""
+    """Files whose names have a hash of their content: each stays in memory once it was asked for."""
 
-    def file_response(
-        self,
-        full_path: str | os.PathLike[str],
-        stat_result: os.stat_result,
-        scope: Scope,
-        status_code: int = 200,
-    ) -> Response:
+    def __init__(self, directory: Path) -> None:
+        super().__init__(directory=directory)
+        self._kept: dict[tuple[str, bool], _Kept] = {}
+
+    async def get_response(self, path: str, scope: Scope) -> Response:
         """Give a file, packed where the browser can unpack it (RFC 9110, 8.4)."""
-        path = Path(full_path)
-        response: Response
-        if (
-            path.suffix in PACKABLE
-            and stat_result.st_size >= SMALLEST
-            and "gzip" in Headers(scope=scope).get("accept-encoding", "")
-        ):
-            kept: dict[str, Any] = {"Content-Encoding": "gzip", "Vary": "Accept-Encoding"}
-            media_type = mimetypes.guess_type(path.name)[0]
-            response = Response(_packed(path, stat_result.st_mtime_ns), status_code, kept, media_type)
-        else:
-            response = super().file_response(full_path, stat_result, scope, status_code)
-        response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
-        return response
+        packs = "gzip" in Headers(scope=scope).get("accept-encoding", "")
+        kept = self._kept.get((path, packs))
+        if kept is None or kept.changed != _changed(kept.file):
+            found = await super().get_response(path, scope)
+            if found.status_code != 200:
+                return found
+            kept = await anyio.to_thread.run_sync(_read, Path(str(self.directory)) / path, packs)
+            self._kept[path, packs] = kept
+        return Response(kept.body, 200, kept.headers, kept.media_type)
 
 
-@lru_cache(maxsize=256)
-def _packed(path: Path, changed: int) -> bytes:
-    """The file's content packed; once for each time that it was changed."""
-    return gzip.compress(path.read_bytes(), 9)
+@dataclass(frozen=True, slots=True)
+class _Kept:
+    """A file as it is sent."""
+
+    file: Path
+    changed: int
+    body: bytes
+    headers: dict[str, str]
+    media_type: str | None
+
+
+def _changed(file: Path) -> int:
+    """When a file was changed last, in nanoseconds; 0: it is gone."""
+    try:
+        return file.stat().st_mtime_ns
+    except OSError:
+        return 0
+
+
+def _read(file: Path, packs: bool) -> _Kept:
+    changed = _changed(file)
+    body = file.read_bytes()
+    headers = {"Cache-Control": "public, max-age=31536000, immutable"}
+    if packs and file.suffix in PACKABLE and len(body) >= SMALLEST:
+        body = gzip.compress(body, 9)
+        headers |= {"Content-Encoding": "gzip", "Vary": "Accept-Encoding"}
+    return _Kept(file, changed, body, headers, mimetypes.guess_type(file.name)[0])

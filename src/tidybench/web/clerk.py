@@ -30,7 +30,7 @@ from tidybench.runs.run_state import STATE, RunState, read_state
 logger = logging.getLogger(__name__)
 
 EVERY = 1.0
-PIECE = 200_000
+PIECE = 600_000
 """Records taken in one transaction."""
 
 
