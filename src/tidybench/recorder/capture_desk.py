@@ -4,11 +4,13 @@ import logging
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+from tidybench.core.curves.awaited_text import AwaitedText
 from tidybench.core.curves.capture import Captured, Capturing, Sources
 from tidybench.core.curves.capture_order import CaptureOrder
 from tidybench.core.plan.ends import clock_time
 from tidybench.core.samples import batches_of, unpack
-from tidybench.core.tape.events import CommandGiven, Note, Received
+from tidybench.core.setup.setup import Setup
+from tidybench.core.tape.events import CommandGiven, Note, Received, Sent
 from tidybench.core.values.curve import Curve, CurveColumn
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.curve_desk import CurveDesk
@@ -23,9 +25,6 @@ logger = logging.getLogger(__name__)
 
 MOST = 8
 """Captures that wait or are taken at a time."""
-
-SHARED = 40
-"""Bytes of a message's end that are kept: a text that is waited for may come in two pieces."""
 
 
 @dataclass(slots=True)
@@ -42,7 +41,7 @@ class _One:
     due: int | None
     told: Callable[[bool, str], None]
     gives_up_at: int | None
-    tail: bytes = b""
+    text: AwaitedText | None = None  # where a message is waited for
     curves: int = 0
 
 
@@ -60,13 +59,12 @@ class CaptureDesk:
         self,
         order: CaptureOrder,
         statuses: Sequence[ChannelStatus],
-        links: Mapping[str, str],
-        names: Mapping[str, str],
+        setups: Mapping[str, Setup],
         since: int,
         told: Callable[[bool, str], None] | None = None,
         at_most: int = 0,
     ) -> CaptureStatus:
-        """Wait for its trigger. `links`, `names`: of the instruments, by id; `since`: from when on what is in memory means what it means now. `told`:
+        """Wait for its trigger. `setups`: those in force, by id; `since`: from when on what is in memory means what it means now. `told`:
         what came of it; `at_most`: microseconds after which it is given up, 0 for never. Raises RequestRefused."""
         if len(self._waiting) >= MOST:
             raise RequestRefused("conflict", f"{MOST} captures wait already. Stop one of them first.")
@@ -85,7 +83,7 @@ class CaptureDesk:
             raise RequestRefused(
                 "invalid", f"The messages of {first.name} say nothing of the device's own time."
             )
-        if trigger.kind in ("message", "command") and trigger.instrument not in links:
+        if trigger.kind in ("message", "command") and trigger.instrument not in setups:
             raise RequestRefused("invalid", f"There is no instrument “{trigger.instrument}” on the bench.")
         numbers = [one.number for one in channels]
         clock_number = first.timed_by if order.own_time else 0
@@ -94,8 +92,9 @@ class CaptureDesk:
         now = self._clock.now()
         if order.before:
             self._prefill(capturing, sources, order, first, since, now)
+        speaks = setups.get(trigger.instrument)
         words = trigger.words(
-            watched.name if watched is not None else names.get(trigger.instrument, ""),
+            watched.name if watched is not None else speaks.instrument.name if speaks is not None else "",
             watched.unit if watched is not None else "",
         )
         self._count += 1
@@ -106,12 +105,15 @@ class CaptureDesk:
             words,
             capturing,
             channels,
-            links.get(trigger.instrument, ""),
-            names.get(first.instrument, "")[:80],
+            speaks.link.address if speaks is not None else "",
+            setups[first.instrument].instrument.name[:80] if first.instrument in setups else "",
             now,
             clock_time(trigger.at, now) if trigger.at is not None and trigger.kind == "time" else None,
             told or (lambda good, words: None),
             now + at_most if at_most else None,
+            AwaitedText(trigger.instrument, trigger.text, speaks.instrument.talks == "when asked")
+            if trigger.kind == "message" and speaks is not None
+            else None,
         )
         self._waiting.append(one)
         self._remember()
@@ -190,15 +192,19 @@ class CaptureDesk:
             capturing.press(one.due)
             one.due = None
         for entry in entries:
-            if trigger.kind == "message" and entry.link == one.link and type(entry.event) is Received:
-                self._look_for(one, entry.event.data, entry.event.at)
+            event = entry.event
+            if one.text is not None:
+                if entry.link == one.link and type(event) is Sent:
+                    one.text.sent(event.origin)
+                elif entry.link == one.link and type(event) is Received and one.text.received(event.data):
+                    capturing.press(event.at)
             elif (
                 trigger.kind == "command"
-                and type(entry.event) is CommandGiven
-                and entry.event.instrument == trigger.instrument
-                and trigger.command in ("", entry.event.command)
+                and type(event) is CommandGiven
+                and event.instrument == trigger.instrument
+                and trigger.command in ("", event.command)
             ):
-                capturing.press(entry.event.at)
+                capturing.press(event.at)
             if entry.batch is not None:
                 capturing.take(entry.batch)
                 for captured in capturing.done:
@@ -213,14 +219,6 @@ class CaptureDesk:
             words = f"{one.name}: given up with {had if capturing.is_triggered else 'no sample'}"
             self._note(words)
             one.told(False, words)
-
-    def _look_for(self, one: _One, data: bytes, at: int) -> None:
-        text = one.order.trigger.text.encode("latin-1", "replace")
-        joined = one.tail + data
-        if text in joined:
-            one.capturing.press(at)
-            joined = joined.rpartition(text)[2]
-        one.tail = joined[-max(SHARED, len(text)) :]
 
     def _draw(self, one: _One, captured: Captured) -> None:
         one.curves += 1

@@ -443,10 +443,8 @@ class Writer(threading.Thread):
     ) -> CaptureStatus:
         """Wait for a capture's trigger. `told`: what came of it; `at_most`: microseconds after which it is given up, 0 for never. Raises
         RequestRefused."""
-        setups = self.employed.setups
-        links = {setup.instrument.id: setup.link.address for setup in setups}
-        names = {setup.instrument.id: setup.instrument.name for setup in setups}
-        return self.captures.start(order, self.channels(), links, names, self._same_since, told, at_most)
+        setups = {setup.instrument.id: setup for setup in self.employed.setups}
+        return self.captures.start(order, self.channels(), setups, self._same_since, told, at_most)
 
     def add_picture(self, upload: Path) -> Path:
         """A picture into the run's folder; gives where it is now. Raises RequestRefused."""
