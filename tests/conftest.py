@@ -301,6 +301,10 @@ class Server:
         with self.client() as client:
             return client.patch(path, json=body)
 
+    def delete(self, path: str) -> httpx.Response:
+        with self.client() as client:
+            return client.delete(path)
+
     def end_any_run(self) -> None:
         """What a test that failed left behind must not make the next one fail."""
         run = self.recorder.status().run

@@ -2271,6 +2271,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{key}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask
+         * @description What a stretch of a run says. Nothing is kept of it.
+         */
+        post: operations["ask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Answers
+         * @description The answers that are kept with a run, in the order they were asked.
+         */
+        get: operations["answers"];
+        put?: never;
+        /**
+         * Keep
+         * @description Ask, and keep the answer in the run's folder. What was sealed stays as it is.
+         */
+        post: operations["keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/answers/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget
+         * @description Take an answer out again.
+         */
+        delete: operations["forget"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{key}/points/others": {
         parameters: {
             query?: never;
@@ -4702,6 +4766,48 @@ export interface components {
              * @enum {string}
              */
             kind: "json";
+        };
+        /**
+         * KeepAnswer
+         * @description Ask, and keep what is found with the run. `by`: who asks; `note`: what is said of it.
+         */
+        KeepAnswer: {
+            question: components["schemas"]["StretchQuestion"];
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * KeptAnswer
+         * @description An answer as it was found at `asked_at` (microseconds since 1970 UTC) by this version of Tidy Bench; it is known by its `number`. `note`: what a person
+         *     says of it.
+         */
+        KeptAnswer: {
+            /** Number */
+            number: number;
+            /** Asked At */
+            asked_at: number;
+            /** Version */
+            version: string;
+            question: components["schemas"]["StretchQuestion"];
+            answer: components["schemas"]["StretchAnswer"];
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * KeptCurve
@@ -7967,6 +8073,136 @@ export interface components {
              * @default
              */
             zone: string;
+        };
+        /**
+         * StretchAnswer
+         * @description What was found of `samples` measured ones from `start` to `end` (the outermost that were taken, microseconds since 1970 UTC); `left_out`
+         *     were not measured. `words`: in one line; `method`: how, with its source.
+         */
+        StretchAnswer: {
+            /** Words */
+            words: string;
+            /** Results */
+            results: components["schemas"]["StretchFigure"][];
+            /** Method */
+            method: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Samples */
+            samples: number;
+            /** Left Out */
+            left_out: number;
+            /**
+             * Overlays
+             * @default []
+             */
+            overlays: components["schemas"]["StretchOverlay"][];
+            plot?: components["schemas"]["StretchPlot"] | null;
+        };
+        /**
+         * StretchFigure
+         * @description One figure: `uncertainty` is standard (k = 1), by the scatter of the samples alone; None where it cannot be told. `at`: the time that it
+         *     belongs to, in microseconds since 1970 UTC. `decimals`: how many are shown; None for as many as it has to be.
+         */
+        StretchFigure: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Uncertainty */
+            uncertainty?: number | null;
+            /** At */
+            at?: number | null;
+            /** Decimals */
+            decimals?: number | null;
+        };
+        /**
+         * StretchOverlay
+         * @description Drawn over the curve of a channel, by its id: a line through `values` at `times` (microseconds since 1970 UTC), or dots.
+         */
+        StretchOverlay: {
+            /** Channel */
+            channel: string;
+            /** Times */
+            times: number[];
+            /** Values */
+            values: number[];
+            /**
+             * Dots
+             * @default false
+             */
+            dots: boolean;
+        };
+        /**
+         * StretchPlot
+         * @description A diagram of its own: `ys` over `xs`, with a line through it where there is one.
+         */
+        StretchPlot: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "line" | "bars" | "dots";
+            /** Over */
+            over: string;
+            /** Over Unit */
+            over_unit: string;
+            /** Quantity */
+            quantity: string;
+            /** Unit */
+            unit: string;
+            /** Xs */
+            xs: number[];
+            /** Ys */
+            ys: number[];
+            /**
+             * Line Xs
+             * @default []
+             */
+            line_xs: number[];
+            /**
+             * Line Ys
+             * @default []
+             */
+            line_ys: number[];
+        };
+        /**
+         * StretchQuestion
+         * @description What is asked of a channel, by its id, from `start` to before `end` (microseconds since 1970 UTC). `other`: the second channel, where two are compared; `band`: in the channel's unit, `hold_s` in
+         *     seconds (steady; step: the band alone); `level`, `hysteresis` in the channel's unit (switching). What is null is chosen by the samples.
+         */
+        StretchQuestion: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "slope" | "steady" | "step" | "exponential" | "extremes" | "histogram" | "spectrum" | "against" | "delay" | "switching" | "total" | "outliers";
+            /** Channel */
+            channel: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /**
+             * Other
+             * @default
+             */
+            other: string;
+            /** Band */
+            band?: number | null;
+            /** Hold S */
+            hold_s?: number | null;
+            /** Level */
+            level?: number | null;
+            /** Hysteresis */
+            hysteresis?: number | null;
         };
         /**
          * StretchStatistics
@@ -12602,6 +12838,137 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MarkChange"][];
                 };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    ask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StretchQuestion"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchAnswer"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    answers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptAnswer"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepAnswer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptAnswer"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    forget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

@@ -3,21 +3,22 @@
 They stand in `later/marks.jsonl`, a line a change, which is only ever appended to. What was sealed stays as it is.
 """
 
-import json
-import os
 import threading
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated
 
-from pydantic import BaseModel, Field, ValidationError
+from pydantic import BaseModel, Field
 
 from tidybench.core.tape.events import MarkCorrected
 from tidybench.core.values.mark import Mark, has_controls, mark_text
-from tidybench.runs.folder import LATER, TAPE
+from tidybench.runs.folder import TAPE
+from tidybench.runs.later_lines import append_line, read_lines
 from tidybench.runs.marks import read_marks
 from tidybench.runs.run_state import RunState, read_state
 from tidybench.runs.tape import read_kinds
+
+FILE = "marks.jsonl"
 
 _writing = threading.Lock()
 
@@ -66,15 +67,7 @@ def history_of(folder: Path) -> list[MarkChange]:
 
 def read_later(folder: Path) -> Iterator[MarkChange]:
     """The changes since the end, in order. A line that is torn is left out. Raises OSError."""
-    try:
-        data = (folder / LATER / "marks.jsonl").read_bytes()
-    except FileNotFoundError:
-        return
-    for line in data.splitlines():
-        try:
-            yield MarkChange.model_validate_json(line)
-        except ValidationError:
-            continue
+    yield from read_lines(folder, FILE, MarkChange)
 
 
 def set_mark(folder: Path, at: int, text: str, by: str, now: int) -> MarkChange:
@@ -126,17 +119,5 @@ def _ended(folder: Path) -> RunState:
 
 
 def _written(folder: Path, change: MarkChange) -> MarkChange:
-    (folder / LATER).mkdir(exist_ok=True)
-    line = json.dumps(change.model_dump(), ensure_ascii=False) + "\n"
-    with open(folder / LATER / "marks.jsonl", "ab+") as file:
-        size = file.seek(0, os.SEEK_END)
-        file.seek(max(0, size - 1))
-        torn = file.read() not in (b"", b"\n")
-        try:
-            file.write((b"\n" if torn else b"") + line.encode())
-            file.flush()
-            os.fsync(file.fileno())
-        except OSError:
-            file.truncate(size)
-            raise
+    append_line(folder, FILE, change)
     return change

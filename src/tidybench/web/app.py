@@ -47,6 +47,7 @@ from tidybench.web import (
     point_routes,
     port_routes,
     procedure_routes,
+    question_routes,
     reaction_routes,
     register_routes,
     rehearsal_routes,
@@ -139,6 +140,7 @@ def make_app(
     app.include_router(run_routes.router)
     app.include_router(again_routes.router)
     app.include_router(mark_routes.router)
+    app.include_router(question_routes.router)
     app.include_router(point_routes.router)
     app.include_router(tape_routes.router)
     app.include_router(health_routes.router)
