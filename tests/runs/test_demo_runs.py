@@ -2,6 +2,8 @@
 
 import csv
 import json
+import random
+import re
 import shutil
 from pathlib import Path
 
@@ -18,6 +20,7 @@ from tidybench.runs.crossings import read_crossings
 from tidybench.runs.curves import read_rows, run_curves
 from tidybench.runs.folder import SAMPLES, run_folders
 from tidybench.runs.points import read_points
+from tidybench.runs.provenance import ProvenanceError, explain
 from tidybench.runs.reread import reread
 from tidybench.runs.run_state import read_state
 from tidybench.runs.seal import verify
@@ -150,3 +153,56 @@ def test_what_was_begun_and_not_ended_is_gone_on_with_and_what_was_thrown_away_s
     assert read_state(last).name == "Winding MT-7"
     shutil.rmtree(last)
     assert not LogbookFolder(runs, DEMO, NOW, "bench").missing
+
+
+def test_samples_of_every_channel_lead_to_their_bytes(logbook: dict[str, Path]) -> None:
+    """Each number is made anew from what is told of it: the last step has it, bytes and all."""
+    random.seed(11)
+    explained = 0
+    for folder in logbook.values():
+        state = read_state(folder)
+        records = unpack((folder / SAMPLES).read_bytes())
+        for channel in state.channels:
+            own = records[channels_of(records) == channel.number]
+            for place in random.sample(range(len(own)), min(1, len(own))):
+                at, value, quality = (
+                    int(own["time"][place]),
+                    float(own["value"][place]),
+                    int(own["word"][place]) & 0xFF,
+                )
+                told = explain(folder, channel.id, at)
+                assert told.time == at
+                assert told.sequence == int(own["word"][own["time"] == at][-1]) >> 24
+                assert any(line.n == told.sequence for line in told.around)
+                if told.expression:
+                    assert told.inputs
+                    continue
+                if quality > 1:
+                    assert told.value is None
+                    assert told.quality
+                    continue
+                assert told.why == "", (channel.id, told)
+                assert told.came
+                assert told.value == value
+                last = told.steps[-1].after if told.steps else None
+                if last is None and not channel.states:
+                    last = float(told.field_text)
+                assert channel.states or last == pytest.approx(value, rel=1e-9)
+                explained += 1
+    assert explained > 30
+
+
+def test_a_sample_of_the_flow_meter_is_what_its_message_says(logbook: dict[str, Path]) -> None:
+    folder = logbook["Pump 7 acceptance"]
+    state = read_state(folder)
+    told = explain(folder, "loop-flow", state.begun_at + 60_000_000)
+    match = re.search(r"FL=([+-]?[0-9.]+)", told.came)
+    assert match is not None
+    assert told.value == float(match[1])
+    assert (told.asked, told.query) == ("FL?\r", "flow")
+    assert told.reply_ms is not None
+    assert 0 < told.reply_ms < 1000
+    with pytest.raises(ProvenanceError, match="no sample before that time"):
+        explain(folder, "loop-flow", state.begun_at - 10**9)
+    with pytest.raises(ProvenanceError, match="no channel “nobody”"):
+        explain(folder, "nobody", state.begun_at)

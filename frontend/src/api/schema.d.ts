@@ -2335,6 +2335,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{key}/provenance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Provenance
+         * @description How the newest sample of a channel that is not later than a moment came about: query, message, each step to its value.
+         */
+        get: operations["provenance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{key}/points/others": {
         parameters: {
             query?: never;
@@ -6293,6 +6313,118 @@ export interface components {
             answers: {
                 [key: string]: string;
             };
+        };
+        /**
+         * Provenance
+         * @description Of one sample: its `time` (microseconds since 1970 UTC), `value` and `quality` in words ("" where it was measured), the line of the tape it came with (`sequence`,
+         *     in the file `segment`). `asked`: the query's bytes and `came`: the message's, a character each; "" for none. `reply_ms`: from the query until the message was whole. `why`: why there
+         *     is no number, or why nothing more is known. Of a calculated channel `expression` and the channels it is made from (`inputs`, by id).
+         */
+        Provenance: {
+            /** Channel */
+            channel: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Decimals */
+            decimals: number;
+            /** Time */
+            time: number;
+            /** Value */
+            value: number | null;
+            /** Quality */
+            quality: string;
+            /** Sequence */
+            sequence: number;
+            /** Segment */
+            segment: string;
+            /**
+             * Link
+             * @default
+             */
+            link: string;
+            /**
+             * Instrument
+             * @default
+             */
+            instrument: string;
+            /**
+             * Setup
+             * @default
+             */
+            setup: string;
+            /**
+             * Query
+             * @default
+             */
+            query: string;
+            /**
+             * Asked
+             * @default
+             */
+            asked: string;
+            /** Asked At */
+            asked_at?: number | null;
+            /**
+             * Came
+             * @default
+             */
+            came: string;
+            /** Came At */
+            came_at?: number | null;
+            /** Reply Ms */
+            reply_ms?: number | null;
+            /**
+             * Check
+             * @default
+             */
+            check: string;
+            /**
+             * Field
+             * @default
+             */
+            field: string;
+            /**
+             * Field Text
+             * @default
+             */
+            field_text: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["ProvenanceStep"][];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Expression
+             * @default
+             */
+            expression: string;
+            /**
+             * Inputs
+             * @default []
+             */
+            inputs: string[];
+            /**
+             * Around
+             * @default []
+             */
+            around: components["schemas"]["TapeLine"][];
+        };
+        /**
+         * ProvenanceStep
+         * @description What was done to the number, in words, and what it was after that; None where it was none any more.
+         */
+        ProvenanceStep: {
+            /** Words */
+            words: string;
+            /** After */
+            after: number | null;
         };
         /**
          * Quantity
@@ -12969,6 +13101,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    provenance: {
+        parameters: {
+            query: {
+                channel: string;
+                moment: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Provenance"];
+                };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

@@ -140,7 +140,7 @@ def read_tape(folder: Path, first_segment: int = 1) -> Iterator[tuple[int, str, 
     Raises TapeError with segment and line for a line that cannot be read.
     """
     for path in segments(folder, first_segment):
-        with _lines_of(path) as lines:
+        with lines_of(path) as lines:
             for number, line in enumerate(lines, 1):
                 try:
                     yield parse_tape_line(line)
@@ -150,7 +150,7 @@ def read_tape(folder: Path, first_segment: int = 1) -> Iterator[tuple[int, str, 
 
 def first_number(segment: Path) -> int | None:
     """The sequence number of a segment's first event; None where it has none. Raises TapeError."""
-    with _lines_of(segment) as lines:
+    with lines_of(segment) as lines:
         line = next(lines, None)
     return parse_tape_line(line)[0] if line is not None else None
 
@@ -161,13 +161,14 @@ def read_kinds(folder: Path, *kinds: str, first: int = 1) -> Iterator[tuple[int,
         f'"k":"{kind}"' for kind in kinds
     ]  # a quote within a text has a backslash before it: it is never taken for one of these
     for path in segments(folder, first):
-        with _lines_of(path) as lines:
+        with lines_of(path) as lines:
             for line in lines:
                 if any(one in line for one in wanted):
                     yield parse_tape_line(line)
 
 
-def _lines_of(path: Path) -> IO[str]:
+def lines_of(path: Path) -> IO[str]:
+    """A segment's lines, unpacked. Raises OSError."""
     if path.suffix == ".gz":
         return gzip.open(path, "rt", encoding="utf-8", newline="\n")
     return open(path, encoding="utf-8", newline="\n")

@@ -47,6 +47,7 @@ from tidybench.web import (
     point_routes,
     port_routes,
     procedure_routes,
+    provenance_routes,
     question_routes,
     reaction_routes,
     register_routes,
@@ -141,6 +142,7 @@ def make_app(
     app.include_router(again_routes.router)
     app.include_router(mark_routes.router)
     app.include_router(question_routes.router)
+    app.include_router(provenance_routes.router)
     app.include_router(point_routes.router)
     app.include_router(tape_routes.router)
     app.include_router(health_routes.router)
