@@ -84,6 +84,7 @@ export function CursorLayer({ cursor, view, live = false, drawn, onZoom, said }:
     return start + share * (end - start);
   };
   const percent = (at: number): string => `${((at - axis.start) / span) * 100}%`;
+  const share = (at: number): number => Math.min(1, Math.max(0, (at - axis.start) / span));
   const inside = (at: number | null): at is number => at !== null && at >= axis.start && at <= axis.end;
   const keys = (event: KeyboardEvent): void => {
     const steps: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1 };
@@ -147,6 +148,15 @@ export function CursorLayer({ cursor, view, live = false, drawn, onZoom, said }:
       onPointerCancel={() => setDrag(null)}
       onPointerLeave={() => !drag && cursor.hover(null)}
     >
+      {!drag && cursor.at !== null && cursor.from !== null && (
+        <Chosen
+          style={{
+            left: `${100 * share(Math.min(cursor.at, cursor.from))}%`,
+            width: `${100 * (share(Math.max(cursor.at, cursor.from)) - share(Math.min(cursor.at, cursor.from)))}%`,
+            opacity: 0.08,
+          }}
+        />
+      )}
       {inside(cursor.from) && (
         <Line data-second="true" style={{ left: percent(cursor.from) }}>
           <span>{dated(cursor.from, clockMilli(cursor.from))}</span>

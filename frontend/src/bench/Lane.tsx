@@ -26,6 +26,7 @@ import {
   isStates,
   type LaneChannel,
   type LaneMark,
+  type LaneOverlay,
   type LaneSpec,
   type LaneView,
   patienceOf,
@@ -43,6 +44,8 @@ export interface LaneProps {
   /** The stretch of time to show, asked at every draw. */
   view: () => LaneView;
   marks: LaneMark[];
+  /** What questions found, over the curves. */
+  overlays?: readonly LaneOverlay[] | undefined;
   first: boolean;
   theme: Theme;
   /** Registers what draws the curves, and what writes the digits, with whoever keeps the rhythm. */
@@ -129,6 +132,10 @@ export const Lane = memo(function Lane(props: LaneProps) {
   useEffect(() => {
     marksRef.current = marks;
   }, [marks]);
+  const overlaysRef = useRef(props.overlays);
+  useEffect(() => {
+    overlaysRef.current = props.overlays;
+  }, [props.overlays]);
   const pens = useRef<((view: LaneView, scale: [number, number]) => void) | null>(null);
 
   const [ready, setReady] = useState(charts !== null);
@@ -195,6 +202,7 @@ export const Lane = memo(function Lane(props: LaneProps) {
             (u: uPlot) => {
               if (words) drawBands(u, lane, columns, inks, theme);
               breaks(u, lane, samples, words ? [] : columns, inks, theme);
+              drawOverlays(u, lane, overlaysRef.current ?? [], theme);
               markLines(u, marksRef.current, first, theme);
             },
           ],
@@ -327,6 +335,35 @@ function ruling(u: uPlot, theme: Theme): void {
     u.ctx.lineTo(x, top + height);
   }
   u.ctx.stroke();
+  u.ctx.restore();
+}
+
+/** Lines and dots of answers: in the text's ink, so that they are told from every curve. */
+function drawOverlays(u: uPlot, lane: LaneSpec, overlays: readonly LaneOverlay[], theme: Theme): void {
+  const ratio = devicePixelRatio;
+  const { left, top, width, height } = u.bbox;
+  const mine = overlays.filter((one) => lane.channels.some((channel) => channel.id === one.channel));
+  if (!mine.length) return;
+  u.ctx.save();
+  u.ctx.beginPath();
+  u.ctx.rect(left, top, width, height);
+  u.ctx.clip();
+  u.ctx.strokeStyle = theme.ink;
+  u.ctx.lineWidth = 2 * ratio;
+  for (const { times, values, dots } of mine) {
+    u.ctx.setLineDash(dots ? [] : [7 * ratio, 5 * ratio]);
+    u.ctx.beginPath();
+    times.forEach((time, n) => {
+      const [x, y] = [u.valToPos(time, "x", true), u.valToPos(values[n] ?? NaN, "y", true)];
+      if (!Number.isFinite(x) || !Number.isFinite(y)) return;
+      if (dots) {
+        u.ctx.moveTo(x + 5 * ratio, y);
+        u.ctx.arc(x, y, 5 * ratio, 0, 2 * Math.PI);
+      } else if (n === 0) u.ctx.moveTo(x, y);
+      else u.ctx.lineTo(x, y);
+    });
+    u.ctx.stroke();
+  }
   u.ctx.restore();
 }
 

@@ -7,7 +7,14 @@ import type { Samples } from "../live/samples";
 import { Cursor } from "./cursor";
 import { CursorLayer } from "./CursorLayer";
 import { Lane } from "./Lane";
-import { type LaneChannel, laneHeights, type LaneMark, type LaneSpec, type LaneView } from "./lanes";
+import {
+  type LaneChannel,
+  laneHeights,
+  type LaneMark,
+  type LaneOverlay,
+  type LaneSpec,
+  type LaneView,
+} from "./lanes";
 import { saidOf } from "./readout";
 import { TimeAxis } from "./TimeAxis";
 
@@ -60,6 +67,8 @@ export interface LaneStackProps {
   /** Draws anew when this changes; live views draw by themselves. */
   live: boolean;
   marks: LaneMark[];
+  /** What questions found, over the curves. */
+  overlays?: readonly LaneOverlay[] | undefined;
   theme: Theme;
   readings: Readings;
   /** Under the scales. */
@@ -86,6 +95,7 @@ export function LaneStack({
   view,
   live,
   marks,
+  overlays,
   theme,
   readings,
   left,
@@ -142,7 +152,7 @@ export function LaneStack({
     drawn.current = view();
     draws.current.forEach((draw) => draw());
   }, [view]);
-  useEffect(() => drawAll(), [drawAll, marks, live, past?.version]);
+  useEffect(() => drawAll(), [drawAll, marks, overlays, live, past?.version]);
   useEffect(() => cursor.subscribe(() => pens.current.forEach((pen) => pen())), [cursor]);
   useEffect(() => readings.subscribe(() => pens.current.forEach((pen) => pen())), [readings]);
 
@@ -201,6 +211,7 @@ export function LaneStack({
                 samples={samples}
                 view={view}
                 marks={marks}
+                overlays={overlays}
                 first={index === 0}
                 theme={theme}
                 register={register}

@@ -16,6 +16,14 @@ export interface LaneMark {
   text: string;
 }
 
+/** Drawn over a channel's curve: a line, or dots; times in milliseconds. */
+export interface LaneOverlay {
+  channel: string;
+  times: number[];
+  values: number[];
+  dots: boolean;
+}
+
 export interface LaneChannel {
   number: number;
   id: string;

@@ -16,7 +16,7 @@ const STALE = 0.02;
 
 /** Fetches what a view needs, one request at a time, and says when it is there. */
 export class Past {
-  samples = new Samples();
+  samples = Samples.whole();
   /** Changes whenever `samples` does. */
   version = 0;
   why = "";
@@ -57,7 +57,7 @@ export class Past {
       try {
         const address = `/api/history?start=${start}&end=${end}&points=${points}`;
         const packed = await askOnce([address], (signal) => samplesFrom(address, signal));
-        const samples = new Samples();
+        const samples = Samples.whole();
         samples.add(packed);
         this.samples = samples;
         this.why = "";

@@ -35,6 +35,18 @@ describe("Samples", () => {
     expect(samples.of(1).length).toBe(2);
   });
 
+  it("of a run or of the past are kept whole, however long that is", () => {
+    const ten = 10_000_000n;
+    const night = pack(
+      ...Array.from({ length: 2880 }, (_, n) => ({ channel: 1, quality: 0, us: BigInt(n) * ten, value: n })),
+    );
+    const samples = Samples.whole();
+    samples.add(night);
+    expect([samples.of(1).length, samples.of(1).times[0], samples.of(1).values[0]]).toEqual([2880, 0, 0]);
+    const moved = samples.byDevice(new Map([[1, 2]]));
+    expect(moved.of(1).length).toBe(2880);
+  });
+
   it("leaves a torn record alone", () => {
     const samples = new Samples();
     samples.add(pack({ channel: 1, quality: 0, us: 1000n, value: 1 }).slice(0, 20));

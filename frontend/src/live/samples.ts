@@ -2,7 +2,7 @@
 
 export const RECORD = 24;
 const MAX_SAMPLES = 1 << 18;
-/** Milliseconds that are kept for sure: the longest window that is drawn from samples, and a little more. */
+/** Milliseconds that are kept for sure of what comes live: the longest window that is drawn from it, and a little more. */
 const KEPT = 65 * 60_000;
 
 /** One channel's samples in order of time. Times are milliseconds since 1970. */
@@ -13,6 +13,9 @@ export class Series {
   length = 0;
   /** How many were let go at the front: an index that counts from the very first is `dropped` + one of these. */
   dropped = 0;
+
+  /** `whole`: none is let go. */
+  constructor(private readonly whole = false) {}
 
   /** Append a sample; one that is not newer than the last is already here and is left out. */
   push(time: number, value: number, quality: number): void {
@@ -26,7 +29,7 @@ export class Series {
 
   private room(): void {
     const old = this.indexAt((this.times[this.length - 1] ?? 0) - KEPT);
-    if (old < this.length >> 2 && this.length < MAX_SAMPLES) {
+    if (this.whole || (old < this.length >> 2 && this.length < MAX_SAMPLES)) {
       const grown = new Series();
       grown.times = new Float64Array(this.length * 2);
       grown.values = new Float64Array(this.length * 2);
@@ -74,12 +77,21 @@ export type Clocks = ReadonlyMap<number, number>;
 export class Samples {
   readonly series = new Map<number, Series>();
 
-  constructor(protected readonly clocks: Clocks = new Map()) {}
+  constructor(
+    protected readonly clocks: Clocks = new Map(),
+    /** Whether none is let go. */
+    readonly all = false,
+  ) {}
+
+  /** Of a stretch that is fetched at once: none is let go, however long it is. */
+  static whole(): Samples {
+    return new Samples(new Map(), true);
+  }
 
   of(channel: number): Series {
     let found = this.series.get(channel);
     if (!found) {
-      found = new Series();
+      found = new Series(this.all);
       this.series.set(channel, found);
     }
     return found;
@@ -115,7 +127,7 @@ class DeviceSamples extends Samples {
     private readonly arrived: Samples,
     clocks: Clocks,
   ) {
-    super(clocks);
+    super(clocks, arrived.all);
   }
 
   override of(channel: number): Series {

@@ -1,20 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import styled from "styled-components";
-import { api, got, type RunDetail, samplesFrom } from "../api/client";
+import { api, got, type RunDetail } from "../api/client";
 import { useAct } from "../api/useAct";
-import { LaneStack } from "../bench/LaneStack";
-import { arranged, clocksOf, PLAIN, timed } from "../bench/layout";
 import { repeat } from "../bench/plan";
-import { count, dated, figure, length } from "../look/format";
+import { count, dated, length } from "../look/format";
 import { offsetName } from "../look/zone";
 import { mono, type Theme } from "../look/theme";
-import { connection } from "../live/connection";
-import { Exact } from "../live/exact";
-import { runReadings } from "../live/readings";
-import { Samples } from "../live/samples";
-import { Button, Chip } from "../parts/Button";
+import { Button } from "../parts/Button";
 import { Fact, Facts } from "../parts/Facts";
 import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
@@ -24,21 +17,8 @@ import { RunCurves } from "./RunCurves";
 import { RunMarks } from "./RunMarks";
 import { SealCheck } from "./SealCheck";
 import { RunPictures } from "./RunPictures";
+import { RunTrend } from "./RunTrend";
 import { TestPoints } from "./TestPoints";
-
-const Two = styled.div`
-  display: grid;
-  grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
-  gap: 12px;
-  align-items: start;
-  h2 {
-    font-size: 15px;
-    margin-bottom: 6px;
-  }
-  @media (max-width: 900px) {
-    grid-template-columns: minmax(0, 1fr);
-  }
-`;
 
 const Path = styled.code`
   font: 12.5px ${mono};
@@ -143,57 +123,11 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
           After an interruption: {run.repairs.join(" ")}
         </p>
       )}
-      {run.numbers.length > 0 && <Trend run={run} theme={theme} />}
+      {run.numbers.length > 0 && <RunTrend run={run} theme={theme} />}
       {(run.points.points?.length ?? 0) > 0 && <TestPoints run={run} />}
       <RunCurves run={run.id} />
       <RunPictures run={run.id} />
-      <Two>
-        {run.numbers.length > 0 && (
-          <section>
-            <h2>Numbers</h2>
-            <Table aria-label="Numbers">
-              <thead>
-                <tr>
-                  <th>Channel</th>
-                  <th className="number">Mean</th>
-                  <th className="number">Minimum</th>
-                  <th className="number">Maximum</th>
-                  <th className="number wide">Std deviation</th>
-                  <th className="number wide">Measured</th>
-                </tr>
-              </thead>
-              <tbody>
-                {run.numbers.map((one) => (
-                  <tr key={one.number}>
-                    <td>
-                      {one.name}
-                      {one.unit && `, ${one.unit}`}
-                    </td>
-                    {[one.statistics.mean, one.statistics.minimum, one.statistics.maximum].map(
-                      (value, index) => (
-                        <td className="number" key={index}>
-                          {value == null ? "–" : figure(value, one.decimals)}
-                        </td>
-                      ),
-                    )}
-                    {one.statistics.sd == null ? (
-                      <td className="wide" style={{ textAlign: "right" }}>
-                        {stateCounts(one.statistics)}
-                      </td>
-                    ) : (
-                      <td className="number wide">{figure(one.statistics.sd, one.decimals + 2)}</td>
-                    )}
-                    <td className="number wide">
-                      {count(one.statistics.measured)} of {count(one.statistics.samples)}
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </Table>
-          </section>
-        )}
-        <RunMarks run={run} />
-      </Two>
+      <RunMarks run={run} />
       {run.crossings.length > 0 && (
         <section>
           <h2>Alarms and limits</h2>
@@ -232,12 +166,6 @@ function copyWords(run: Pick<RunDetail, "copy_to" | "copied_at" | "copy_trouble"
   return `${run.ended_at ? "on its way" : "goes"} to ${run.copy_to}`;
 }
 
-/** How many samples of each word, of a channel of states. */
-function stateCounts({ states }: RunDetail["numbers"][number]["statistics"]): string {
-  const words = Object.entries(states).map(([word, samples]) => `${word} ${count(samples)}`);
-  return words.join(", ") || "–";
-}
-
 const STATES: Record<string, string> = {
   within: "back within",
   low: "below the limit",
@@ -262,76 +190,4 @@ function completeness(run: RunDetail): string {
   return missed + gave_up
     ? `${count(polls)} polls, ${count(gave_up)} without reply, ${count(missed)} missed`
     : `${count(polls)} polls, all answered`;
-}
-
-function Trend({ run, theme }: { run: RunDetail; theme: Theme }) {
-  const trend = useQuery({
-    queryKey: ["trend", run.id, run.samples],
-    queryFn: async () => {
-      const samples = new Samples();
-      samples.add(await samplesFrom(`/api/runs/${run.id}/trend?points=1500`));
-      return samples;
-    },
-    placeholderData: (old) => old,
-    structuralSharing: false,
-  });
-  const lanes = useMemo(() => arranged(run.numbers, PLAIN), [run.numbers]);
-  const [own, setOwn] = useState(false);
-  const instruments = useMemo(
-    () => run.numbers.flatMap((one) => (one.timed_by ? [one.instrument] : [])),
-    [run.numbers],
-  );
-  const samples = useMemo(
-    () => trend.data?.byDevice(clocksOf(run.numbers, timed(PLAIN, own ? instruments : [], true))) ?? null,
-    [trend.data, run.numbers, instruments, own],
-  );
-  const readings = useMemo(
-    () =>
-      samples &&
-      runReadings(
-        samples,
-        new Exact(() => connection.now(), run.id),
-        new Map(run.numbers.map((one) => [one.number, one.statistics.mean ?? null])),
-      ),
-    [samples, run.id, run.numbers],
-  );
-  const newest = Math.max(
-    0,
-    ...[...(trend.data?.series.values() ?? [])].map((series) => series.last()?.time ?? 0),
-  );
-  const begun = run.begun_at / 1000;
-  const end = run.ended_at ? run.ended_at / 1000 : Math.max(newest, begun + 1000);
-  const view = useCallback(() => ({ start: begun, end }), [begun, end]);
-  const marks = useMemo(
-    () => run.marks.map((mark) => ({ at: mark.at / 1000, text: mark.text })),
-    [run.marks],
-  );
-  if (trend.isError) return <Trouble>{trend.error.message}</Trouble>;
-  if (!samples || !readings) return <p role="status">Drawing the run …</p>;
-  return (
-    <div style={{ height: Math.max(300, lanes.length * 118 + 40), display: "grid" }}>
-      <LaneStack
-        lanes={lanes}
-        samples={samples}
-        view={view}
-        live={false}
-        marks={marks}
-        theme={theme}
-        readings={readings}
-        edge={offsetName(end)}
-        controls={
-          <span style={{ padding: "0 12px 0 60px", color: "var(--quiet)", fontSize: 12.5 }}>
-            mean of the run
-          </span>
-        }
-        left={
-          instruments.length > 0 && (
-            <Chip $chosen={own} aria-pressed={own} onPress={() => setOwn(!own)} style={{ marginLeft: 6 }}>
-              own time
-            </Chip>
-          )
-        }
-      />
-    </div>
-  );
 }

@@ -136,6 +136,39 @@ describe("one run", () => {
     expect(Array.from(cells ?? [], (cell) => cell.textContent).slice(1, 4)).toEqual(["–", "–", "–"]);
   });
 
+  it("is asked, keeps an answer when told to, and takes it out again", async () => {
+    const answer = {
+      words: "Loop flow: −3.10 ± 0.02 L/min/h, r² 0.9", method: "Straight line by least squares.",
+      start: 1795416792000000, end: 1795417272000000, samples: 2398, left_out: 2, overlays: [], plot: null,
+      results: [{ name: "Slope", value: -3.1, unit: "L/min/h", uncertainty: 0.02, at: null, decimals: null }],
+    }; // prettier-ignore
+    const path = `/api/runs/${row().id}`;
+    const asked = serve({
+      ...answers(),
+      [`${path}/questions`]: { body: answer },
+      [`${path}/answers`]: { body: [] },
+    });
+    show(page, "/logbook/1");
+    await userEvent.click(await screen.findByRole("button", { name: "slope" }));
+    const card = await screen.findByRole("article", { name: `Answer: ${answer.words}` });
+    expect(card.textContent).toContain("−3.100 ± 0.020 L/min/h");
+    expect(card.textContent).toContain("2 398 samples, 2 not measured");
+    await userEvent.click(screen.getByRole("button", { name: "How it was found" }));
+    expect(card.textContent).toContain("Straight line by least squares.");
+    await userEvent.click(screen.getByRole("button", { name: "Take away" }));
+    expect(screen.queryByRole("article")).toBeNull();
+    expect(asked.some((one) => one.includes("/questions"))).toBe(true);
+  });
+
+  it("says why a question has no answer", async () => {
+    const detail =
+      "Loop flow has one measured sample in this stretch, and 3 are wanted. Choose a longer stretch.";
+    serve({ ...answers(), [`/api/runs/${row().id}/questions`]: { status: 409, body: { detail } } });
+    show(page, "/logbook/1");
+    await userEvent.click(await screen.findByRole("button", { name: "slope" }));
+    expect(await screen.findByText(detail)).toBeTruthy();
+  });
+
   it("says what was lost and what was mended", async () => {
     serve(
       answers({

@@ -51,9 +51,10 @@ export function length(ms: number): string {
   return `${Math.floor(s / 86400)} d ${Math.floor(s / 3600) % 24} h`;
 }
 
-/** A value with fixed decimals and a real minus sign. */
+/** A value with fixed decimals and a real minus sign; what is rounded to nothing has none. */
 export function figure(value: number, decimals: number): string {
-  return value.toFixed(decimals).replace("-", "−");
+  const text = value.toFixed(decimals);
+  return Number(text) === 0 ? text.replace("-", "") : text.replace("-", "−");
 }
 
 /** A channel's value as it is shown: the word of a state, or a figure. A value without a word stays a number. */

@@ -15,6 +15,7 @@ describe("figures and times", () => {
   it("keeps decimals fixed and writes a real minus sign", () => {
     expect(figure(148.27, 1)).toBe("148.3");
     expect(figure(-5, 2)).toBe("−5.00");
+    expect([figure(-0.0004, 3), figure(-0.0006, 3), figure(-0, 1)]).toEqual(["0.000", "−0.001", "0.0"]);
   });
   it("shows days once there are some", () => {
     expect(elapsed(872_000)).toBe("00:14:32");

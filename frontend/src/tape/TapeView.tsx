@@ -16,6 +16,17 @@ const Box = styled.div`
     position: relative;
     min-width: 100%;
   }
+  .line[data-chosen] {
+    background: var(--chosen);
+  }
+  .line button {
+    border: 0;
+    background: none;
+    padding: 0;
+    font: inherit;
+    color: var(--action);
+    cursor: pointer;
+  }
   .line {
     position: absolute;
     top: 0;
@@ -80,6 +91,10 @@ export interface TapeViewProps {
   /** The oldest line came into view: there may be more before it. */
   onTop?: () => void;
   empty: string;
+  /** A line that stands out, by its number. */
+  chosen?: number;
+  /** A line was pressed. */
+  onLine?: (line: TapeLine) => void;
 }
 
 /** Lines of the tape, only those in view drawn: a hundred thousand scroll like ten. */
@@ -92,6 +107,8 @@ export function TapeView({
   onLeave,
   onTop,
   empty,
+  chosen,
+  onLine,
 }: TapeViewProps) {
   const box = useRef<HTMLDivElement>(null);
   // Gaps are between pieces; otherwise the eye wants whole messages.
@@ -138,9 +155,16 @@ export function TapeView({
               className="line"
               key={line.n}
               data-answer={answered[index]}
+              data-chosen={chosen === line.n || undefined}
               style={{ transform: `translateY(${index * HEIGHT}px)` }}
             >
-              <time>{timeOf(line, timeAs, lines[0], lines[index - 1])}</time>
+              {onLine ? (
+                <button type="button" onClick={() => onLine(line)} title="To its place in the curve">
+                  <time>{timeOf(line, timeAs, lines[0], lines[index - 1])}</time>
+                </button>
+              ) : (
+                <time>{timeOf(line, timeAs, lines[0], lines[index - 1])}</time>
+              )}
               {names && <span className="who">{names.get(line.link) ?? ""}</span>}
               <Said line={line} show={show} />
             </div>
