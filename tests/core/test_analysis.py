@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from tidybench.core.analysis.answer import StretchAnswer
+from tidybench.core.analysis.answer import StretchAnswer, said
 from tidybench.core.analysis.questions import StretchQuestion, answer_of
 from tidybench.core.analysis.scatter import independent
 from tidybench.core.analysis.stretch import AnalysisError, Samples, Stretch, stretch_of
@@ -74,6 +74,12 @@ def test_a_slope_of_what_scatters_in_a_chain_is_within_its_uncertainty_as_often_
         assert slope.uncertainty is not None
         inside += abs(slope.value) <= 2 * slope.uncertainty
     assert inside > 176, "95 % are expected within two uncertainties; without the correction it is 70 %"
+
+
+def test_small_figures_are_written_with_their_power() -> None:
+    assert said(1.095e-6, "L/s", 1.6e-8) == "(1.095 ± 0.016) × 10⁻⁶ L/s"
+    assert said(-0.193, "bar/h", 0.004) == "−0.1930 ± 0.0040 bar/h"
+    assert said(0.1234567, "s") == "0.1235 s"
 
 
 def test_what_was_not_measured_is_left_out_and_counted() -> None:
@@ -181,6 +187,9 @@ def test_a_spectrum_names_the_mains_and_what_is_folded() -> None:
     folded = ask("spectrum", made(slow, np.sin(2 * np.pi * 50 * slow)))
     assert any("may be 50 Hz mains, folded down" in one.name for one in folded.results)
     assert "aliasing" in folded.method
+    drift = np.random.default_rng(1).normal(0, 0.01, len(slow)) + slow * 0.1
+    slowest = [float(one.name.split()[1]) for one in ask("spectrum", made(slow, drift)).results]
+    assert all(one > 2.5 * 46.08 / 4608 for one in slowest), "slow change is no swing"
 
 
 def test_one_channel_against_another_pairs_only_what_was_measured() -> None:

@@ -12,6 +12,7 @@ it("moves its ticks, takes in those that come, and leaves its edge where it is",
   let draw = (): void => undefined;
   let now = 1000;
   vi.spyOn(performance, "now").mockImplementation(() => now);
+  vi.spyOn(Date, "now").mockImplementation(() => end); // no date beside a tick
   const view = (): { start: number; end: number } => ({ start: end - 300_000, end });
   const register = (given: () => void): (() => void) => {
     draw = given;

@@ -76,9 +76,12 @@ function place(box: HTMLElement | null, axis: LaneView, ticks: Tick[]): void {
   const span = axis.end - axis.start;
   // Others that have come are not on the page yet.
   if (box?.children.length !== ticks.length) return;
-  ticks.forEach(({ at }, index) => {
+  ticks.forEach(({ at, label }, index) => {
     const tick = box.children[index] as HTMLElement | undefined;
-    if (tick) tick.style.left = `${(((at - axis.start) / span) * 100).toFixed(2)}%`;
+    // A long one beside the left edge stands as near to its place as it can without being cut.
+    const left = `${(((at - axis.start) / span) * 100).toFixed(2)}%`;
+    if (tick)
+      tick.style.left = index === 0 && label.length > 8 ? `max(${left}, ${label.length / 2}ch)` : left;
   });
 }
 

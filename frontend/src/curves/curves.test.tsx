@@ -83,3 +83,9 @@ it("writes figures as a technician reads them", () => {
   expect([figureOf(0.0095544), figureOf(4205.3), figureOf(0)]).toEqual(["0.0095544", "4205.3", "0"]);
   expect([asSent(-34.4), asSent(0.1 + 0.2)]).toEqual(["−34.4", "0.3"]);
 });
+
+it("writes what is very small or large with its power", () => {
+  expect(withUncertainty(1.095e-6, 1.6e-8)).toBe("(1.095 ± 0.016) × 10⁻⁶");
+  expect(withUncertainty(-2.5e9, 3e7)).toBe("(−2.500 ± 0.030) × 10⁹");
+  expect(withUncertainty(0.003979, 0.000015)).toBe("0.003979 ± 0.000015");
+});

@@ -84,9 +84,18 @@ export function figureOf(value: number, digits = 5): string {
   return value.toFixed(Math.min(behind, 12)).replace("-", "−");
 }
 
+/** A power in small figures above the line: ⁻⁶. */
+const raised = (power: number): string =>
+  String(power).replace(/./g, (one) => (one === "-" ? "⁻" : ("⁰¹²³⁴⁵⁶⁷⁸⁹"[Number(one)] ?? "")));
+
 /** A value with its standard uncertainty: both to the place of the second digit of the uncertainty (JCGM 100, 7.2.6). */
 export function withUncertainty(value: number, uncertainty: number | null): string {
   if (uncertainty === null || !(uncertainty > 0)) return figureOf(value);
+  const power = Math.floor(Math.log10(Math.max(Math.abs(value), uncertainty)));
+  if (power < -4 || power > 7) {
+    const scaled = withUncertainty(value / 10 ** power, uncertainty / 10 ** power);
+    return `(${scaled}) × 10${raised(power)}`;
+  }
   const behind = Math.min(12, Math.max(0, 1 - Math.floor(Math.log10(uncertainty))));
   return `${value.toFixed(behind).replace("-", "−")} ± ${uncertainty.toFixed(behind)}`;
 }

@@ -35,6 +35,7 @@ const Panel = styled.section`
     display: grid;
     grid-template-columns: repeat(auto-fill, minmax(min(100%, 380px), 1fr));
     gap: 10px;
+    align-items: start;
   }
 `;
 

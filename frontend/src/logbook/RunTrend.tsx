@@ -113,12 +113,11 @@ export function RunTrend({ run, theme }: { run: RunDetail; theme: Theme }) {
               <Controls>
                 {zoomed ? (
                   <>
-                    <span>mean of what is shown</span>
                     <Chip onPress={() => shown.shift(-0.5)}>earlier</Chip>
                     <Chip onPress={() => shown.shift(0.5)}>later</Chip>
                     <Chip onPress={() => shown.widen(2)}>wider</Chip>
                     <Chip $chosen onPress={shown.all}>
-                      all of it <Key>Esc</Key>
+                      all <Key>Esc</Key>
                     </Chip>
                   </>
                 ) : (

@@ -1,5 +1,6 @@
 """What a question about a stretch found."""
 
+from math import floor, log10
 from typing import Literal
 
 from pydantic import BaseModel
@@ -85,7 +86,15 @@ def said(value: float, unit: str = "", uncertainty: float | None = None, digits:
     behind = f" {unit}" if unit else ""
     if uncertainty is None or not uncertainty > 0:
         return figure(float(f"{value:.{digits}g}")).replace("-", "−") + behind
-    from math import floor, log10
+    power = floor(log10(max(abs(value), uncertainty)))
+    if power < -4 or power > 7:
+        return f"({_both(value / 10**power, uncertainty / 10**power)}) × 10{str(power).translate(_RAISED)}{behind}"
+    return _both(value, uncertainty) + behind
 
+
+_RAISED = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
+
+
+def _both(value: float, uncertainty: float) -> str:
     places = max(0, 1 - floor(log10(uncertainty)))
-    return f"{value:.{places}f} ± {uncertainty:.{places}f}".replace("-", "−") + behind
+    return f"{value:.{places}f} ± {uncertainty:.{places}f}".replace("-", "−")

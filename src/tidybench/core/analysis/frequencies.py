@@ -1,6 +1,7 @@
 """What a channel swings at."""
 
 from tidybench.core.analysis.answer import StretchAnswer, StretchFigure, StretchPlot, answered, said
+from tidybench.core.analysis.scatter import straight
 from tidybench.core.analysis.stretch import AnalysisError, Stretch
 from tidybench.core.curves.analysis import CurveError
 from tidybench.core.curves.spectrum import spectrum
@@ -9,13 +10,18 @@ from tidybench.core.values.curve import CurveColumn
 MAINS = (50.0, 60.0)
 HARMONICS = 10
 
+LOWEST = 2.5
+"""Lines of a spectrum from zero below which a peak is slow change, no swing."""
+
 
 def frequencies(stretch: Stretch) -> StretchAnswer:
     """Its spectrum, with the mains where a peak is theirs. Raises AnalysisError."""
     stretch.wants(16)
+    drift, _, mean, _, _, _ = straight(stretch.seconds, stretch.values)
+    level = mean + drift * (stretch.seconds - stretch.seconds.mean())
     try:
         found = spectrum(
-            stretch.seconds, stretch.values, CurveColumn(name="Time", unit="s"),
+            stretch.seconds, stretch.values - level, CurveColumn(name="Time", unit="s"),
             CurveColumn(name=stretch.name, unit=stretch.unit),
         )  # fmt: skip
     except CurveError as error:
@@ -23,15 +29,16 @@ def frequencies(stretch: Stretch) -> StretchAnswer:
     rate = (len(stretch.seconds) - 1) / stretch.span
     width = float(found.frequencies[1])
     at = {float(f): float(a) for f, a in zip(found.frequencies, found.amplitudes, strict=True)}
+    peaks = [one for one in found.peaks if one > LOWEST * width]
     results = [
-        StretchFigure(name=_named(one, rate, width), value=at[one], unit=stretch.unit) for one in found.peaks
+        StretchFigure(name=_named(one, rate, width), value=at[one], unit=stretch.unit) for one in peaks
     ]
-    highest = f"strongest at {said(found.peaks[0], 'Hz')}" if found.peaks else "nothing stands out"
+    highest = f"strongest at {said(peaks[0], 'Hz')}" if peaks else "nothing stands out"
     return answered(
         stretch,
-        f"{stretch.name}: {highest}{_mains(found.peaks[0], rate, width) if found.peaks else ''}",
+        f"{stretch.name}: {highest}{_mains(peaks[0], rate, width) if peaks else ''}",
         results,
-        found.method,
+        f"A straight line is taken off first, and what swings fewer than {LOWEST:g} times in a window is no peak. {found.method}",
         plot=StretchPlot(
             kind="line", over="Frequency", over_unit="Hz", quantity=f"Amplitude of {stretch.name}", unit=stretch.unit,
             xs=found.frequencies.tolist(), ys=found.amplitudes.tolist(),
