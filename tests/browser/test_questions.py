@@ -45,11 +45,7 @@ def test_a_run_is_asked_and_a_value_followed_to_its_bytes(page: Page, server: Se
     x, y = column(path, name)
     page.open(where)
     page.see("Numbers of the whole run")
-    page.press("Running time") if "Running time" in page.text() else None
-    panel = page.find("section[aria-label=Questions]")
-    page.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", panel)
-    panel.find_element("css selector", "button[aria-haspopup=listbox]").click()
-    page.option("Loop flow")
+    page.choose("Channel", "Loop flow")
 
     page.press("slope")
     page.see("How it was found")
