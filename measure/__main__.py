@@ -22,6 +22,7 @@ from measure.procedure import procedure
 from measure.reaction import reaction
 from measure.reading import hostile, propose_200, propose_odd, read_binary, read_eight, read_four
 from measure.recovery import recovery, tape_size
+from measure.report import report_day
 from measure.result import Result, Row
 from measure.runs import rows, seal_row
 from measure.screen import frames, frames_many, page_memory, pixel_latency, window_30d
@@ -48,6 +49,7 @@ ROWS: dict[str, Row] = {
     "rows": rows,
     "seal": seal_row,
     "clerk": clerk,
+    "report": report_day,
     "read-four": read_four,
     "read-eight": read_eight,
     "read-binary": read_binary,

@@ -27,7 +27,7 @@ DAY_WITHIN = 60.0
 """Seconds in which a day of samples is to be caught up."""
 
 
-def _run(folder: Path, seconds: int) -> int:
+def ended_run(folder: Path, seconds: int) -> int:
     """A run that has ended; gives how many samples it has."""
     folder.mkdir(parents=True)
     count = CHANNELS * RATE * seconds
@@ -99,14 +99,14 @@ def clerk() -> Result:
     with tempfile.TemporaryDirectory() as name, private_cluster() as url:
         engine = engine_for(url, Patient)
         hour, ours, bare, same = Path(name) / "hour", [], [], []
-        count = _run(hour / "2026-11-26" / "n", HOUR)
+        count = ended_run(hour / "2026-11-26" / "n", HOUR)
         for _ in range(3):
             ours.append(_caught_up(engine, hour))
             bare.append(_copied(engine, "default"))
             same.append(_copied(engine, "lz4"))
             _emptied(engine)
         day = Path(name) / "day"
-        _run(day / "2026-11-26" / "n", DAY)
+        ended_run(day / "2026-11-26" / "n", DAY)
         whole = _caught_up(engine, day)
         engine.dispose()
     speed, beside, compressed = (count / median(some) for some in (ours, bare, same))

@@ -41,6 +41,10 @@ def main(arguments: list[str] | None = None) -> int:
         from tidybench import verify
 
         return verify.run(options.run)
+    if options.command == "report":
+        from tidybench import reporting
+
+        return reporting.run(options.run, options.output)
     if options.command == "play":
         from tidybench import playing
 
@@ -94,6 +98,15 @@ def _parser() -> argparse.ArgumentParser:
     )
     verifying.add_argument(
         "run", nargs="+", metavar="RUN", help="its folder, its id, or a part of its folder's name"
+    )
+    reporting = commands.add_parser("report", help="write a run as one HTML page that prints")
+    reporting.add_argument("run", metavar="RUN", help="its folder, its id, or a part of its folder's name")
+    reporting.add_argument(
+        "-o",
+        "--output",
+        type=Path,
+        metavar="FILE",
+        help="where to; NAME.report.html here where it is not given",
     )
     text = "play the instruments of a tape (a run's folder, or a saved tape) on pseudo-terminals, as they answered then"
     commands.add_parser("play", help=text, description=text).add_argument("tape", type=Path)

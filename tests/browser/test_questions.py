@@ -1,5 +1,6 @@
 """A run is asked: a stretch chosen by hand, answers beside SciPy of the CSV, a value followed to its bytes and back."""
 
+import base64
 import csv
 import re
 import time
@@ -99,3 +100,17 @@ def test_a_run_is_asked_and_a_value_followed_to_its_bytes(page: Page, server: Se
     page.see("Kept with the run, number 1")
     page.press("Take out")
     wait_for(lambda: "Kept with the run" not in page.text(), "it to be gone")
+
+    # Its report prints, with what was kept, on either paper.
+    page.press("extremes")
+    page.press("Keep")
+    page.see("Kept with the run, number 2")
+    page.open(where.replace("/logbook/", "/api/runs/") + "/report")
+    page.see("Asked by hand")
+    assert "Loop flow: " in page.text()
+    page.accessible()
+    for wide, high in ((8.27, 11.69), (8.5, 11.0)):
+        paper = {"paperWidth": wide, "paperHeight": high, "printBackground": True}
+        printed = base64.b64decode(page.driver.execute_cdp_cmd("Page.printToPDF", paper)["data"])
+        assert printed.startswith(b"%PDF")
+        assert 1 <= len(re.findall(rb"/Type /Page\b", printed)) < 12

@@ -47,3 +47,26 @@ def test_thinning_loses_no_spike_and_no_break(samples: list[tuple[float, int]]) 
         assert values[good_kept].min() == values[good].min()
         assert values[good_kept].max() == values[good].max()
     assert (~good).any() == (~good[kept]).any()
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_thinning_keeps_the_lowest_and_the_highest_of_each_stretch(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    times = np.sort(rng.integers(0, 10**9, 5000))
+    values = rng.integers(0, 9, 5000).astype(float)  # many are alike
+    qualities = np.where(rng.random(5000) < (0.2 if seed % 2 else 0), 7, 0)
+    values[qualities > 1] = np.nan
+    kept = thin(times, values, qualities, 50)
+    stretch = (times - times[0]) * 50 // (times[-1] - times[0] + 1)
+    wanted = set()
+    for one in range(50):
+        inside = np.flatnonzero((stretch == one) & (qualities <= 1))
+        if len(inside):
+            wanted.add(int(inside[np.argmin(values[inside])]))
+            wanted.add(int(inside[::-1][np.argmax(values[inside][::-1])]))
+        broken = np.flatnonzero((stretch == one) & (qualities > 1))
+        wanted |= {int(one) for one in broken[:1]}
+    assert set(kept.tolist()) == wanted
+    late = np.arange(5000)
+    late[[2000, 2001]] = late[[2001, 2000]]  # bytes that were held back come out of order
+    assert len(thin(times[late], values[late], qualities[late], 50)) <= 150

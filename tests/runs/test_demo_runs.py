@@ -5,6 +5,7 @@ import json
 import random
 import re
 import shutil
+from datetime import UTC
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +16,8 @@ from tidybench.core.samples import channels_of, qualities_of, unpack
 from tidybench.core.tape.events import CommandEnded
 from tidybench.core.values.point import Point
 from tidybench.demo_runs.logbook import RUNS, LogbookFolder
+from tidybench.report.run_report import ReportError, report
+from tidybench.report.trends import Axis, series_of, strip
 from tidybench.runs.calibration import run_calibration
 from tidybench.runs.crossings import read_crossings
 from tidybench.runs.curves import read_rows, run_curves
@@ -206,3 +209,88 @@ def test_a_sample_of_the_flow_meter_is_what_its_message_says(logbook: dict[str, 
         explain(folder, "loop-flow", state.begun_at - 10**9)
     with pytest.raises(ProvenanceError, match="no channel “nobody”"):
         explain(folder, "nobody", state.begun_at)
+
+
+def cells(page: str, row: str) -> list[str]:
+    """The cells of the first row of a table that begins so."""
+    found = re.search(rf"<tr><td>{re.escape(row)}</td>(.*?)</tr>", page, re.S)
+    assert found, row
+    return [re.sub(r"<[^>]*>", "", cell).strip() for cell in re.findall(r"<td.*?</td>", found[1], re.S)]
+
+
+def test_a_report_has_the_numbers_of_the_samples_and_loads_nothing(logbook: dict[str, Path]) -> None:
+    folder = logbook["Seal endurance, night"]
+    state = read_state(folder)
+    page = report(folder, UTC, at=NOW)
+    records = unpack((folder / SAMPLES).read_bytes())
+    for channel in state.channels:
+        own = records[(channels_of(records) == channel.number) & (qualities_of(records) <= 1)]
+        shown = cells(page, f"{channel.name}, {channel.unit}")
+        mean, low, high = (float(one.replace("−", "-")) for one in shown[:3])
+        assert mean == pytest.approx(own["value"].mean(), abs=0.51 * 10.0 ** -(channel.decimals + 1))
+        assert (low, high) == (
+            round(own["value"].min(), channel.decimals),
+            round(own["value"].max(), channel.decimals),
+        )
+        assert shown[5] == f"{len(own):,} of {len(own):,}".replace(",", "\u202f")
+    assert "◆ Beyond limits or lost once" in page
+    manifest = json.loads((folder / "manifest.json").read_text())
+    assert all(one["sha256"] in page for one in manifest["files"])
+    assert not re.search(r"""(?:src|href)=|url\(|@import|<script|https?://""", page), "whole in itself"
+    assert report(folder, UTC, at=NOW) == page
+
+
+def test_a_report_shows_gaps_points_and_hostile_names_as_they_are(
+    logbook: dict[str, Path], tmp_path: Path
+) -> None:
+    page = report(logbook["Pump 7 acceptance, first try"], UTC)
+    lacking = cells(page, "Loop flow, L/min")[6]
+    assert "gap" in lacking or "link lost" in lacking, lacking
+    page = report(logbook["Pump 7 acceptance"], UTC)
+    means = [
+        one.means[0] for one in read_points(logbook["Pump 7 acceptance"]) if one.means and one.means[0].mean
+    ]
+    assert means
+    for mean in means:
+        assert mean.mean is not None
+        assert f"{mean.mean:.{mean.decimals + 1}f}" in page
+    hostile = tmp_path / "run"
+    shutil.copytree(logbook["Seal endurance, night"], hostile)
+    state = json.loads((hostile / "state.json").read_text())
+    state |= {"name": '<script>alert("1")</script> & "x"', "notes": "</style><b>bold</b>"}
+    (hostile / "state.json").write_text(json.dumps(state))
+    (hostile / "manifest.json").unlink()
+    page = report(hostile, UTC)
+    assert "<script>" not in page
+    assert "<b>bold</b>" not in page
+    assert "The run is not sealed." in page
+    state |= {"status": "logging", "ended_at": None}
+    (hostile / "state.json").write_text(json.dumps(state))
+    with pytest.raises(ReportError, match="The run goes on"):
+        report(hostile, UTC)
+
+
+def test_a_strip_s_curve_is_where_its_samples_are(logbook: dict[str, Path]) -> None:
+    folder = logbook["Seal endurance, night"]
+    state = read_state(folder)
+    assert state.ended_at is not None
+    [leak] = [one for one in state.channels if one.name == "Leak"]
+    series = series_of(folder, [leak])[leak.number]
+    axis = Axis(state.begun_at, state.ended_at, UTC)
+    drawing = strip(leak, series, axis)
+    path = re.search(r'<path class="curve" d="([^"]*)"', drawing)
+    assert path
+    places = [(float(x), float(y)) for x, y in re.findall(r"[ML](-?[0-9.]+) (-?[0-9.]+)", path[1])]
+    assert len(places) == len(series.times)
+    assert path[1].count("M") == 1, "it was measured all the time"
+    lowest, highest = min(y for _, y in places), max(y for _, y in places)
+    records = unpack((folder / SAMPLES).read_bytes())
+    values = records["value"][channels_of(records) == leak.number]
+    # The highest value lies highest: once for once.
+    assert places[int(np.argmax(series.values))][1] == pytest.approx(lowest, abs=0.06)
+    assert (series.values.max(), series.values.min()) == (values.max(), values.min())
+    assert highest - lowest == pytest.approx((112 - 30) / 1.12, rel=0.01)
+    for (x, _), at in zip(places[:50], series.times[:50].tolist(), strict=True):
+        assert x == pytest.approx(
+            74 + (at - state.begun_at) / (state.ended_at - state.begun_at) * 918, abs=0.06
+        )

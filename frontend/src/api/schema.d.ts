@@ -2163,6 +2163,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{key}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report Of Run
+         * @description The run as one HTML page that prints, whole in itself. It takes as long as reading its samples once.
+         */
+        get: operations["report_of_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{key}/again": {
         parameters: {
             query?: never;
@@ -12728,6 +12748,35 @@ export interface operations {
             query?: {
                 file?: number;
             };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    report_of_run: {
+        parameters: {
+            query?: never;
             header?: never;
             path: {
                 key: string;

@@ -73,6 +73,11 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
           <Link to="/logbook">Logbook</Link>
           <h1>{run.name}</h1>
         </div>
+        {run.ended_at && (
+          <a href={`/api/runs/${run.id}/report`} target="_blank" rel="noreferrer">
+            Report
+          </a>
+        )}
         {run.calibrates ? (
           <>
             <Link to={`/calibrate/${run.calibrates.channel}`}>Calibrate again</Link>

@@ -26,6 +26,7 @@ from tidybench.core.values.statistics import Statistics
 from tidybench.records.blocks import picture
 from tidybench.records.marks import kept_marks
 from tidybench.records.models import Run, RunChannel, SampleBlock
+from tidybench.report.run_report import ReportError, report
 from tidybench.runs.crossings import read_crossings
 from tidybench.runs.csv_files import CsvFile, csv_name, files_of
 from tidybench.runs.later_marks import marks_of
@@ -324,6 +325,18 @@ def csv_file(request: Request, key: uuid.UUID, file: Annotated[int, Query(ge=1, 
     status = context_of(request).hub.status
     run = status.run if status is not None else None
     return csv_response(folder / csv_name(name, file), folder, growing=run is not None and run.id == str(key))
+
+
+@router.get("/{key}/report", response_class=Response)
+def report_of_run(request: Request, key: uuid.UUID) -> Response:
+    """The run as one HTML page that prints, whole in itself. It takes as long as reading its samples once."""
+    folder, _ = folder_of(request, key)
+    try:
+        return Response(report(folder), media_type="text/html; charset=utf-8")
+    except ReportError as error:
+        raise HTTPException(409, str(error)) from None
+    except (OSError, ValueError) as error:
+        raise HTTPException(404, f"The run's folder cannot be read: {error}.") from error
 
 
 def folder_of(request: Request, key: uuid.UUID) -> tuple[Path, str]:

@@ -1,0 +1,276 @@
+"""The report of a run: what its folder says, on one page."""
+
+import json
+from dataclasses import dataclass
+from datetime import datetime, tzinfo
+from pathlib import Path
+from typing import Any
+
+from jinja2 import Environment, PackageLoader, StrictUndefined
+from markupsafe import Markup
+
+from tidybench import __version__
+from tidybench.core.analysis.answer import said
+from tidybench.core.quality import Quality
+from tidybench.core.setup import Setup, SetupError
+from tidybench.core.values.crossing import SERIOUS, Crossing
+from tidybench.core.values.point import Point
+from tidybench.core.values.statistics import Statistics
+from tidybench.report.trends import Axis, Drawn, Pace, series_of, strip
+from tidybench.runs.crossings import read_crossings
+from tidybench.runs.folder import MANIFEST, SUMMARY
+from tidybench.runs.kept_answers import KeptAnswer, kept_answers
+from tidybench.runs.later_marks import marks_of
+from tidybench.runs.points import run_points
+from tidybench.runs.reread import frozen_setups
+from tidybench.runs.run_channel import RunChannel
+from tidybench.runs.run_state import RunState, read_state
+from tidybench.runs.seal import Manifest, SealError, seal_of
+
+MOST_FILES = 60
+MOST_LINES = 400
+"""Marks and crossings that are listed."""
+
+
+class ReportError(ValueError):
+    """Why there is no report, in a sentence."""
+
+
+@dataclass(slots=True, frozen=True)
+class _Channel:
+    """A channel's part of the page."""
+
+    about: RunChannel
+    statistics: Statistics
+    pace: Pace
+    drawing: Markup
+
+    @property
+    def lacking(self) -> str:
+        """What was not measured, in words."""
+        some = [
+            f"{quality.words} {count}"
+            for quality in Quality
+            if not quality.measured and (count := self.statistics.qualities.get(quality.code, 0))
+        ]
+        if self.pace.gaps:
+            gaps = "one gap" if self.pace.gaps == 1 else f"{self.pace.gaps} gaps"
+            some.append(f"{gaps}, at most {seconds(self.pace.longest)}")
+        return ", ".join(some) or "nothing"
+
+
+def report(folder: Path, zone: tzinfo | None = None, at: int | None = None) -> str:
+    """A run as one HTML page, whole in itself. `zone`: of its times, the computer's where none is given; `at`: when it is made, microseconds since 1970 UTC. It takes as
+    long as reading the samples once. Raises ReportError, OSError, ValueError."""
+    state = read_state(folder)
+    if state.status == "logging" or state.ended_at is None:
+        raise ReportError("The run goes on. Its report is made when it has ended.")
+    shown = zone if zone is not None else _own_zone()
+    made = datetime.fromtimestamp(at / 1e6, shown) if at is not None else datetime.now(shown)
+    answers = kept_answers(folder)
+    marks = marks_of(folder)
+    crossings = read_crossings(folder, MOST_LINES)
+    axis = Axis(state.begun_at, state.ended_at, shown, [mark.at for mark in marks])
+    environment = Environment(
+        loader=PackageLoader("tidybench.report", "templates"), autoescape=True, undefined=StrictUndefined,
+        trim_blocks=True, lstrip_blocks=True,
+    )  # fmt: skip
+    environment.filters |= {
+        "moment": lambda at: _moment(at, shown),
+        "clock": lambda at: _clock(at, shown),
+        "lasting": seconds,
+        "figure": _figure,
+        "said": said,
+        "count": count,
+    }
+    channels = _channels(folder, state, axis, answers)
+    return environment.get_template("run.html").render(
+        run=state,
+        channels=channels,
+        facts=_facts(state, shown),
+        instruments=_instruments(folder, state),
+        points=(points := _points(folder)),
+        judged=any(mean.low is not None or mean.high is not None for point in points for mean in point.means),
+        answers=answers,
+        marks=marks[:MOST_LINES],
+        more_marks=len(marks) - MOST_LINES,
+        crossings=crossings,
+        serious=[one for one in crossings if one.state in SERIOUS],
+        crossed=_crossed,
+        completeness=_completeness(state),
+        seal=_seal(folder),
+        made=made.strftime("%Y-%m-%d %H:%M:%S %z"),
+        version=__version__,
+        zone=_offsets(state, shown),
+    )
+
+
+def _own_zone() -> tzinfo:
+    from tzlocal import get_localzone  # takes its time to come
+
+    zone: tzinfo = get_localzone()
+    return zone
+
+
+def _channels(folder: Path, state: RunState, axis: Axis, answers: list[KeptAnswer]) -> list[_Channel]:
+    told = {one["id"]: one for one in json.loads((folder / SUMMARY).read_bytes())["channels"]}
+    every = [channel for channel in state.channels if not channel.clock]
+    series = series_of(folder, every)
+    found = []
+    for channel in every:
+        over = [
+            Drawn(one.times, one.values, one.dots)
+            for kept in answers
+            for one in kept.answer.overlays
+            if one.channel == channel.id
+        ]
+        found.append(
+            _Channel(
+                channel,
+                Statistics.model_validate(told.get(channel.id, {})),
+                series[channel.number].pace,
+                Markup(strip(channel, series[channel.number], axis, over)),
+            )
+        )
+    return found
+
+
+def _facts(state: RunState, zone: tzinfo) -> list[tuple[str, str]]:
+    ended = state.ended_at or state.begun_at
+    facts = [
+        ("Test item", state.item),
+        ("Operator", state.operator),
+        ("Order number", state.order),
+        ("Bench", state.bench),
+        ("Begun", _moment(state.begun_at, zone)),
+        ("Begun by", state.begun_by),
+        ("Ended", _moment(ended, zone)),
+        ("Length", seconds((ended - state.begun_at) / 1e6)),
+        ("Why it ended", state.reason),
+        ("Rows of the CSV", f"{count(state.rows)}: {state.row_rule.words}" if state.rows else ""),
+        *state.fields.items(),
+    ]
+    return [(name, text) for name, text in facts if text]
+
+
+def _instruments(folder: Path, state: RunState) -> list[dict[str, Any]]:
+    """Each with its link and its channels: how their values are made, and their certificates."""
+    try:
+        setups: dict[str, Setup] = {one.instrument.id: one for one in frozen_setups(folder)}
+    except (OSError, SetupError):
+        setups = {}
+    found: dict[str, dict[str, Any]] = {}
+    for channel in state.channels:
+        setup = setups.get(channel.instrument)
+        name = channel.instrument_name or "Calculated"
+        one = found.setdefault(
+            channel.instrument,
+            {
+                "name": name,
+                "link": f"{setup.link.address}, {setup.link.short}" if setup is not None else "",
+                "channels": [],
+            },
+        )
+        one["channels"].append(channel)
+    return list(found.values())
+
+
+def _points(folder: Path) -> list[Point]:
+    try:
+        return [one for one in run_points(folder).points if not one.void]
+    except (OSError, ValueError):
+        return []
+
+
+def _completeness(state: RunState) -> list[str]:
+    counts = state.counts
+    wanted = counts.polls + counts.missed
+    said = [
+        f"{count(counts.polls)} of {count(wanted)} polls were sent, {count(counts.polls - counts.gave_up)} of them answered in time"
+        if wanted
+        else "nothing was polled: the instruments talk on their own"
+    ]
+    if counts.missed:
+        said.append(f"{count(counts.missed)} were left out because the link was busy")
+    if counts.gave_up:
+        said.append(f"{count(counts.gave_up)} had no answer in time")
+    if counts.lost:
+        said.append("a link was lost " + ("once" if counts.lost == 1 else f"{counts.lost} times"))
+    said += state.repairs
+    return said
+
+
+def _seal(folder: Path) -> dict[str, Any] | None:
+    try:
+        seal = seal_of(folder)
+        manifest = Manifest.model_validate_json((folder / MANIFEST).read_bytes())
+    except (SealError, OSError, ValueError):
+        return None
+    spaced = " ".join(seal.fingerprint[n : n + 4] for n in range(0, len(seal.fingerprint), 4))
+    files = sorted(manifest.files, key=lambda one: (one.path.startswith("tape/"), one.path))
+    return {
+        "at": seal.sealed_at,
+        "fingerprint": spaced,
+        "files": files[:MOST_FILES],
+        "more": len(files) - MOST_FILES,
+    }
+
+
+_STATES = {
+    "within": "back within",
+    "low": "below the limit",
+    "high": "above the limit",
+    "low caution": "below the caution",
+    "high caution": "above the caution",
+    "stopped": "its path stopped",
+    "unmeasured": "not measured",
+    "back": "passing again",
+}
+
+
+def _crossed(one: Crossing) -> str:
+    words = _STATES.get(one.state, one.state)
+    return words if one.limit is None else f"{words} of {said(one.limit, digits=12)}"
+
+
+def _figure(value: float | None, decimals: int) -> str:
+    if value is None:
+        return "–"
+    text = f"{value:.{decimals}f}"
+    return text.lstrip("-") if float(text) == 0 else text.replace("-", "−")
+
+
+def count(number: int) -> str:
+    """Thousands apart."""
+    return f"{number:,}".replace(",", "\u202f")
+
+
+def seconds(length: float) -> str:
+    """A length of time in words."""
+    if length < 60:
+        return f"{length:.3g} s"
+    whole = round(length)
+    if whole < 3600:
+        return f"{whole // 60} min {whole % 60:02d} s"
+    if whole < 86_400:
+        return f"{whole // 3600} h {whole % 3600 // 60:02d} min"
+    return f"{whole // 86_400} d {whole % 86_400 // 3600} h"
+
+
+def _moment(at: int, zone: tzinfo) -> str:
+    return datetime.fromtimestamp(at // 1_000_000, zone).strftime("%Y-%m-%d %H:%M:%S")
+
+
+def _clock(at: int, zone: tzinfo) -> str:
+    local = datetime.fromtimestamp(at / 1e6, zone)
+    return f"{local:%Y-%m-%d %H:%M:%S}.{local.microsecond // 1000:03d}"
+
+
+def _offsets(state: RunState, zone: tzinfo) -> str:
+    """The offset of the run's times, or both where it changed meanwhile."""
+    found = [
+        datetime.fromtimestamp(at / 1e6, zone).strftime("%z")
+        for at in (state.begun_at, state.ended_at or state.begun_at)
+    ]
+    named = [f"UTC{one[:3]}:{one[3:5]}" for one in dict.fromkeys(found)]
+    return ", then ".join(named)
