@@ -17,10 +17,12 @@ from tests.conftest import Server, wait_for
 pytestmark = pytest.mark.browser
 
 
-def logged(server: Server) -> tuple[str, Path, str]:
+def logged(server: Server, named: str = "Asked by hand", mark: str = "") -> tuple[str, Path, str]:
     """A run of some seconds; its path, its CSV, and the flow's column."""
     wait_for(server.recorder.all_passing, "the instruments")
-    run = server.post("/api/run", {"name": "Asked by hand", "row_rule": "each reading"}).json()
+    run = server.post("/api/run", {"name": named, "row_rule": "each reading"}).json()
+    if mark:
+        assert server.post("/api/run/marks", {"text": mark, "by": ""}).status_code < 300
     wait_for(lambda: server.recorder.status().run.rows > 60, "rows")  # type: ignore[union-attr]
     server.post("/api/run/end", {"run": run["id"]})
     wait_for(lambda: server.get(f"/api/runs/{run['id']}").json().get("complete"), "the records")
@@ -114,3 +116,34 @@ def test_a_run_is_asked_and_a_value_followed_to_its_bytes(page: Page, server: Se
         printed = base64.b64decode(page.driver.execute_cdp_cmd("Page.printToPDF", paper)["data"])
         assert printed.startswith(b"%PDF")
         assert 1 <= len(re.findall(rb"/Type /Page\b", printed)) < 12
+
+
+def test_two_runs_are_laid_over_each_other_and_one_gets_its_verdict(page: Page, server: Server) -> None:
+    logged(server, "First of two", "valve to 60 %")
+    logged(server, "Second of two", "valve to 60 %")
+    page.open("/logbook")
+    page.see("Second of two")
+    for name in ("First of two", "Second of two"):
+        page.find(f"input[aria-label='Compare {name}']").click()
+    page.press("Compare 2 runs")
+    page.see("Aligned at")
+    page.see("A: First of two")
+    page.see("B: Second of two")
+    page.choose("Align at", "a mark")
+    page.type_into("A mark with the text", "no such mark")
+    page.press("Align")
+    page.see("First of two: It has no mark with “no such mark” in it. It stays at its beginning.")
+    page.type_into("A mark with the text", "VALVE to 60")
+    page.press("Align")
+    wait_for(lambda: "It stays at its beginning" not in page.text(), "both to be aligned")
+    page.choose("Each less A", "Loop flow")
+    page.press("Difference")
+    page.see("Deviation of the difference")
+    page.type_into("May lie off by ±, L/min", "1000")
+    page.press("Difference and verdict")
+    page.see("B, Loop flow: within ± 1000 L/min")
+    page.type_into("May lie off by ±, L/min", "0")
+    page.press("Difference and verdict")
+    page.see("B, Loop flow: outside ± 0 L/min")
+    page.see("First outside")
+    page.accessible()

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from scipy import stats
 
+from tidybench.core.analysis.agreement import agreement
 from tidybench.core.analysis.answer import StretchAnswer, said
 from tidybench.core.analysis.questions import StretchQuestion, answer_of
 from tidybench.core.analysis.scatter import independent
@@ -281,3 +282,35 @@ def test_outliers_are_shown_and_stay() -> None:
     assert figures(answer)["Outliers"] < 8
     steps = made(np.arange(200), np.repeat([1.0, 2.0], 100), decimals=0)
     assert figures(ask("outliers", steps))["Outliers"] == 0, "a step is none"
+
+
+def test_a_run_within_a_band_about_a_reference_and_one_that_leaves_it() -> None:
+    x = np.arange(0, 100, 0.5)
+    reference = made(x, 100 + x / 10)
+    off = np.where(x > 60, 3.0, 0.5)
+    mine = made(x + 0.25, 100 + (x + 0.25) / 10 + off)
+    good = agreement(mine, reference, allowed=3.5)
+    assert good.words == "Flow: within ± 3.5 L/min"
+    assert figures(good)["Inside the band"] == 100
+    assert figures(good)["Mean difference"] == pytest.approx(off[:-1].mean(), rel=1e-9)
+    bad = agreement(mine, reference, allowed=1.0, percent=1.0)
+    beyond = int(np.argmax(off[:-1] > 1.1))
+    found = {one.name: one for one in bad.results}
+    assert found["First outside"].at == NOW + round((x[beyond] + 0.25) * 1e6)
+    assert found["Inside the band"].value == pytest.approx(100 * np.mean(off[:-1] <= 1.1), abs=0.01)
+    assert "outside ± 1 L/min and 1 %" in bad.words
+    lower, upper = bad.overlays
+    wide = np.array(upper.values) - np.array(lower.values)
+    assert wide == pytest.approx(2 * np.maximum(1.0, (100 + (x[:-1] + 0.25) / 10) * 0.01), rel=1e-6)
+    plain = agreement(mine, reference)
+    assert "Inside the band" not in figures(plain)
+    assert plain.overlays == []
+    moved = made(x + 1000.25, 100 + (x + 0.25) / 10 + off).moved(-1_000_000_000)
+    assert agreement(moved, reference, allowed=1.0).results == agreement(mine, reference, allowed=1.0).results
+    holed = made(np.r_[x[:40], x[80:]], 100 + np.r_[x[:40], x[80:]] / 10)
+    assert agreement(mine, holed).samples == 200
+    assert "42 samples have no reference beside them" in agreement(mine, holed).method
+    with pytest.raises(AnalysisError, match="cannot be compared"):
+        agreement(made(x, x, unit="bar"), reference)
+    with pytest.raises(AnalysisError, match="no samples at the same time"):
+        agreement(made(x + 5000, x), reference)

@@ -2355,6 +2355,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{key}/alignment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Align
+         * @description When it happened in a run.
+         */
+        post: operations["align"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare
+         * @description How far a channel lies off that of a reference, and whether it stays within a band about it. Times are the reference's.
+         */
+        post: operations["compare"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{key}/provenance": {
         parameters: {
             query?: never;
@@ -2600,6 +2640,53 @@ export interface components {
             /** Curves */
             curves: components["schemas"]["CurveComparison"][];
             kept: components["schemas"]["Version"] | null;
+        };
+        /**
+         * Aligned
+         * @description The time of a run that stands over those of others, microseconds since 1970 UTC.
+         */
+        Aligned: {
+            /** At */
+            at: number;
+        };
+        /**
+         * Alignment
+         * @description By what runs are laid over each other: their beginning; the first mark that has `text` in it; the first time that the channel called `text` crossed a limit;
+         *     the first time that the channel with the id `channel` passes `level`, upwards or not (`rising`); or the time of day at `clock` (HH:MM or HH:MM:SS, by the bench's
+         *     zone).
+         */
+        Alignment: {
+            /**
+             * By
+             * @default begin
+             * @enum {string}
+             */
+            by: "begin" | "mark" | "crossing" | "level" | "clock";
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            /**
+             * Level
+             * @default 0
+             */
+            level: number;
+            /**
+             * Rising
+             * @default true
+             */
+            rising: boolean;
+            /**
+             * Clock
+             * @default 00:00
+             */
+            clock: string;
         };
         /**
          * Answered
@@ -3640,6 +3727,23 @@ export interface components {
         CommandTable: {
             /** Text */
             text: string;
+        };
+        /**
+         * Compare
+         * @description A channel of a run less that of a reference, from `start` to before `end` by the reference's time. `allowed`, `percent`: the band, in the channel's unit and of the
+         *     reference's value; null for no verdict.
+         */
+        Compare: {
+            of: components["schemas"]["OfRun"];
+            reference: components["schemas"]["OfRun"];
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Allowed */
+            allowed?: number | null;
+            /** Percent */
+            percent?: number | null;
         };
         /**
          * Comparison
@@ -5447,6 +5551,21 @@ export interface components {
              * @default
              */
             talker: string;
+        };
+        /**
+         * OfRun
+         * @description A channel of a run, by its id, and the time that it is aligned at.
+         */
+        OfRun: {
+            /**
+             * Run
+             * Format: uuid
+             */
+            run: string;
+            /** At */
+            at: number;
+            /** Channel */
+            channel: string;
         };
         /**
          * OneProcedure
@@ -13150,6 +13269,74 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    align: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Alignment"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Aligned"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Compare"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchAnswer"];
+                };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

@@ -349,8 +349,9 @@ function drawOverlays(u: uPlot, lane: LaneSpec, overlays: readonly LaneOverlay[]
   u.ctx.rect(left, top, width, height);
   u.ctx.clip();
   u.ctx.strokeStyle = theme.ink;
-  u.ctx.lineWidth = 2 * ratio;
   for (const { times, values, dots } of mine) {
+    // What follows every sample must not hide them.
+    u.ctx.lineWidth = (times.length > 200 ? 1 : 2) * ratio;
     u.ctx.setLineDash(dots ? [] : [7 * ratio, 5 * ratio]);
     u.ctx.beginPath();
     times.forEach((time, n) => {

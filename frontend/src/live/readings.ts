@@ -82,7 +82,8 @@ export function runReadings(
   };
 }
 
-function exactly(channel: Asked, exact: Exact, at: number, moving: boolean): Shown {
+/** What the records have at a time: the newest sample that is not later. */
+export function exactly(channel: Asked, exact: Exact, at: number, moving: boolean): Shown {
   const found = exact.at(at, moving);
   if (!found) return { ...MISSING, coming: true };
   const sample = found.get(channel.id);

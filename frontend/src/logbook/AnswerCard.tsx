@@ -83,8 +83,9 @@ const Figure = styled.figure`
 
 export interface AnswerCardProps {
   one: Asked;
-  onKeep: (by: string, note: string) => Promise<void>;
-  onForget: () => Promise<void>;
+  /** None where it cannot be kept. */
+  onKeep?: ((by: string, note: string) => Promise<void>) | undefined;
+  onForget?: (() => Promise<void>) | undefined;
   onShow: (at: number) => void;
 }
 
@@ -93,19 +94,21 @@ export function AnswerCard({ one, onKeep, onForget, onShow }: AnswerCardProps) {
   const { answer, question, kept } = one;
   const [method, setMethod] = useState(false);
   const act = useAct();
-  const words = KINDS.find(({ kind }) => kind === question.kind)?.words ?? question.kind;
+  const words = question ? (KINDS.find(({ kind }) => kind === question.kind)?.words ?? question.kind) : "compared";
   return (
     <Card aria-label={`Answer: ${answer.words}`}>
       <header>
         <h3>{answer.words}</h3>
-        {kept === null && (
+        {kept === null && onKeep && (
           <Chip onPress={() => act.run(() => onKeep("", ""))} isDisabled={act.busy}>
             Keep
           </Chip>
         )}
-        <Chip onPress={() => act.run(onForget)} isDisabled={act.busy}>
-          {kept === null ? "Take away" : "Take out"}
-        </Chip>
+        {onForget && (
+          <Chip onPress={() => act.run(onForget)} isDisabled={act.busy}>
+            {kept === null ? "Take away" : "Take out"}
+          </Chip>
+        )}
       </header>
       {act.trouble && <Trouble>{act.trouble}</Trouble>}
       {answer.plot && <Drawn plot={answer.plot} />}

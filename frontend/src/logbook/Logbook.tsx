@@ -1,15 +1,18 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { VisuallyHidden } from "react-aria-components";
 import { Link } from "react-router";
 import styled from "styled-components";
 import { api, got, type RunRow } from "../api/client";
 import { count, length, moment } from "../look/format";
-import { Button } from "../parts/Button";
+import { Button, ChipLink } from "../parts/Button";
 import { Field } from "../parts/Field";
 import { tableLooks } from "../parts/tableLooks";
 import { Trouble } from "../parts/Window";
 
 const PAGE = 50;
+/** Runs that are laid over each other. */
+const MOST = 12;
 
 export const Sheet = styled.main`
   max-width: 1256px;
@@ -92,6 +95,9 @@ const statusWords = (run: RunRow): string => {
 export function Logbook() {
   const [search, setSearch] = useState("");
   const [offset, setOffset] = useState(0);
+  const [chosen, setChosen] = useState<string[]>([]);
+  const choose = (id: string, on: boolean): void =>
+    setChosen((old) => (on ? [...old, id] : old.filter((one) => one !== id)));
   const runs = useQuery({
     queryKey: ["runs", search, offset],
     queryFn: () => got(api.GET("/api/runs", { params: { query: { search, offset, limit: PAGE } } })),
@@ -113,6 +119,11 @@ export function Logbook() {
             longest={100}
           />
         </Search>
+        {chosen.length > 0 && (
+          <ChipLink as={Link} to={`/logbook/compare?runs=${chosen.join(",")}`}>
+            {chosen.length === 1 ? "Compare this run …" : `Compare ${chosen.length} runs`}
+          </ChipLink>
+        )}
       </header>
       {runs.isError && <Trouble>{runs.error.message}</Trouble>}
       {runs.isPending && <p role="status">Opening the logbook …</p>}
@@ -128,6 +139,9 @@ export function Logbook() {
         <Table aria-label="Runs">
           <thead>
             <tr>
+              <th>
+                <VisuallyHidden>Compare</VisuallyHidden>
+              </th>
               <th>Begun</th>
               <th>Run</th>
               <th className="wide">Test item</th>
@@ -140,6 +154,16 @@ export function Logbook() {
           <tbody>
             {runs.data.runs.map((run) => (
               <tr key={run.id}>
+                <td style={{ paddingRight: 0 }}>
+                  <input
+                    type="checkbox"
+                    aria-label={`Compare ${run.name}`}
+                    style={{ width: 18, height: 18, accentColor: "var(--action)", verticalAlign: "-4px" }}
+                    checked={chosen.includes(run.id)}
+                    disabled={run.ended_at === null || (chosen.length >= MOST && !chosen.includes(run.id))}
+                    onChange={(event) => choose(run.id, event.target.checked)}
+                  />
+                </td>
                 <td style={{ whiteSpace: "nowrap" }}>{moment(run.begun_at / 1000)}</td>
                 <td>
                   <Link to={`/logbook/${run.id}`}>{run.name}</Link>

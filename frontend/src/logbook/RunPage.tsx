@@ -73,6 +73,9 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
           <Link to="/logbook">Logbook</Link>
           <h1>{run.name}</h1>
         </div>
+        {run.ended_at && run.numbers.length > 0 && (
+          <Link to={`/logbook/compare?runs=${run.id}`}>Compare with …</Link>
+        )}
         {run.ended_at && (
           <a href={`/api/runs/${run.id}/report`} target="_blank" rel="noreferrer">
             Report

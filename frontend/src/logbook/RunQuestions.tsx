@@ -123,16 +123,17 @@ export function RunQuestions({ run, selection, cursor, asked, onAsked, onShow }:
         [{ key: `asked ${++count}`, question, answer, kept: null, by: "", note: "" }, ...asked].slice(0, 8),
       );
     });
-  const keep = (one: Asked, by: string, note: string): Promise<void> =>
-    got(
+  const keep = async (one: Asked, by: string, note: string): Promise<void> => {
+    if (!one.question) return;
+    const found = await got(
       api.POST("/api/runs/{key}/answers", {
         params: { path: { key: run.id } },
         body: { question: one.question, by, note },
       }),
-    ).then((found) => {
-      onAsked(asked.map((old) => (old.key === one.key ? { ...keptAs(found), key: one.key } : old)));
-      return queries.invalidateQueries({ queryKey: ["answers", run.id] });
-    });
+    );
+    onAsked(asked.map((old) => (old.key === one.key ? { ...keptAs(found), key: one.key } : old)));
+    await queries.invalidateQueries({ queryKey: ["answers", run.id] });
+  };
   const forget = async (one: Asked): Promise<void> => {
     if (one.kept !== null)
       await got(

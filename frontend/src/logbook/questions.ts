@@ -11,7 +11,8 @@ export type Kind = Question["kind"];
 /** An answer on the page: `kept` is its number, null where it is not kept with the run. */
 export interface Asked {
   key: string;
-  question: Question;
+  /** None of a comparison. */
+  question: Question | null;
   answer: Answer;
   kept: number | null;
   by: string;

@@ -425,6 +425,31 @@ def sample_at(session: Session, run: uuid.UUID, moment: int) -> dict[int, tuple[
     return found
 
 
+def first_past(session: Session, run: uuid.UUID, number: int, level: float, rising: bool) -> int | None:
+    """When a channel of a run first passed a level: its first sample at or beyond it behind a measured one on the other side, or its very first; microseconds since 1970
+    UTC, None for never. Blocks that lie on one side are not read."""
+    sign = 1.0 if rising else -1.0
+    farthest = SampleBlock.maximum if rising else SampleBlock.minimum
+    rows = session.execute(
+        select(SampleBlock.first_record, farthest)
+        .where(SampleBlock.run_id == run, SampleBlock.number == number, farthest.is_not(None))
+        .order_by(SampleBlock.first_record)
+    ).all()
+    beyond = False  # of the sample before
+    for place, (first_record, most) in enumerate(rows):
+        if most is None or sign * (most - level) < 0:
+            beyond = False
+            continue
+        block = session.get_one(SampleBlock, (run, number, first_record))
+        good = np.array(block.qualities) <= Quality.FLAGGED
+        past = sign * (np.array(block.values)[good] - level) >= 0
+        passes = np.flatnonzero(past & ~np.r_[beyond and place > 0, past[:-1]])
+        if len(passes):
+            return int(np.array(block.times)[good][passes[0]])
+        beyond = bool(past[-1])
+    return None
+
+
 def picture(session: Session, run: uuid.UUID, number: int, start: int, end: int, points: int) -> Series:
     """What a trend of about `points` pixels needs: from summaries where the samples are many more."""
     count = session.scalar(

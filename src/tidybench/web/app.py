@@ -34,6 +34,7 @@ from tidybench.web import (
     calibration_routes,
     channel_routes,
     command_routes,
+    compare_routes,
     curve_routes,
     demo_routes,
     forwarding_routes,
@@ -142,6 +143,7 @@ def make_app(
     app.include_router(again_routes.router)
     app.include_router(mark_routes.router)
     app.include_router(question_routes.router)
+    app.include_router(compare_routes.router)
     app.include_router(provenance_routes.router)
     app.include_router(point_routes.router)
     app.include_router(tape_routes.router)

@@ -40,9 +40,9 @@ def ask(request: Request, key: uuid.UUID, question: StretchQuestion) -> StretchA
         if session.get(Run, key) is None:
             raise HTTPException(404, "The logbook has no such run.")
         try:
-            one = _stretch(session, key, question.channel, question)
+            one = channel_stretch(session, key, question.channel, question.start, question.end)
             other = (
-                _stretch(session, key, question.other, question)
+                channel_stretch(session, key, question.other, question.start, question.end)
                 if question.kind in TWO and question.other
                 else None
             )
@@ -84,13 +84,13 @@ def forget(request: Request, key: uuid.UUID, number: Annotated[int, InPath(ge=1,
         raise HTTPException(507, f"It cannot be written: {error.strerror}.") from error
 
 
-def _stretch(session: Session, run: uuid.UUID, channel: str, question: StretchQuestion) -> Stretch:
+def channel_stretch(session: Session, run: uuid.UUID, channel: str, start: int, end: int) -> Stretch:
+    """A channel's samples of a run, from `start` to before `end` (microseconds since 1970 UTC). Raises AnalysisError."""
     about = session.scalars(
         select(RunChannel).where(RunChannel.run_id == run, RunChannel.key == channel)
     ).one_or_none()
     if about is None:
         raise AnalysisError(f"The run has no channel “{channel}”.")
-    start, end = question.start, question.end
     if start >= end:
         raise AnalysisError("The stretch ends before it begins.")
     # A day too much is seen before it is read.

@@ -1,6 +1,6 @@
 """The samples of one channel that a question is asked of."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -67,6 +67,11 @@ class Stretch:
     def at(self, second: float) -> int:
         """A second after the origin as microseconds since 1970 UTC."""
         return self.origin + round(second * 1e6)
+
+    def moved(self, by: int) -> "Stretch":
+        """The same, so many microseconds later."""
+        taken = Samples(self.all.times + by, self.all.values, self.all.qualities)
+        return replace(self, origin=self.origin + by, all=taken)
 
     def wants(self, least: int) -> None:
         """Raises AnalysisError where there are fewer measured samples, or where it is a channel of states."""
