@@ -16,6 +16,7 @@ from measure.curves import curve
 from measure.disk import slow_disk
 from measure.flood import flood_32, flood_32_destinations, flood_32_plan
 from measure.forward import forward
+from measure.logbook import logbook
 from measure.machine import calmest, with_stolen
 from measure.page import bundle, first_load, render, web_32
 from measure.procedure import procedure
@@ -50,6 +51,7 @@ ROWS: dict[str, Row] = {
     "seal": seal_row,
     "clerk": clerk,
     "report": report_day,
+    "logbook-10k": logbook,
     "read-four": read_four,
     "read-eight": read_eight,
     "read-binary": read_binary,

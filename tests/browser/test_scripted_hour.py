@@ -353,10 +353,12 @@ def _compare(page: Page, bench: Server, run: str) -> None:
         if name not in NAMES:
             continue
         expected = table.figures(name, 0, 2**62)
-        for head, text in zip(("Mean", "Lowest", "Highest", "Std deviation"), cells, strict=False):
+        for head, text in zip(
+            ("Mean", "Lowest", "Highest", "Std deviation", "Slope per hour"), cells, strict=False
+        ):
             assert abs(_number(text) - expected[head]) <= _half(text), (name, head, text, expected)
         assert _number(page.digits(name)) == pytest.approx(expected["Mean"], abs=_half(page.digits(name)))
-        assert _number(cells[4].partition(" of ")[0].replace(",", "")) == expected["measured"]
+        assert _number(cells[5].partition(" of ")[0].replace(",", "")) == expected["measured"]
     for share in (0.05, 0.36, 0.51, 0.7, 0.95):
         _cursor(page, table, share)
     assert page.driver.find_elements(By.CSS_SELECTOR, "[data-testid=cursor]")

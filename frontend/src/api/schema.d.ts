@@ -1972,11 +1972,32 @@ export interface paths {
         };
         /**
          * List Runs
-         * @description Runs, newest first; `search` looks into name, test item, operator, order number, notes and fields.
+         * @description Runs. `search`: words, each of which stands in name, test item, operator, order number, notes, fields, or in the name of a channel or an instrument; `verdict`: of runs whose
+         *     alarms are known; begun from `since` to before `until`; `after`: the `next` of the page before.
          */
         get: operations["list_runs"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/sketches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sketches
+         * @description The trends of runs, as small as a word; those that are not known are left out.
+         */
+        post: operations["sketches"];
         delete?: never;
         options?: never;
         head?: never;
@@ -7272,6 +7293,10 @@ export interface components {
             samples: number;
             /** Complete */
             complete: boolean;
+            /** Alarms */
+            alarms: number | null;
+            /** Limited */
+            limited: boolean;
             /** Begun By */
             begun_by: string;
             /** Lead Us */
@@ -7357,13 +7382,15 @@ export interface components {
         };
         /**
          * RunPage
-         * @description Some runs of the logbook, newest first.
+         * @description Some runs of the logbook. `total`: how many there are, 2001 for more than 2000; `next`: what the page behind this one is `after`, "" for none.
          */
         RunPage: {
             /** Runs */
             runs: components["schemas"]["RunRow"][];
             /** Total */
             total: number;
+            /** Next */
+            next: string;
         };
         /**
          * RunPlan
@@ -7443,7 +7470,7 @@ export interface components {
         };
         /**
          * RunRow
-         * @description A run in the logbook's list.
+         * @description A run in the logbook's list. `alarms`: how often it was beyond a limit or lost, null where that is not known; `limited`: whether any channel has a limit.
          */
         RunRow: {
             /**
@@ -7473,6 +7500,10 @@ export interface components {
             samples: number;
             /** Complete */
             complete: boolean;
+            /** Alarms */
+            alarms: number | null;
+            /** Limited */
+            limited: boolean;
         };
         /**
          * RunStatus
@@ -7991,6 +8022,29 @@ export interface components {
              * @enum {string}
              */
             kind: "sign";
+        };
+        /**
+         * Sketch
+         * @description A run's trend in a few means, null where nothing was measured; of the channel with this name, "" for none.
+         */
+        Sketch: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Channel */
+            channel: string;
+            /** Values */
+            values: (number | null)[];
+        };
+        /**
+         * Sketches
+         * @description Runs whose trends are wanted.
+         */
+        Sketches: {
+            /** Runs */
+            runs: string[];
         };
         /**
          * Spectrum
@@ -12586,7 +12640,13 @@ export interface operations {
         parameters: {
             query?: {
                 search?: string;
-                offset?: number;
+                ended?: "" | "logging" | "ended" | "interrupted";
+                verdict?: "" | "within" | "beyond";
+                since?: number | null;
+                until?: number | null;
+                sort?: "begun" | "name" | "item" | "operator" | "length" | "samples";
+                falling?: boolean;
+                after?: string;
                 limit?: number;
             };
             header?: never;
@@ -12602,6 +12662,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunPage"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    sketches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sketches"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sketch"][];
                 };
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */

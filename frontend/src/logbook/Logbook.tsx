@@ -3,10 +3,13 @@ import { useState } from "react";
 import { VisuallyHidden } from "react-aria-components";
 import { Link } from "react-router";
 import styled from "styled-components";
-import { api, got, type RunRow } from "../api/client";
+import { api, got, type RunRow, type Schemas } from "../api/client";
 import { count, length, moment } from "../look/format";
+import { startOfDay } from "../look/zone";
 import { Button, ChipLink } from "../parts/Button";
+import { DateEntry } from "../parts/DateEntry";
 import { Field } from "../parts/Field";
+import { Select } from "../parts/Select";
 import { tableLooks } from "../parts/tableLooks";
 import { Trouble } from "../parts/Window";
 
@@ -58,6 +61,20 @@ export const Table = styled.table`
   td a {
     font-weight: 600;
   }
+  th button {
+    border: 0;
+    background: none;
+    padding: 0;
+    min-height: 24px;
+    font: inherit;
+    color: inherit;
+    cursor: pointer;
+    white-space: nowrap;
+    &:hover {
+      color: var(--ink);
+      text-decoration: underline;
+    }
+  }
   @media (max-width: 719px) {
     .wide {
       display: none;
@@ -91,31 +108,117 @@ const statusWords = (run: RunRow): string => {
   return run.status === "interrupted" ? "interrupted" : "ended";
 };
 
-/** All runs, newest first. */
+type Sort = "begun" | "name" | "item" | "operator" | "length" | "samples";
+type Ended = "" | "logging" | "ended" | "interrupted";
+type Verdict = "" | "within" | "beyond";
+
+const ENDED: { value: Ended; text: string }[] = [
+  { value: "", text: "any end" },
+  { value: "ended", text: "ended" },
+  { value: "interrupted", text: "interrupted" },
+  { value: "logging", text: "logging now" },
+];
+const VERDICTS: { value: Verdict; text: string }[] = [
+  { value: "", text: "any verdict" },
+  { value: "within", text: "within limits" },
+  { value: "beyond", text: "beyond limits" },
+];
+
+const Filters = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px;
+  align-items: end;
+  .total {
+    margin-left: auto;
+    color: var(--quiet);
+    font-size: 13.5px;
+    align-self: center;
+  }
+`;
+
+/** The beginning of a day of the bench's zone, in microseconds; null for none. */
+const dayAt = (date: string | null, days: number): number | null =>
+  date === null ? null : startOfDay(date, days) * 1000;
+
+/** All runs, found by words, dates, how they ended and their verdict. */
 export function Logbook() {
   const [search, setSearch] = useState("");
-  const [offset, setOffset] = useState(0);
+  const [ended, setEnded] = useState<Ended>("");
+  const [verdict, setVerdict] = useState<Verdict>("");
+  const [from, setFrom] = useState<string | null>(null);
+  const [to, setTo] = useState<string | null>(null);
+  const [sort, setSort] = useState<{ by: Sort; falling: boolean }>({ by: "begun", falling: true });
+  /** Where each page behind the first begins. */
+  const [pages, setPages] = useState<string[]>([]);
   const [chosen, setChosen] = useState<string[]>([]);
-  const choose = (id: string, on: boolean): void =>
-    setChosen((old) => (on ? [...old, id] : old.filter((one) => one !== id)));
+  const after = pages.at(-1) ?? "";
+  const first = pages.length * PAGE;
+  const since = dayAt(from, 0);
+  const until = dayAt(to, 1);
+  const query = {
+    search,
+    ended,
+    verdict,
+    ...(since === null ? {} : { since }),
+    ...(until === null ? {} : { until }),
+    sort: sort.by,
+    falling: sort.falling,
+    after,
+    limit: PAGE,
+  };
   const runs = useQuery({
-    queryKey: ["runs", search, offset],
-    queryFn: () => got(api.GET("/api/runs", { params: { query: { search, offset, limit: PAGE } } })),
+    queryKey: ["runs", query],
+    queryFn: ({ signal }) => got(api.GET("/api/runs", { params: { query }, signal })),
     refetchInterval: 3000,
     placeholderData: keepPreviousData,
   });
+  const ids = runs.data?.runs.map((one) => one.id) ?? [];
+  const still = runs.data?.runs.filter((one) => one.complete).map((one) => one.id) ?? [];
+  const sketches = useQuery({
+    queryKey: ["sketches", still],
+    queryFn: ({ signal }) => got(api.POST("/api/runs/sketches", { body: { runs: ids }, signal })),
+    enabled: ids.length > 0,
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    retry: false,
+  });
+  const drawn = new Map(sketches.data?.map((one) => [one.id, one]));
+  const anew = (change: () => void): void => {
+    change();
+    setPages([]);
+  };
+  const choose = (id: string, on: boolean): void =>
+    setChosen((old) => (on ? [...old, id] : old.filter((one) => one !== id)));
+  const filtered = search !== "" || ended !== "" || verdict !== "" || since !== null || until !== null;
+  const head = (by: Sort, words: string, className = "") => (
+    <th className={className} aria-sort={sort.by !== by ? "none" : sort.falling ? "descending" : "ascending"}>
+      <button
+        type="button"
+        onClick={() =>
+          anew(() =>
+            setSort(
+              sort.by === by
+                ? { by, falling: !sort.falling }
+                : { by, falling: ["begun", "length", "samples"].includes(by) },
+            ),
+          )
+        }
+      >
+        {words}
+        {sort.by === by && (sort.falling ? " ▾" : " ▴")}
+      </button>
+    </th>
+  );
   return (
     <Sheet>
       <header style={{ alignItems: "center" }}>
         <h1>Logbook</h1>
         <Search>
           <Field
-            label="Find by name, test item or operator"
+            label="Find in all that is said of a run"
             value={search}
-            onChange={(text) => {
-              setSearch(text);
-              setOffset(0);
-            }}
+            onChange={(text) => anew(() => setSearch(text))}
             longest={100}
           />
         </Search>
@@ -125,14 +228,58 @@ export function Logbook() {
           </ChipLink>
         )}
       </header>
+      <Filters>
+        <DateEntry
+          label="Begun from"
+          value={from}
+          onValue={(date) => anew(() => setFrom(date))}
+          width={170}
+        />
+        <DateEntry label="to" value={to} onValue={(date) => anew(() => setTo(date))} width={170} />
+        <Select
+          label="How it ended"
+          value={ended}
+          options={ENDED}
+          onChange={(next) => anew(() => setEnded(next))}
+          width={160}
+        />
+        <Select
+          label="Verdict"
+          value={verdict}
+          options={VERDICTS}
+          onChange={(next) => anew(() => setVerdict(next))}
+          width={160}
+        />
+        {filtered && (
+          <Button
+            $kind="plain"
+            onPress={() =>
+              anew(() => {
+                setSearch("");
+                setEnded("");
+                setVerdict("");
+                setFrom(null);
+                setTo(null);
+              })
+            }
+          >
+            All runs
+          </Button>
+        )}
+        {runs.data && (
+          <span className="total">
+            {runs.data.total === 1 ? "1 run" : `${howMany(runs.data.total)} runs`}
+          </span>
+        )}
+      </Filters>
       {runs.isError && <Trouble>{runs.error.message}</Trouble>}
       {runs.isPending && <p role="status">Opening the logbook …</p>}
       {runs.data?.total === 0 && (
         <p>
-          {search
-            ? `No run has “${search}” in its name, test item or operator.`
+          {filtered
+            ? "No run is like that. Take a word or a filter away."
             : "Every run you log is kept here. "}
-          {!search && <Link to="/">Begin one on the Bench.</Link>}
+          {!filtered && <Link to="/">Begin one on the Bench.</Link>}
         </p>
       )}
       {!!runs.data?.runs.length && (
@@ -142,12 +289,13 @@ export function Logbook() {
               <th>
                 <VisuallyHidden>Compare</VisuallyHidden>
               </th>
-              <th>Begun</th>
-              <th>Run</th>
-              <th className="wide">Test item</th>
-              <th className="wide">Operator</th>
-              <th className="number wide">Length</th>
-              <th className="number wide">Samples</th>
+              {head("begun", "Begun")}
+              {head("name", "Run")}
+              {head("item", "Test item", "wide")}
+              {head("operator", "Operator", "wide")}
+              {head("length", "Length", "number wide")}
+              {head("samples", "Samples", "number wide")}
+              <th className="wide">Trend</th>
               <th>State</th>
             </tr>
           </thead>
@@ -174,25 +322,80 @@ export function Logbook() {
                   {run.ended_at ? length((run.ended_at - run.begun_at) / 1000) : "–"}
                 </td>
                 <td className="number wide">{count(run.samples)}</td>
-                <td title={run.reason}>{statusWords(run)}</td>
+                <td className="wide">
+                  <Sketch of={drawn.get(run.id)} />
+                </td>
+                <td title={run.reason}>
+                  {statusWords(run)}
+                  <VerdictWords run={run} />
+                </td>
               </tr>
             ))}
           </tbody>
         </Table>
       )}
-      {!!runs.data && runs.data.total > PAGE && (
+      {!!runs.data && (pages.length > 0 || runs.data.next !== "") && (
         <div style={{ display: "flex", gap: 10, alignItems: "center" }}>
-          <Button isDisabled={offset === 0} onPress={() => setOffset(Math.max(0, offset - PAGE))}>
-            Newer
+          <Button isDisabled={pages.length === 0} onPress={() => setPages(pages.slice(0, -1))}>
+            Back
           </Button>
-          <Button isDisabled={offset + PAGE >= runs.data.total} onPress={() => setOffset(offset + PAGE)}>
-            Older
+          <Button
+            isDisabled={runs.data.next === "" || runs.isPlaceholderData}
+            onPress={() => setPages([...pages, runs.data.next])}
+          >
+            Further
           </Button>
           <span>
-            {offset + 1} to {Math.min(offset + PAGE, runs.data.total)} of {runs.data.total}
+            {first + 1} to {first + runs.data.runs.length} of {howMany(runs.data.total)}
           </span>
         </div>
       )}
     </Sheet>
+  );
+}
+
+/** Whether it stayed within its limits, where it has any and that is known. */
+function VerdictWords({ run }: { run: RunRow }) {
+  if (run.alarms == null || !run.limited || run.status === "logging") return null;
+  return run.alarms > 0 ? (
+    <div style={{ color: "var(--fault)", fontWeight: 600, whiteSpace: "nowrap" }}>
+      ◆ beyond {run.alarms === 1 ? "once" : `${run.alarms} times`}
+    </div>
+  ) : (
+    <div style={{ color: "var(--quiet)" }}>within limits</div>
+  );
+}
+
+/** More than these are not counted. */
+const COUNTED = 2000;
+const howMany = (total: number): string => (total > COUNTED ? `more than ${count(COUNTED)}` : count(total));
+
+const [WIDE, HIGH] = [96, 22];
+
+/** A run's trend, as small as a word. */
+function Sketch({ of }: { of: Schemas["Sketch"] | undefined }) {
+  const values = of?.values ?? [];
+  const measured = values.filter((one): one is number => one !== null);
+  if (!of || measured.length < 2) return null;
+  const [low, high] = [Math.min(...measured), Math.max(...measured)];
+  const x = (n: number): number => (n / Math.max(1, values.length - 1)) * (WIDE - 2) + 1;
+  const y = (value: number): number =>
+    high === low ? HIGH / 2 : HIGH - 2 - ((value - low) / (high - low)) * (HIGH - 4);
+  const path = values
+    .map((value, n) =>
+      value === null ? "" : `${values[n - 1] == null ? "M" : "L"}${x(n).toFixed(1)} ${y(value).toFixed(1)}`,
+    )
+    .join("");
+  return (
+    <svg
+      width={WIDE}
+      height={HIGH}
+      role="img"
+      aria-label={`${of.channel} over the run, ${Number(low.toPrecision(4))} to ${Number(high.toPrecision(4))}`}
+      style={{ verticalAlign: "middle" }}
+    >
+      <title>{of.channel}</title>
+      <path d={path} fill="none" stroke="var(--action)" strokeWidth={1.4} strokeLinejoin="round" />
+    </svg>
   );
 }

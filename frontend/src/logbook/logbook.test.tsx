@@ -40,7 +40,7 @@ function show(element: ReactElement, at = "/"): void {
 const row = (more: Partial<RunRow> = {}): RunRow => ({
   id: "6a1f6f0e-0000-4000-8000-000000000001", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor", order: "",
   begun_at: 1_795_416_791_000_000, ended_at: 1_795_417_271_000_000, status: "ended", reason: "ended by a person",
-  channels: 3, samples: 3840, complete: true, ...more,
+  channels: 3, samples: 3840, complete: true, alarms: 0, limited: true, ...more,
 }); // prettier-ignore
 
 const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
@@ -75,26 +75,50 @@ describe("the list of runs", () => {
   it("shows runs with their state", async () => {
     serve({
       "/api/runs": {
-        body: { total: 2, runs: [row(), row({ id: "2", name: "Night", status: "interrupted" })] },
+        body: {
+          total: 2,
+          next: "",
+          runs: [row(), row({ id: "2", name: "Night", status: "interrupted", alarms: 3 })],
+        },
       },
     });
     show(<Logbook />);
     expect(await screen.findByRole("link", { name: "Pump 7 acceptance" })).toBeTruthy();
-    expect(screen.getByText("interrupted")).toBeTruthy();
+    expect(within(screen.getByRole("table")).getByText("interrupted")).toBeTruthy();
     expect(screen.getAllByText("8 min 00 s")).toHaveLength(2);
+    const table = within(screen.getByRole("table"));
+    expect(table.getByText("within limits")).toBeTruthy();
+    expect(table.getByText("◆ beyond 3 times")).toBeTruthy();
+  });
+
+  it("is sorted, filtered, and read a page after the other", async () => {
+    const asked = serve({
+      "/api/runs": { body: { total: 120, next: "there", runs: [row()] } },
+      "/api/runs/sketches": { body: [{ id: row().id, channel: "Loop flow", values: [1, 2, null, 4] }] },
+    });
+    show(<Logbook />);
+    expect(await screen.findByText("1 to 1 of 120")).toBeTruthy();
+    expect(await screen.findByLabelText("Loop flow over the run, 1 to 4")).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Further" }));
+    await waitFor(() => expect(asked.some((one) => one.includes("after=there"))).toBe(true));
+    await userEvent.click(screen.getByRole("button", { name: "Test item" }));
+    await waitFor(() => expect(asked.at(-1)).toMatch(/sort=item&falling=false&after=&/));
+    expect(screen.getByRole("columnheader", { name: /Test item/ }).getAttribute("aria-sort")).toBe(
+      "ascending",
+    );
   });
 
   it("says what goes there when there is none", async () => {
-    serve({ "/api/runs": { body: { total: 0, runs: [] } } });
+    serve({ "/api/runs": { body: { total: 0, next: "", runs: [] } } });
     show(<Logbook />);
     expect(await screen.findByText(/Every run you log is kept here/)).toBeTruthy();
   });
 
   it("asks for what is looked for, and says when nothing is found", async () => {
-    const asked = serve({ "/api/runs": { body: { total: 0, runs: [] } } });
+    const asked = serve({ "/api/runs": { body: { total: 0, next: "", runs: [] } } });
     show(<Logbook />);
-    await userEvent.type(await screen.findByLabelText(/Find by name/), "x%");
-    expect(await screen.findByText("No run has “x%” in its name, test item or operator.")).toBeTruthy();
+    await userEvent.type(await screen.findByLabelText(/Find in all/), "x%");
+    expect(await screen.findByText("No run is like that. Take a word or a filter away.")).toBeTruthy();
     expect(asked.at(-1)).toContain("search=x%25");
   });
 

@@ -1,7 +1,7 @@
 import { afterEach, describe, expect, it } from "vitest";
 import { timeTicks } from "../live/pixels";
 import { clock, clockMilli, dated, day, moment } from "./format";
-import { benchNow, elsewhere, offsetAt, offsetName, setClock, setZone, zoneName } from "./zone";
+import { benchNow, elsewhere, offsetAt, offsetName, setClock, setZone, startOfDay, zoneName } from "./zone";
 
 const at = (text: string): number => Date.parse(text);
 
@@ -24,6 +24,17 @@ describe("times", () => {
     expect(offsetName(at("2026-01-05T00:00:00Z"))).toBe("UTC−03:30");
     setZone("not a zone");
     expect(offsetAt(0)).toBe(-new Date(0).getTimezoneOffset() * 60_000);
+  });
+
+  it("begin a day at its own midnight, where summer time begins or ends too", () => {
+    setZone("Europe/Vienna");
+    expect(startOfDay("2026-11-26", 0)).toBe(at("2026-11-25T23:00:00Z"));
+    expect(startOfDay("2026-11-26", 1)).toBe(at("2026-11-26T23:00:00Z"));
+    expect(startOfDay("2026-10-25", 0)).toBe(at("2026-10-24T22:00:00Z"));
+    expect(startOfDay("2026-10-25", 1)).toBe(at("2026-10-25T23:00:00Z"));
+    expect(startOfDay("2026-03-29", 1)).toBe(at("2026-03-29T22:00:00Z"));
+    setZone("Asia/Kathmandu");
+    expect(startOfDay("2026-12-31", 1)).toBe(at("2026-12-31T18:15:00Z"));
   });
 
   it("have their date where that is not the bench's today, whatever this computer's clock says", () => {

@@ -67,3 +67,11 @@ export const zoneName = (): string =>
 /** Whether this browser's own clock shows other hours now. */
 export const elsewhere = (): boolean =>
   offsetAt(benchNow()) !== -new Date(benchNow()).getTimezoneOffset() * 60_000;
+
+/** The beginning of a day, given as ISO 8601 has it, or of one some days later; in milliseconds. */
+export function startOfDay(date: string, days: number): number {
+  const [year = 0, month = 1, day = 1] = date.split("-").map(Number);
+  const local = Date.UTC(year, month - 1, day + days);
+  // The offset at about that time, then the one exactly then: it may change on this very day.
+  return local - offsetAt(local - offsetAt(local));
+}

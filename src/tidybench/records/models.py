@@ -59,7 +59,8 @@ class SetupVersion(Base):
 
 
 class Run(Base):
-    """A logged test. `followed` counts the records of samples.bin that are in the blocks."""
+    """A logged test. `followed` counts the records of samples.bin that are in the blocks. `searched`: all that is said of it, in one text; `alarms`: how often it was beyond a
+    limit or lost, null where that is not known yet."""
 
     __tablename__ = "run"
     __table_args__ = (Index("run_begun", "begun_at"),)
@@ -88,6 +89,8 @@ class Run(Base):
     complete: Mapped[bool] = mapped_column(Boolean, default=False, server_default=false())
     counts: Mapped[dict[str, Any]] = mapped_column(JSONB)
     repairs: Mapped[list[str]] = mapped_column(JSONB)
+    searched: Mapped[str] = mapped_column(Text, default="", server_default="")
+    alarms: Mapped[int | None] = mapped_column(Integer)
 
 
 class RunChannel(Base):

@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from tidybench.core.batch import RECORD_SIZE
 from tidybench.core.samples import unpack
 from tidybench.core.values.channel import Channel
+from tidybench.core.values.crossing import SERIOUS
 from tidybench.records import blocks
 from tidybench.records.blocks import Prepared
 from tidybench.records.curves import keep_curves
@@ -23,6 +24,7 @@ from tidybench.records.marks import keep_marks
 from tidybench.records.models import Run, RunChannel
 from tidybench.records.setups import bench_id
 from tidybench.records.storable import storable
+from tidybench.runs.crossings import read_crossings
 from tidybench.runs.folder import SAMPLES, run_folders
 from tidybench.runs.later_marks import marks_of
 from tidybench.runs.run_state import STATE, RunState, read_state
@@ -33,6 +35,9 @@ EVERY = 1.0
 PIECE = 600_000
 """Records taken in one transaction."""
 
+
+MOST_CROSSINGS = 100_000
+"""Crossings of a run that are counted."""
 
 JUST_MADE = 10.0
 """Seconds after which a folder whose state cannot be read is not just being made."""
@@ -152,7 +157,9 @@ class Clerk(threading.Thread):
             # The state was read before the samples: if it had ended, they are whole now.
             if state.status != "logging" and not self._stopping.is_set():
                 blocks.merge(session, key, all_of_it=True)
-                session.execute(update(Run).where(Run.id == key).values(complete=True))
+                session.execute(
+                    update(Run).where(Run.id == key).values(complete=True, alarms=_alarms(folder))
+                )
 
     def _begin_anew(self, key: uuid.UUID) -> int:
         """Its samples are fewer than were imported."""
@@ -172,7 +179,9 @@ class Clerk(threading.Thread):
             "repairs": state.repairs,
         }
         row = session.execute(
-            select(Run.followed, Run.complete, Run.status, Run.folder, Run.repairs).where(Run.id == key)
+            select(Run.followed, Run.complete, Run.status, Run.folder, Run.repairs, Run.alarms).where(
+                Run.id == key
+            )
         ).first()
         if row is not None:
             if row.folder != str(folder) and _has_run(Path(row.folder), state.id):
@@ -187,6 +196,9 @@ class Clerk(threading.Thread):
                 session.execute(update(Run).where(Run.id == key).values(folder=str(folder)))
             if not row.complete:
                 session.execute(update(Run).where(Run.id == key).values(**changing))
+            elif row.alarms is None:
+                # Of records of before: they did not count them.
+                session.execute(update(Run).where(Run.id == key).values(alarms=_alarms(folder)))
             return row.followed, row.complete
         fixed = state.model_dump(include={"name", "item", "operator", "begun_at", "lead_us", "csv"})
         fixed |= {
@@ -197,6 +209,7 @@ class Clerk(threading.Thread):
             "copy_to": storable(state.copy_to),
             "glance": [{**found.model_dump(), "words": storable(found.words)} for found in state.glance],
             "fields": {storable(name): storable(text) for name, text in state.fields.items()},
+            "searched": storable(_searched(state)),
         }
         session.add(
             Run(
@@ -225,6 +238,23 @@ class Clerk(threading.Thread):
         """Whether all of a run is in the records."""
         with Session(self._engine) as session:
             return bool(session.scalar(select(Run.complete).where(Run.id == uuid.UUID(run))))
+
+
+def _searched(state: RunState) -> str:
+    """All that is said of a run."""
+    said = [state.name, state.item, state.operator, state.order, state.notes]
+    said += [f"{name} {text}" for name, text in state.fields.items()]
+    said += dict.fromkeys(channel.name for channel in state.channels)
+    said += dict.fromkeys(channel.instrument_name for channel in state.channels)
+    return " ".join(one for one in said if one)
+
+
+def _alarms(folder: Path) -> int | None:
+    """How often a run was beyond a limit, or not measured where it has one; None where its folder does not say."""
+    try:
+        return sum(one.state in SERIOUS for one in read_crossings(folder, MOST_CROSSINGS))
+    except OSError:
+        return None
 
 
 def _has_run(folder: Path, run: str) -> bool:

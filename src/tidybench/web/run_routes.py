@@ -9,8 +9,8 @@ import numpy as np
 from fastapi import APIRouter, HTTPException, Query, Request, Response
 from fastapi import Path as InPath
 from fastapi.responses import FileResponse
-from pydantic import BaseModel
-from sqlalchemy import Select, Text, cast, func, select
+from pydantic import BaseModel, Field
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
@@ -20,12 +20,15 @@ from tidybench.core.samples import DTYPE
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.counts import RunCounts
 from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.exact import Exact
 from tidybench.core.values.finding import Finding
 from tidybench.core.values.mark import Mark
 from tidybench.core.values.statistics import Statistics
 from tidybench.records.blocks import picture
 from tidybench.records.marks import kept_marks
 from tidybench.records.models import Run, RunChannel, SampleBlock
+from tidybench.records.run_list import CursorError, Ended, Sort, Verdict, Wanted, found_runs
+from tidybench.records.sketches import sketch
 from tidybench.report.run_report import ReportError, report
 from tidybench.runs.crossings import read_crossings
 from tidybench.runs.csv_files import CsvFile, csv_name, files_of
@@ -44,7 +47,7 @@ T = TypeVar("T")
 
 
 class RunRow(BaseModel):
-    """A run in the logbook's list."""
+    """A run in the logbook's list. `alarms`: how often it was beyond a limit or lost, null where that is not known; `limited`: whether any channel has a limit."""
 
     id: uuid.UUID
     name: str
@@ -58,13 +61,16 @@ class RunRow(BaseModel):
     channels: int
     samples: int
     complete: bool
+    alarms: int | None
+    limited: bool
 
 
 class RunPage(BaseModel):
-    """Some runs of the logbook, newest first."""
+    """Some runs of the logbook. `total`: how many there are, 2001 for more than 2000; `next`: what the page behind this one is `after`, "" for none."""
 
     runs: list[RunRow]
     total: int
+    next: str
 
 
 class RunNumbers(Channel):
@@ -106,7 +112,7 @@ def _rows() -> Select[Any]:
     return select(Run, channels.label("channels"))
 
 
-def _row(run: Run, channels: int) -> RunRow:
+def _row(run: Run, channels: int, limited: bool) -> RunRow:
     return RunRow(
         id=run.id,
         name=run.name,
@@ -120,6 +126,8 @@ def _row(run: Run, channels: int) -> RunRow:
         channels=channels,
         samples=run.followed,
         complete=run.complete,
+        alarms=run.alarms,
+        limited=limited,
     )
 
 
@@ -127,19 +135,52 @@ def _row(run: Run, channels: int) -> RunRow:
 def list_runs(
     request: Request,
     search: Annotated[str, Query(max_length=100)] = "",
-    offset: Annotated[int, Query(ge=0, le=2**31 - 1)] = 0,
+    ended: Ended = "",
+    verdict: Verdict = "",
+    since: Moment | None = None,
+    until: Moment | None = None,
+    sort: Sort = "begun",
+    falling: bool = True,
+    after: Annotated[str, Query(max_length=400)] = "",
     limit: Annotated[int, Query(ge=1, le=200)] = 50,
 ) -> RunPage:
-    """Runs, newest first; `search` looks into name, test item, operator, order number, notes and fields."""
+    """Runs. `search`: words, each of which stands in name, test item, operator, order number, notes, fields, or in the name of a channel or an instrument; `verdict`: of runs whose
+    alarms are known; begun from `since` to before `until`; `after`: the `next` of the page before."""
+    wanted = Wanted(search, ended, verdict, since, until, sort, falling)
     with Session(context_of(request).engine) as session:
-        query = _rows()
-        if search:
-            escaped = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-            said = [Run.name, Run.item, Run.operator, Run.order_number, Run.notes, cast(Run.fields, Text)]
-            query = query.where(func.concat_ws(" ", *said).ilike(f"%{escaped}%", escape="\\"))
-        total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
-        rows = session.execute(query.order_by(Run.begun_at.desc()).offset(offset).limit(limit)).all()
-        return RunPage(runs=[_row(run, channels) for run, channels in rows], total=total)
+        try:
+            found, next_, total = found_runs(session, wanted, after, limit)
+        except CursorError as error:
+            raise HTTPException(400, str(error)) from None
+        return RunPage(
+            runs=[_row(one.run, one.channels, one.limited) for one in found], total=total, next=next_
+        )
+
+
+class Sketches(Exact):
+    """Runs whose trends are wanted."""
+
+    runs: Annotated[list[uuid.UUID], Field(max_length=200)]
+
+
+class Sketch(BaseModel):
+    """A run's trend in a few means, null where nothing was measured; of the channel with this name, "" for none."""
+
+    id: uuid.UUID
+    channel: str
+    values: list[float | None]
+
+
+@router.post("/sketches")
+def sketches(request: Request, of: Sketches) -> list[Sketch]:
+    """The trends of runs, as small as a word; those that are not known are left out."""
+    with Session(context_of(request).engine) as session:
+        runs = session.scalars(select(Run).where(Run.id.in_(of.runs))).all()
+        found = []
+        for run in runs:
+            channel, values = sketch(session, run)
+            found.append(Sketch(id=run.id, channel=channel, values=values))
+        return found
 
 
 def _found(session: Session, key: uuid.UUID) -> tuple[Run, int]:
@@ -159,7 +200,9 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
         ).all()
         found = channel_statistics(session, key, own, 0, 2**62)
         return RunDetail(
-            **_row(run, channels).model_dump(),
+            **_row(
+                run, channels, any(one.low is not None or one.high is not None for one in own)
+            ).model_dump(),
             begun_by=run.begun_by,
             lead_us=run.lead_us,
             glance=[Finding.model_validate(found) for found in run.glance],
