@@ -90,7 +90,7 @@ export function ComparePage({ theme }: { theme: Theme }) {
       {found.some(({ isPending }) => isPending) ? (
         <p role="status">Opening the runs …</p>
       ) : (
-        <Compared key={ids.join()} runs={runs} onRuns={choose} theme={theme} />
+        <Compared runs={runs} onRuns={choose} theme={theme} />
       )}
     </Sheet>
   );
@@ -258,7 +258,8 @@ function AlignBy({
   runs: RunDetail[];
   onAligned: (at: Record<string, number>) => void;
 }) {
-  const channels = shared(runs).map(({ channel }) => channel);
+  const all = shared(runs);
+  const channels = all.map(({ channel }) => channel);
   const [by, setBy] = useState<By>("begin");
   const [text, setText] = useState("");
   const [channel, setChannel] = useState("");
@@ -271,14 +272,15 @@ function AlignBy({
   const align = (): void =>
     act.run(async () => {
       const answers = await Promise.allSettled(
-        runs.map((run) =>
+        runs.map((run, place) =>
           got(
             api.POST("/api/runs/{key}/alignment", {
               params: { path: { key: run.id } },
               body: {
                 by,
                 text: by === "clock" ? "" : text.trim(),
-                channel: one?.id ?? "",
+                // It may have another id there.
+                channel: all.find(({ channel: each }) => each.id === one?.id)?.of[place]?.id ?? one?.id ?? "",
                 level: level ?? 0,
                 rising,
                 clock: by === "clock" ? text.trim() : "00:00",

@@ -46,6 +46,5 @@ def upgrade() -> None:
 def downgrade() -> None:
     for name in ("run_searched", *SORTED):
         op.execute(f"DROP INDEX IF EXISTS {name}")
-    op.execute("DROP EXTENSION IF EXISTS pg_trgm")
     op.drop_column("run", "alarms")
     op.drop_column("run", "searched")
