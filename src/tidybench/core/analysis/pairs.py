@@ -23,6 +23,9 @@ MOST = 200_000
 LATEST = 0.5
 """Share of the stretch by which one channel may be later."""
 
+ALIKE = 0.6
+"""Correlation below which two channels do not move alike: by chance two slow ones reach a good part of that."""
+
 
 def beside(stretch: Stretch, other: Stretch) -> tuple[Array, Array, Array]:
     """Times (seconds after the stretch's origin) and values of a channel where the other one's is known: between two of its measured samples in a
@@ -100,7 +103,7 @@ def delay(stretch: Stretch, other: Stretch) -> StretchAnswer:
             )
     lags, alike = _correlation(mine, theirs)
     best = int(np.argmax(np.abs(alike)))
-    if best in (0, len(alike) - 1) or abs(alike[best]) < 0.3:
+    if best in (0, len(alike) - 1) or abs(alike[best]) < ALIKE:
         raise AnalysisError(
             f"{stretch.name} and {other.name} do not move alike in this stretch (correlation at most {abs(alike[best]):.2f}): there is no delay."
         )
@@ -118,7 +121,7 @@ def delay(stretch: Stretch, other: Stretch) -> StretchAnswer:
     few = np.linspace(0, len(lags) - 1, min(len(lags), DRAWN)).astype(int)
     return answered(
         stretch,
-        order + opposite,
+        f"{order}{opposite} (correlation {float(alike[best]):.2f})".replace("-", "−"),
         [
             StretchFigure(name=f"{stretch.name} later by", value=late, unit="s", uncertainty=within),
             StretchFigure(name="Correlation there", value=float(alike[best])),
