@@ -116,8 +116,8 @@ def test_a_technician_s_first_run(page: Page, server: Server) -> None:
 def test_nothing_connected_and_an_instrument_added(page: Page, server: Server) -> None:
     page.open("/logbook")
     page.see("Logbook")
-    page.field("Find by name").send_keys("no such run at all")
-    page.see("No run has “no such run at all”")
+    page.field("Find in all").send_keys("no such run at all")
+    page.see("No run is like that.")
     page.open("/logbook/00000000-0000-0000-0000-000000000000")
     page.see("The logbook has no such run.")
     page.open("/")
