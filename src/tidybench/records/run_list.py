@@ -17,7 +17,7 @@ Ended = Literal["", "logging", "ended", "interrupted"]
 Verdict = Literal["", "within", "beyond"]
 
 
-COUNTED = 2000
+COUNTED = 1000
 """Runs that are counted; of more it is only known that they are more."""
 
 
@@ -54,20 +54,26 @@ def found_runs(session: Session, wanted: Wanted, after: str, most: int) -> tuple
     counted = select(Run.id).where(*conditions).limit(COUNTED + 1).subquery()
     total = session.scalar(select(func.count()).select_from(counted)) or 0
     value = _SORTED[wanted.sort]
-    channels = select(func.count()).where(RunChannel.run_id == Run.id).scalar_subquery()
-    limited = (
-        select(RunChannel.run_id)
-        .where(RunChannel.run_id == Run.id, or_(RunChannel.low.is_not(None), RunChannel.high.is_not(None)))
-        .exists()
-    )
-    query = select(Run, channels, limited, value).where(*conditions)
+    query = select(Run.id, value.label("value")).where(*conditions)
     if after:
         last, key = _opened(after)
         later = value < last if wanted.falling else value > last
         beside = Run.id < key if wanted.falling else Run.id > key
         query = query.where(or_(later, and_(value == last, beside)))
     order = (value.desc(), Run.id.desc()) if wanted.falling else (value.asc(), Run.id.asc())
-    rows = session.execute(query.order_by(*order).limit(most + 1)).all()
+    # Channels are counted of the page's runs alone.
+    page = query.order_by(*order).limit(most + 1).subquery()
+    channels = select(func.count()).where(RunChannel.run_id == Run.id).scalar_subquery()
+    limited = (
+        select(RunChannel.run_id)
+        .where(RunChannel.run_id == Run.id, or_(RunChannel.low.is_not(None), RunChannel.high.is_not(None)))
+        .exists()
+    )
+    told = page.c.value.desc() if wanted.falling else page.c.value.asc()
+    keys = Run.id.desc() if wanted.falling else Run.id.asc()
+    rows = session.execute(
+        select(Run, channels, limited, page.c.value).join(page, page.c.id == Run.id).order_by(told, keys)
+    ).all()
     listed = [Listed(run, count, has) for run, count, has, _ in rows[:most]]
     more = rows[most - 1] if len(rows) > most else None
     return listed, _closed(more[3], more[0].id) if more is not None else "", total
@@ -75,7 +81,8 @@ def found_runs(session: Session, wanted: Wanted, after: str, most: int) -> tuple
 
 def _conditions(wanted: Wanted) -> list[ColumnElement[bool]]:
     found: list[ColumnElement[bool]] = []
-    for word in wanted.words.split():
+    # Those that few runs have first: one that is not there ends the look at a run.
+    for word in sorted(wanted.words.split(), key=lambda one: (one.isalpha(), -len(one))):
         escaped = word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
         found.append(Run.searched.ilike(f"%{escaped}%", escape="\\"))
     if wanted.ended:
