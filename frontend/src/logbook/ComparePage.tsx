@@ -2,7 +2,6 @@ import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { VisuallyHidden } from "react-aria-components";
 import { Link, useSearchParams } from "react-router";
-import styled from "styled-components";
 import { api, got, type RunDetail, samplesFrom, type Schemas } from "../api/client";
 import { useAct } from "../api/useAct";
 import { Cursor } from "../bench/cursor";
@@ -11,7 +10,7 @@ import { dated, figure, moment } from "../look/format";
 import type { Theme } from "../look/theme";
 import { connection } from "../live/connection";
 import { Exact } from "../live/exact";
-import { Button, Chip, Key } from "../parts/Button";
+import { Button, Chip } from "../parts/Button";
 import { NumberEntry } from "../parts/NumberEntry";
 import { Fields, Select } from "../parts/Select";
 import { useKeys } from "../parts/useKeys";
@@ -29,33 +28,10 @@ import {
   titleOf,
 } from "./compared";
 import { Sheet, Table } from "./Logbook";
+import { Panel } from "./Panel";
 import { type Asked, overlaysOf } from "./questions";
 import { useRunView } from "./useRunView";
-
-const Panel = styled.section`
-  background: var(--panel);
-  border: 1px solid var(--hairline);
-  border-radius: var(--radius);
-  padding: 10px 14px 12px;
-  display: grid;
-  gap: 10px;
-  .answers {
-    display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(min(100%, 380px), 1fr));
-    gap: 10px;
-    align-items: start;
-  }
-`;
-
-const Controls = styled.div`
-  display: flex;
-  gap: 6px;
-  padding: 0 10px;
-  justify-content: flex-end;
-  align-items: center;
-  color: var(--quiet);
-  font-size: 12.5px;
-`;
+import { ZoomControls } from "./ZoomControls";
 
 const POINTS = 1500;
 /** Lanes that are drawn: more are chosen by hand. */
@@ -463,22 +439,7 @@ function Lanes({ members, channels, theme }: LanesProps) {
             cursor={cursor}
             onZoom={shown.show}
             edge={shown.zoomed ? dated(until) : ""}
-            controls={
-              <Controls>
-                {shown.zoomed ? (
-                  <>
-                    <Chip onPress={() => shown.shift(-0.5)}>earlier</Chip>
-                    <Chip onPress={() => shown.shift(0.5)}>later</Chip>
-                    <Chip onPress={() => shown.widen(2)}>wider</Chip>
-                    <Chip $chosen onPress={shown.all}>
-                      all <Key>Esc</Key>
-                    </Chip>
-                  </>
-                ) : (
-                  <span>times of A</span>
-                )}
-              </Controls>
-            }
+            controls={<ZoomControls shown={shown} whole="times of A" />}
           />
         </div>
       )}

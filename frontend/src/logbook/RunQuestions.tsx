@@ -9,17 +9,12 @@ import { NumberEntry } from "../parts/NumberEntry";
 import { Fields, Select } from "../parts/Select";
 import { Trouble } from "../parts/Window";
 import { AnswerCard } from "./AnswerCard";
+import { Panel } from "./Panel";
 import { type Asked, type Kept, KINDS, type Kind, type Question } from "./questions";
 import { WhyValue } from "./WhyValue";
 import type { Selection } from "./useSelection";
 
-const Panel = styled.section`
-  background: var(--panel);
-  border: 1px solid var(--hairline);
-  border-radius: var(--radius);
-  padding: 10px 14px 12px;
-  display: grid;
-  gap: 10px;
+const Asking = styled(Panel)`
   .ask {
     display: flex;
     flex-wrap: wrap;
@@ -30,12 +25,6 @@ const Panel = styled.section`
     color: var(--quiet);
     font-size: 13px;
     margin-right: 2px;
-  }
-  .answers {
-    display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(min(100%, 380px), 1fr));
-    gap: 10px;
-    align-items: start;
   }
 `;
 
@@ -145,7 +134,7 @@ export function RunQuestions({ run, selection, cursor, asked, onAsked, onShow }:
     await queries.invalidateQueries({ queryKey: ["answers", run.id] });
   };
   return (
-    <Panel aria-label="Questions">
+    <Asking aria-label="Questions">
       <div className="ask">
         <span>Ask</span>
         <Select
@@ -235,6 +224,6 @@ export function RunQuestions({ run, selection, cursor, asked, onAsked, onShow }:
           ))}
         </div>
       )}
-    </Panel>
+    </Asking>
   );
 }

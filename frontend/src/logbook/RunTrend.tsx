@@ -1,6 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import styled from "styled-components";
 import { type RunDetail, samplesFrom } from "../api/client";
 import { Cursor } from "../bench/cursor";
 import { LaneStack } from "../bench/LaneStack";
@@ -12,7 +11,7 @@ import { connection } from "../live/connection";
 import { Exact } from "../live/exact";
 import { runReadings } from "../live/readings";
 import { Samples } from "../live/samples";
-import { Chip, Key } from "../parts/Button";
+import { Chip } from "../parts/Button";
 import { useKeys } from "../parts/useKeys";
 import { Trouble } from "../parts/Window";
 import { type Asked, overlaysOf } from "./questions";
@@ -20,16 +19,7 @@ import { RunNumbers } from "./RunNumbers";
 import { RunQuestions } from "./RunQuestions";
 import { useRunView } from "./useRunView";
 import { useSelection } from "./useSelection";
-
-const Controls = styled.div`
-  display: flex;
-  gap: 6px;
-  padding: 0 10px;
-  justify-content: flex-end;
-  align-items: center;
-  color: var(--quiet);
-  font-size: 12.5px;
-`;
+import { ZoomControls } from "./ZoomControls";
 
 const POINTS = 1500;
 
@@ -109,22 +99,7 @@ export function RunTrend({ run, theme }: { run: RunDetail; theme: Theme }) {
             cursor={cursor}
             onZoom={shown.show}
             edge={zoomed ? dated(until) : offsetName(end)}
-            controls={
-              <Controls>
-                {zoomed ? (
-                  <>
-                    <Chip onPress={() => shown.shift(-0.5)}>earlier</Chip>
-                    <Chip onPress={() => shown.shift(0.5)}>later</Chip>
-                    <Chip onPress={() => shown.widen(2)}>wider</Chip>
-                    <Chip $chosen onPress={shown.all}>
-                      all <Key>Esc</Key>
-                    </Chip>
-                  </>
-                ) : (
-                  <span>mean of the run</span>
-                )}
-              </Controls>
-            }
+            controls={<ZoomControls shown={shown} whole="mean of the run" />}
             left={
               instruments.length > 0 && (
                 <Chip $chosen={own} aria-pressed={own} onPress={() => setOwn(!own)} style={{ marginLeft: 6 }}>
