@@ -77,6 +77,32 @@ def test_a_slope_of_what_scatters_in_a_chain_is_within_its_uncertainty_as_often_
     assert inside > 176, "95 % are expected within two uncertainties; without the correction it is 70 %"
 
 
+@pytest.mark.parametrize(
+    "kind",
+    [
+        "slope",
+        "steady",
+        "step",
+        "exponential",
+        "extremes",
+        "histogram",
+        "spectrum",
+        "switching",
+        "total",
+        "outliers",
+    ],
+)
+def test_samples_of_one_instant_are_answered_or_refused_in_words(kind: str) -> None:
+    """A device that hands over its memory at once: forty samples with one time."""
+    burst = made(np.zeros(40), np.random.default_rng(1).normal(5, 1, 40))
+    for other in (burst, made(np.arange(40.0), np.arange(40.0), name="Valve")):
+        for asked in (kind, "against", "delay"):
+            try:
+                assert ask(asked, burst, other).words
+            except AnalysisError as error:
+                assert str(error).endswith(".")
+
+
 def test_small_figures_are_written_with_their_power() -> None:
     assert said(1.095e-6, "L/s", 1.6e-8) == "(1.095 ± 0.016) × 10⁻⁶ L/s"
     assert said(-0.193, "bar/h", 0.004) == "−0.1930 ± 0.0040 bar/h"

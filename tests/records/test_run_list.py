@@ -122,7 +122,16 @@ def test_a_run_is_limited_where_one_of_its_channels_is(engine: Engine) -> None:
         session.rollback()
 
 
-@pytest.mark.parametrize("cursor", ["x", "e30=", "WzEsIDJd", "W251bGwsICJ4Il0="])
+@pytest.mark.parametrize(
+    "cursor",
+    [
+        "x",
+        "e30=",
+        "WzEsIDJd",
+        "W251bGwsICJ4Il0=",
+        "WyJ4IiwgIjAwMDAwMDAwLTAwMDAtNDAwMC04MDAwLTAwMDAwMDAwMDAwMCJd",
+    ],
+)
 def test_a_cursor_that_is_none_is_refused(engine: Engine, cursor: str) -> None:
     with Session(engine) as session, pytest.raises(CursorError, match="no place in the list"):
         found_runs(session, Wanted(), cursor, 10)

@@ -257,6 +257,15 @@ def test_a_report_shows_gaps_points_and_hostile_names_as_they_are(
     hostile = tmp_path / "run"
     shutil.copytree(logbook["Seal endurance, night"], hostile)
     state = json.loads((hostile / "state.json").read_text())
+    for channel in state["channels"]:
+        channel |= {"low": None, "high": None}
+    state["channels"][0]["low"] = 0.0  # a limit like any other
+    (hostile / "crossings.csv").unlink()
+    (hostile / "state.json").write_text(json.dumps(state))
+    assert "Within all limits from beginning to end" in report(hostile, UTC)
+    state["channels"][0]["low"] = None
+    (hostile / "state.json").write_text(json.dumps(state))
+    assert "No limits were set" in report(hostile, UTC)
     state |= {"name": '<script>alert("1")</script> & "x"', "notes": "</style><b>bold</b>"}
     (hostile / "state.json").write_text(json.dumps(state))
     (hostile / "manifest.json").unlink()

@@ -56,7 +56,7 @@ def found_runs(session: Session, wanted: Wanted, after: str, most: int) -> tuple
     value = _SORTED[wanted.sort]
     query = select(Run.id, value.label("value")).where(*conditions)
     if after:
-        last, key = _opened(after)
+        last, key = _opened(after, wanted.sort)
         later = value < last if wanted.falling else value > last
         beside = Run.id < key if wanted.falling else Run.id > key
         query = query.where(or_(later, and_(value == last, beside)))
@@ -112,10 +112,11 @@ def _closed(value: Any, key: uuid.UUID) -> str:
     return base64.urlsafe_b64encode(json.dumps([value, str(key)]).encode()).decode()
 
 
-def _opened(cursor: str) -> tuple[Any, uuid.UUID]:
+def _opened(cursor: str, sort: Sort) -> tuple[Any, uuid.UUID]:
     try:
         value, key = json.loads(base64.urlsafe_b64decode(cursor.encode()))
-        if not isinstance(value, int | str) or not isinstance(key, str):
+        kind = str if sort in ("name", "item", "operator") else int
+        if type(value) is not kind or not isinstance(key, str):
             raise TypeError
         return value, uuid.UUID(key)
     except (ValueError, TypeError, binascii.Error) as error:

@@ -28,6 +28,8 @@ from tidybench.runs.run_state import RunState, read_state
 from tidybench.runs.seal import Manifest, SealError, seal_of
 
 MOST_FILES = 60
+MOST_COUNTED = 100_000
+"""Crossings that are counted."""
 MOST_LINES = 400
 """Marks and crossings that are listed."""
 
@@ -69,7 +71,7 @@ def report(folder: Path, zone: tzinfo | None = None, at: int | None = None) -> s
     made = datetime.fromtimestamp(at / 1e6, shown) if at is not None else datetime.now(shown)
     answers = kept_answers(folder)
     marks = marks_of(folder)
-    crossings = read_crossings(folder, MOST_LINES)
+    crossings = read_crossings(folder, MOST_COUNTED)
     axis = Axis(state.begun_at, state.ended_at, shown, [mark.at for mark in marks])
     environment = Environment(
         loader=PackageLoader("tidybench.report", "templates"), autoescape=True, undefined=StrictUndefined,
@@ -94,8 +96,10 @@ def report(folder: Path, zone: tzinfo | None = None, at: int | None = None) -> s
         answers=answers,
         marks=marks[:MOST_LINES],
         more_marks=len(marks) - MOST_LINES,
-        crossings=crossings,
-        serious=[one for one in crossings if one.state in SERIOUS],
+        crossings=crossings[:MOST_LINES],
+        more_crossings=len(crossings) - MOST_LINES,
+        serious=sum(one.state in SERIOUS for one in crossings),
+        limited=any(one.low is not None or one.high is not None for one in state.channels),
         crossed=_crossed,
         completeness=_completeness(state),
         seal=_seal(folder),

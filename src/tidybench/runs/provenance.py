@@ -146,6 +146,8 @@ def explain(folder: Path, channel: str, moment: int) -> Provenance:
 def _sample(folder: Path, number: int, moment: int, name: str) -> tuple[int, int, float, Quality]:
     """The newest one that is not later: its sequence number, time, value and quality. samples.bin is in the order of the tape, which times follow but for what was
     held back."""
+    if (folder / SAMPLES).stat().st_size < DTYPE.itemsize:
+        raise ProvenanceError(f"{name} has no sample in this run.")
     records: Any = np.memmap(folder / SAMPLES, DTYPE, "r")
     end = min(
         len(records), bisect_right(range(len(records)), moment, key=lambda n: int(records[n]["time"])) + PIECE
@@ -190,9 +192,8 @@ class _Replay:
             told.why = "It is from memory, of before the run began: its bytes stand on the tape, but not how they were cut."
             return told
         batch = None
-        for first in dict.fromkeys(
-            (place, max(0, place - 1), 0)
-        ):  # starting states stand at the head of each, but for links that began as the tape turned
+        # Starting states stand at the head of each, but for links that began as the tape turned.
+        for first in dict.fromkeys((place, max(0, place - 1))):
             batch = self._run(every[first : place + 1], link)
             if self._started:
                 break

@@ -17,6 +17,8 @@ LOWEST = 2.5
 def frequencies(stretch: Stretch) -> StretchAnswer:
     """Its spectrum, with the mains where a peak is theirs. Raises AnalysisError."""
     stretch.wants(16)
+    if stretch.span <= 0:
+        raise AnalysisError(f"All samples of {stretch.name} have the same time: there is no spectrum.")
     drift, _, mean, _, _, _ = straight(stretch.seconds, stretch.values)
     level = mean + drift * (stretch.seconds - stretch.seconds.mean())
     try:
