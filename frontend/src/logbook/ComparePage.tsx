@@ -136,53 +136,55 @@ function Members({
 }) {
   const ids = members.map(({ run }) => run.id);
   return (
-    <Table aria-label="Runs that are compared">
-      <thead>
-        <tr>
-          <th>Run</th>
-          <th className="wide">Begun</th>
-          <th>Aligned at</th>
-          <th>By hand</th>
-          <th>
-            <VisuallyHidden>What can be done</VisuallyHidden>
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {members.map(({ run, at }, place) => (
-          <tr key={run.id}>
-            <td>
-              <b style={{ marginRight: 10 }}>{letterOf(place)}</b>
-              <Link to={`/logbook/${run.id}`}>{titleOf(run)}</Link>
-              {place === 0 && " (the others are laid over it)"}
-            </td>
-            <td className="wide" style={{ whiteSpace: "nowrap" }}>
-              {moment(run.begun_at / 1000)}
-            </td>
-            <td style={{ whiteSpace: "nowrap" }}>{dated(at)}</td>
-            <td>
-              <NumberEntry
-                label={`${letterOf(place)} later by, s`}
-                value={nudges[run.id] ?? 0}
-                onValue={(by) => onNudge(run.id, by ?? 0)}
-                width={100}
-              />
-            </td>
-            <td className="number">
-              {place > 0 && (
-                <Chip onPress={() => onRuns([run.id, ...ids.filter((one) => one !== run.id)])}>First</Chip>
-              )}{" "}
-              <Chip
-                aria-label={`Take away ${run.name}`}
-                onPress={() => onRuns(ids.filter((one) => one !== run.id))}
-              >
-                Take away
-              </Chip>
-            </td>
+    <div style={{ overflowX: "auto" }}>
+      <Table aria-label="Runs that are compared">
+        <thead>
+          <tr>
+            <th>Run</th>
+            <th className="wide">Begun</th>
+            <th>Aligned at</th>
+            <th>By hand</th>
+            <th>
+              <VisuallyHidden>What can be done</VisuallyHidden>
+            </th>
           </tr>
-        ))}
-      </tbody>
-    </Table>
+        </thead>
+        <tbody>
+          {members.map(({ run, at }, place) => (
+            <tr key={run.id}>
+              <td>
+                <b style={{ marginRight: 10 }}>{letterOf(place)}</b>
+                <Link to={`/logbook/${run.id}`}>{titleOf(run)}</Link>
+                {place === 0 && " (the others are laid over it)"}
+              </td>
+              <td className="wide" style={{ whiteSpace: "nowrap" }}>
+                {moment(run.begun_at / 1000)}
+              </td>
+              <td style={{ whiteSpace: "nowrap" }}>{dated(at)}</td>
+              <td>
+                <NumberEntry
+                  label={`${letterOf(place)} later by, s`}
+                  value={nudges[run.id] ?? 0}
+                  onValue={(by) => onNudge(run.id, by ?? 0)}
+                  width={100}
+                />
+              </td>
+              <td className="number">
+                {place > 0 && (
+                  <Chip onPress={() => onRuns([run.id, ...ids.filter((one) => one !== run.id)])}>First</Chip>
+                )}{" "}
+                <Chip
+                  aria-label={`Take away ${run.name}`}
+                  onPress={() => onRuns(ids.filter((one) => one !== run.id))}
+                >
+                  Take away
+                </Chip>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </div>
   );
 }
 
@@ -212,7 +214,7 @@ function AddRun({ runs, onRuns }: { runs: RunDetail[]; onRuns: (ids: string[]) =
         })),
       ]}
       onChange={(id) => id && onRuns([...runs.map((one) => one.id), id])}
-      width={460}
+      width="min(460px, 100%)"
     />
   );
 }
@@ -443,36 +445,38 @@ function Lanes({ members, channels, theme }: LanesProps) {
           />
         </div>
       )}
-      <Table aria-label="Numbers beside each other">
-        <thead>
-          <tr>
-            <th>Mean of what is shown</th>
-            {runs.map((run, place) => (
-              <th key={run.id} className="number">
-                {letterOf(place)}: {titleOf(run)}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {channels.map(({ channel, of }) => (
-            <tr key={channel.id}>
-              <td>
-                {channel.name}
-                {channel.unit && `, ${channel.unit}`}
-              </td>
-              {of.map((one, place) => (
-                <Beside
-                  key={place}
-                  decimals={channel.decimals}
-                  mine={one && found[place]?.get(one.number)}
-                  first={place > 0 ? found[0]?.get(channel.number) : undefined}
-                />
+      <div style={{ overflowX: "auto" }}>
+        <Table aria-label="Numbers beside each other">
+          <thead>
+            <tr>
+              <th>Mean of what is shown</th>
+              {runs.map((run, place) => (
+                <th key={run.id} className="number">
+                  {letterOf(place)}: {titleOf(run)}
+                </th>
               ))}
             </tr>
-          ))}
-        </tbody>
-      </Table>
+          </thead>
+          <tbody>
+            {channels.map(({ channel, of }) => (
+              <tr key={channel.id}>
+                <td>
+                  {channel.name}
+                  {channel.unit && `, ${channel.unit}`}
+                </td>
+                {of.map((one, place) => (
+                  <Beside
+                    key={place}
+                    decimals={channel.decimals}
+                    mine={one && found[place]?.get(one.number)}
+                    first={place > 0 ? found[0]?.get(channel.number) : undefined}
+                  />
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </div>
       {runs.length > 1 && (
         <Differences
           members={members}

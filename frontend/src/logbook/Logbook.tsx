@@ -22,6 +22,7 @@ export const Sheet = styled.main`
   margin: 0 auto;
   padding: 4px 12px 24px;
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 12px;
   header {
     display: flex;
