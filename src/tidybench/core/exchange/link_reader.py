@@ -71,6 +71,10 @@ class LinkReader:
         self._check = plan.check() if self.gatherers else None
         self.power_ups = 0
         self._late_seen = False
+        # A poll was given up, and none answered whole since: what is half received as the next one goes out is *torn*, and the
+        # message that comes first then is what is left of it.
+        self._unanswered = self._torn = False
+        self._watches = True  # on tapes of before 2026-11-28 nobody looked
         self._echo = b""  # of our own query, still to come
         self._last_body, self._last_time, self._last_gap = b"", 0, 0
         self._power_up = [
@@ -116,6 +120,8 @@ class LinkReader:
             "framer": self.framer.state(),
             **self.exchange.as_kept(),
             "withheld": sorted(self.withheld),
+            "torn": self._torn,
+            "unanswered": self._unanswered,
             "echo": self._echo.decode("latin-1"),
             "channels": {self.plan.parts[n].id: f.state() for n, f in self.pipelines.items()},
             **(
@@ -172,6 +178,7 @@ class LinkReader:
             open_framer(self.framer, event, self.plan.talks_alone)
             self.exchange.turn(Turn.OPEN)
             self.exchange.debts.settle()
+            self._unanswered = self._torn = False
             self._echo = b""
             self.withheld = self.plan.expecting()
             self.counts = LinkCounts(opened_at=event.at)
@@ -208,6 +215,8 @@ class LinkReader:
                 if one.part.id in kept_curves:
                     one.restore(kept_curves[one.part.id])
         self.withheld = set(state.get("withheld", ()))
+        self._watches = "torn" in state
+        self._torn, self._unanswered = state.get("torn", False), state.get("unanswered", False)
         self._echo = state.get("echo", "").encode("latin-1")
 
     def _learnt(self, state: dict[str, Any]) -> list[tuple[ReaderKey, list[dict[str, Any]]]]:
@@ -230,6 +239,8 @@ class LinkReader:
         counts.bytes_out += len(event.data)
         if self.plan.link.echo:
             self._echo = event.data
+        if self._expects_late and self.framer.pending:
+            self._torn = True
         self.exchange.went_out(event, self.plan)
         if self.gatherers:
             for one in self.gatherers.get(getattr(event.origin, "instrument", ""), ()):
@@ -242,6 +253,20 @@ class LinkReader:
         elif not counts.bytes_in:
             # Silent so far: what comes now begins with an answer, not in the middle of talk.
             self.framer.opened(event.at, whole=True)
+
+    @property
+    def _expects_late(self) -> bool:
+        """Whether an answer, or what is left of one, may come that nobody waits for any more."""
+        return self._watches and (self._unanswered or bool(self.exchange.debts.owed))
+
+    def _whole(self, cut: Cut) -> Cut:
+        """Without what is left of a torn answer: it would be read as another number."""
+        if not self._torn or not cut.bodies:
+            return cut
+        self._torn = False
+        self.counts.late += 1
+        stray = cut.stray + len(cut.bodies[0])
+        return Cut(cut.bodies[1:], cut.times[1:], stray, cut.overlong, cut.prompts)
 
     def _received(self, data: bytes, at: int) -> Batch | None:
         counts = self.counts
@@ -261,11 +286,13 @@ class LinkReader:
                 counts.late += not self._late_seen  # one reply, however many pieces
                 self._late_seen = True
                 counts.worst_late = max(counts.worst_late, at - exchange.sent_at)
-                if exchange.debts.owed:
-                    self._late(self.framer.feed(data, at).bodies, at)
+                if exchange.debts.owed or self._expects_late:
+                    self._late(self._whole(self.framer.feed(data, at)).bodies, at)
             else:
                 counts.unasked += len(data)
                 counts.last_unasked = at
+                if self._expects_late:
+                    self._late(self._whole(self.framer.feed(data, at)).bodies, at)
             return None
         return self._messages(self.framer.feed(data, at), at)
 
@@ -280,6 +307,8 @@ class LinkReader:
 
     def _messages(self, cut: Cut, at: int) -> Batch | None:
         counts, exchange = self.counts, self.exchange
+        if self._torn:
+            cut = self._whole(cut)
         counts.stray += cut.stray
         counts.overlong += cut.overlong
         bodies, times = cut.bodies, cut.times
@@ -388,6 +417,8 @@ class LinkReader:
         ends = whole and reply.until and bodies[taken - 1].startswith(reply.until)
         own = taken - 1 if ends and not reader.understands(bodies[taken - 1]) else taken
         exchange.came(taken, whole, at)
+        if whole:
+            self._unanswered = False
         if len(bodies) == 1 and own:
             self._read(reader, bodies, times, out)
             return
@@ -416,8 +447,10 @@ class LinkReader:
         """Silence: it may end a message, and an answer."""
         exchange = self.exchange
         cut = self.framer.passed(at)
-        if exchange.state is State.DRAINING and not self.plan.listeners:
-            self._late(cut.bodies, at)
+        if (
+            exchange.state is State.DRAINING or (exchange.state is State.IDLE and self._expects_late)
+        ) and not (self.plan.listeners):
+            self._late(self._whole(cut).bodies, at)
             return None
         out = self._messages(cut, at)
         if exchange.quiet_at is not None and at >= exchange.quiet_at:
@@ -528,6 +561,7 @@ class LinkReader:
             reader.nothing(Quality.NO_REPLY, event.at, out)
         exchange.debts.owe(exchange.query, exchange.sent_at)
         exchange.turn(Turn.GIVE_UP)
+        self._unanswered = True
         self._late_seen = False
         for one in self.gatherers.get(reader.instrument, ()):
             one.give_up(event.at, "its answer stopped")
@@ -535,6 +569,7 @@ class LinkReader:
 
     def _lost(self, at: int) -> Batch:
         self.exchange.turn(Turn.LOSE)
+        self._unanswered = self._torn = False
         out = Batch()
         for channel in self.plan.channels:
             out.add(channel, Quality.LINK_LOST, at)
