@@ -17,6 +17,7 @@ import type { Readings } from "../live/readings";
 import type { Samples } from "../live/samples";
 import type { Cursor } from "./cursor";
 import { drawBands } from "./bands";
+import { drawHappenings, type Happenings } from "./happenings";
 import { painted } from "../parts/painted";
 import { pixelPath } from "./paths";
 import { type Band, bandOf, drawBand, oddOnes } from "./laneBand";
@@ -46,6 +47,7 @@ export interface LaneProps {
   marks: LaneMark[];
   /** What questions found, over the curves. */
   overlays?: readonly LaneOverlay[] | undefined;
+  happenings?: Happenings | undefined;
   first: boolean;
   theme: Theme;
   /** Registers what draws the curves, and what writes the digits, with whoever keeps the rhythm. */
@@ -136,6 +138,10 @@ export const Lane = memo(function Lane(props: LaneProps) {
   useEffect(() => {
     overlaysRef.current = props.overlays;
   }, [props.overlays]);
+  const happeningsRef = useRef(props.happenings);
+  useEffect(() => {
+    happeningsRef.current = props.happenings;
+  }, [props.happenings]);
   const pens = useRef<((view: LaneView, scale: [number, number]) => void) | null>(null);
 
   const [ready, setReady] = useState(charts !== null);
@@ -202,6 +208,8 @@ export const Lane = memo(function Lane(props: LaneProps) {
             (u: uPlot) => {
               if (words) drawBands(u, lane, columns, inks, theme);
               breaks(u, lane, samples, words ? [] : columns, inks, theme);
+              if (happeningsRef.current)
+                drawHappenings(u, lane, happeningsRef.current, samples, inks, first, theme);
               drawOverlays(u, lane, overlaysRef.current ?? [], theme);
               markLines(u, marksRef.current, first, theme);
             },
@@ -431,10 +439,13 @@ function breaks(
 function markLines(u: uPlot, marks: LaneMark[], labels: boolean, theme: Theme): void {
   const ratio = devicePixelRatio;
   const { left, top, width, height } = u.bbox;
-  let free = -Infinity;
+  // Where each of the two rows of labels is free.
+  const free = [-Infinity, -Infinity];
+  let before = NaN;
   for (const mark of marks) {
     const x = Math.round(u.valToPos(mark.at, "x", true)) + 0.5;
-    if (x < left || x > left + width) continue;
+    if (x < left || x > left + width || x === before) continue;
+    before = x;
     u.ctx.save();
     u.ctx.strokeStyle = theme.mark;
     u.ctx.lineWidth = 1.25 * ratio;
@@ -443,14 +454,19 @@ function markLines(u: uPlot, marks: LaneMark[], labels: boolean, theme: Theme): 
     u.ctx.moveTo(x, top);
     u.ctx.lineTo(x, top + height);
     u.ctx.stroke();
-    if (labels) {
+    // Where there is no room left the line stands alone: the table has the text.
+    if (labels && free.some((one) => one <= x)) {
       u.ctx.setLineDash([]);
       u.ctx.font = `${12 * ratio}px "Atkinson Hyperlegible Next Variable", sans-serif`;
       const text = mark.text.length > 32 ? `${mark.text.slice(0, 31)}…` : mark.text;
       const wide = u.ctx.measureText(text).width + 14 * ratio;
       const at = Math.min(x, left + width - wide);
-      const row = at < free ? 1 : 0;
-      free = at + wide + 4 * ratio;
+      const row = free.findIndex((one) => one <= at);
+      if (row < 0) {
+        u.ctx.restore();
+        continue;
+      }
+      free[row] = at + wide + 4 * ratio;
       const y = top + (5 + row * 21) * ratio;
       u.ctx.fillStyle = theme.mark;
       u.ctx.beginPath();

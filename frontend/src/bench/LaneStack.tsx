@@ -6,6 +6,7 @@ import { isGood, type Readings, type Shown } from "../live/readings";
 import type { Samples } from "../live/samples";
 import { Cursor } from "./cursor";
 import { CursorLayer } from "./CursorLayer";
+import type { Happenings } from "./happenings";
 import { Lane } from "./Lane";
 import {
   type LaneChannel,
@@ -69,6 +70,7 @@ export interface LaneStackProps {
   marks: LaneMark[];
   /** What questions found, over the curves. */
   overlays?: readonly LaneOverlay[] | undefined;
+  happenings?: Happenings | undefined;
   theme: Theme;
   readings: Readings;
   /** Under the scales. */
@@ -96,6 +98,7 @@ export function LaneStack({
   live,
   marks,
   overlays,
+  happenings,
   theme,
   readings,
   left,
@@ -152,7 +155,7 @@ export function LaneStack({
     drawn.current = view();
     draws.current.forEach((draw) => draw());
   }, [view]);
-  useEffect(() => drawAll(), [drawAll, marks, overlays, live, past?.version]);
+  useEffect(() => drawAll(), [drawAll, marks, overlays, happenings, live, past?.version]);
   useEffect(() => cursor.subscribe(() => pens.current.forEach((pen) => pen())), [cursor]);
   useEffect(() => readings.subscribe(() => pens.current.forEach((pen) => pen())), [readings]);
 
@@ -212,6 +215,7 @@ export function LaneStack({
                 view={view}
                 marks={marks}
                 overlays={overlays}
+                happenings={happenings}
                 first={index === 0}
                 theme={theme}
                 register={register}
