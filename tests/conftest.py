@@ -14,6 +14,7 @@ from typing import ClassVar, TypeVar
 
 import httpx
 import pytest
+from hypothesis import HealthCheck, settings
 from sqlalchemy import Engine, text
 
 from tests.stalls import StallWatch
@@ -39,6 +40,10 @@ DEMO = ROOT / "src" / "tidybench" / "setups" / "demo"
 
 KILLS = int(os.environ.get("TIDY_KILLS", "5"))
 """How often what is killed is killed. More find more; all of it together must end in time."""
+
+# How fast examples are drawn says how busy the computer is, nothing of what is tested.
+settings.register_profile("bench", suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("bench")
 
 STALLS = StallWatch()
 REAL_TIME = tuple(str(ROOT / "tests" / name) for name in ("browser", "links", "recorder", "standins", "web"))

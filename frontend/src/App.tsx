@@ -46,6 +46,7 @@ const ReactionsPage = lazy(() =>
 );
 const CurvesPage = lazy(() => import("./curves/CurvesPage").then((page) => ({ default: page.CurvesPage })));
 const Logbook = lazy(() => import("./logbook/Logbook").then((page) => ({ default: page.Logbook })));
+const DiskPage = lazy(() => import("./logbook/DiskPage").then((page) => ({ default: page.DiskPage })));
 const RunPage = lazy(() => import("./logbook/RunPage").then((page) => ({ default: page.RunPage })));
 const ComparePage = lazy(() =>
   import("./logbook/ComparePage").then((page) => ({ default: page.ComparePage })),
@@ -256,6 +257,7 @@ const Place = memo(function Place({ theme }: { theme: Theme }) {
           <Route path="/procedures" element={<ProceduresPage theme={theme} />} />
           <Route path="/procedures/reactions" element={<ReactionsPage />} />
           <Route path="/logbook" element={<Logbook />} />
+          <Route path="/logbook/disk" element={<DiskPage />} />
           <Route path="/logbook/compare" element={<ComparePage theme={theme} />} />
           <Route path="/logbook/:id" element={<RunPage theme={theme} />} />
           <Route

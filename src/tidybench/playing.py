@@ -13,6 +13,7 @@ from tidybench.core.tape.events import Event
 from tidybench.core.tape.lines import TapeError, parse_tape_line
 from tidybench.runs.again import frozen_texts
 from tidybench.runs.folder import TAPE
+from tidybench.runs.taken_out import taken_out
 from tidybench.runs.tape import read_tape
 from tidybench.standins.played_port import PlayedPort, TapeClock
 from tidybench.wire.places import Places
@@ -28,6 +29,8 @@ def events_of(path: Path) -> Iterator[tuple[int, str, Event]]:
                 except TapeError as error:
                     raise TapeError(f"{path.name}, line {number}: {error}") from error
         return
+    if (gone := taken_out(path)) is not None:
+        raise ValueError(gone.words)
     folder = path / TAPE if (path / TAPE).is_dir() else path
     if not folder.is_dir():
         raise FileNotFoundError(2, "there is no such folder or file", str(path))

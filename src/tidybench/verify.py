@@ -36,8 +36,8 @@ def words(told: Verified) -> str:
     spaced = " ".join(seal.fingerprint[n : n + 4] for n in range(0, len(seal.fingerprint), 4))
     head = f"Seal {spaced}, {seal.files} files, {seal.bytes / 1e6:.1f} MB."
     if not told.problems:
-        return f"{head}\nChecked: nothing has changed since."
-    return "\n".join([head, *told.problems])
+        return "\n".join([head, "Checked: nothing has changed since.", *filter(None, [told.taken_out])])
+    return "\n".join([head, *told.problems, *filter(None, [told.taken_out])])
 
 
 def found(name: str) -> Path:

@@ -124,7 +124,7 @@ def test_two_runs_are_laid_over_each_other_and_one_gets_its_verdict(page: Page, 
     page.open("/logbook")
     page.see("Second of two")
     for name in ("First of two", "Second of two"):
-        page.find(f"input[aria-label='Compare {name}']").click()
+        page.find(f"input[aria-label='Choose {name}']").click()
     page.press("Compare 2 runs")
     page.see("Aligned at")
     page.see("A: First of two")

@@ -1963,6 +1963,187 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove Runs
+         * @description Put runs in the bin. Nothing is deleted: they can be restored.
+         */
+        post: operations["remove_runs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Runs
+         * @description Take runs out of the bin.
+         */
+        post: operations["restore_runs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Delete Runs
+         * @description Delete runs that are in the bin, for good: folder and records.
+         */
+        post: operations["delete_runs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/said": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Correct Said
+         * @description Correct what is said of a run that has ended. What was sealed stays as it is.
+         */
+        patch: operations["correct_said"];
+        trace?: never;
+    };
+    "/api/runs/{key}/said/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Said History
+         * @description What was corrected of what is said of a run, in order.
+         */
+        get: operations["said_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/disk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Disk Use
+         * @description What the bench's runs take, by age, and the largest of them.
+         */
+        get: operations["disk_use"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/disk/rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Rule
+         * @description Another rule. Nothing is taken out by it alone.
+         */
+        put: operations["set_rule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/disk/due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Due
+         * @description What may be taken out by the rule, now.
+         */
+        get: operations["due"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/tape/take-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Out
+         * @description Take the tape of a run out, for good: values can no longer be followed to their bytes, nor the run read again. It is compared with its seal first, which takes as long
+         *     as reading it.
+         */
+        post: operations["take_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs": {
         parameters: {
             query?: never;
@@ -1973,7 +2154,7 @@ export interface paths {
         /**
          * List Runs
          * @description Runs. `search`: words, each of which stands in name, test item, operator, order number, notes, fields, or in the name of a channel or an instrument; `verdict`: of runs whose
-         *     alarms are known; begun from `since` to before `until`; `after`: the `next` of the page before.
+         *     alarms are known; begun from `since` to before `until`; `removed`: those in the bin; `after`: the `next` of the page before.
          */
         get: operations["list_runs"];
         put?: never;
@@ -2661,6 +2842,20 @@ export interface components {
             /** Curves */
             curves: components["schemas"]["CurveComparison"][];
             kept: components["schemas"]["Version"] | null;
+        };
+        /**
+         * Age
+         * @description Runs that ended less than `under_days` ago and are in no younger one; null: all that are older.
+         */
+        Age: {
+            /** Under Days */
+            under_days: number | null;
+            /** Runs */
+            runs: number;
+            /** Bytes */
+            bytes: number;
+            /** Tape Bytes */
+            tape_bytes: number;
         };
         /**
          * Aligned
@@ -3802,11 +3997,29 @@ export interface components {
         };
         /**
          * Correction
+         * @description What is to be said of a run, what is thought to be said of it, who says so and why.
+         */
+        "Correction-Input": {
+            said: components["schemas"]["Said"];
+            before: components["schemas"]["Said"];
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * Correction
          * @description A correction that the points as found make. `largest`: what it leaves at most; `residual_sd`: the residuals' standard deviation by the degrees
          *     of freedom that are left, None for none. `expanded`: the expanded uncertainty (k = 2) of the reference and the residuals together,
          *     None where the reference's is not known or nothing is left to judge the residuals by.
          */
-        Correction: {
+        "Correction-Output": {
             step: components["schemas"]["PointsStep"];
             /** Words */
             words: string;
@@ -4334,6 +4547,33 @@ export interface components {
             hours_left: number | null;
         };
         /**
+         * DiskUse
+         * @description In bytes. `unknown`: runs that are not counted yet; `bin_runs`, `bin_bytes`: in the bin, counted in the ages too.
+         */
+        DiskUse: {
+            /** Total */
+            total: number;
+            /** Free */
+            free: number;
+            /** Bytes */
+            bytes: number;
+            /** Tape Bytes */
+            tape_bytes: number;
+            /** Unknown */
+            unknown: number;
+            /** Database Bytes */
+            database_bytes: number;
+            /** Bin Runs */
+            bin_runs: number;
+            /** Bin Bytes */
+            bin_bytes: number;
+            /** Ages */
+            ages: components["schemas"]["Age"][];
+            /** Largest */
+            largest: components["schemas"]["HeldRun"][];
+            rule: components["schemas"]["ThinningRule"];
+        };
+        /**
          * DoPart
          * @description One thing that is done when the channel comes to stand so: exactly one of a mark, a banner (with a sound), a command of an
          *     instrument, a procedure by its name, a run that begins, the run that ends.
@@ -4373,6 +4613,16 @@ export interface components {
              * @default false
              */
             end_run: boolean;
+        };
+        /**
+         * Due
+         * @description What may be taken out by the rule: runs whose tape is old, those that have been in the bin for long; at most 1000 of each, the oldest first.
+         */
+        Due: {
+            /** Tapes */
+            tapes: components["schemas"]["HeldRun"][];
+            /** Bin */
+            bin: components["schemas"]["HeldRun"][];
         };
         /**
          * End
@@ -4624,6 +4874,14 @@ export interface components {
             examples: string[];
         };
         /**
+         * Freed
+         * @description Bytes that are free now.
+         */
+        Freed: {
+            /** Bytes */
+            bytes: number;
+        };
+        /**
          * FrozenSetup
          * @description A set-up as it was when a run began.
          */
@@ -4665,6 +4923,27 @@ export interface components {
             well: boolean;
             /** Words */
             words: string;
+        };
+        /**
+         * HeldRun
+         * @description A run and what it takes, in bytes.
+         */
+        HeldRun: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Item */
+            item: string;
+            /** Ended At */
+            ended_at: number;
+            /** Bytes */
+            bytes: number;
+            /** Tape Bytes */
+            tape_bytes: number;
         };
         /**
          * HumFilter
@@ -7210,7 +7489,7 @@ export interface components {
             rows: components["schemas"]["CalibrationRow"][];
             /** Stages */
             stages: components["schemas"]["StageResult"][];
-            correction: components["schemas"]["Correction"] | null;
+            correction: components["schemas"]["Correction-Output"] | null;
             /** No Correction */
             no_correction: string;
             plan: components["schemas"]["CalibrationPlan"];
@@ -7263,7 +7542,7 @@ export interface components {
         /**
          * RunDetail
          * @description One run, whole. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory; `glance`: what was found before it began; `copy_to`: where it is
-         *     copied to, `copied_at`: since when it is there, `copy_trouble`: why it is not yet.
+         *     copied to, `copied_at`: since when it is there, `copy_trouble`: why it is not yet; `taken_out`: that its tape was taken out, in a sentence, "" where it was not.
          */
         RunDetail: {
             /**
@@ -7297,6 +7576,12 @@ export interface components {
             alarms: number | null;
             /** Limited */
             limited: boolean;
+            /** Removed At */
+            removed_at: number | null;
+            /** Gone */
+            gone: boolean;
+            /** Bytes */
+            bytes: number | null;
             /** Begun By */
             begun_by: string;
             /** Lead Us */
@@ -7332,6 +7617,8 @@ export interface components {
             crossings: components["schemas"]["Crossing"][];
             points: components["schemas"]["RunPoints"];
             calibrates: components["schemas"]["CalibrationPlan"] | null;
+            /** Taken Out */
+            taken_out: string;
             /** Csv Files */
             csv_files: components["schemas"]["CsvFile"][];
         };
@@ -7470,7 +7757,8 @@ export interface components {
         };
         /**
          * RunRow
-         * @description A run in the logbook's list. `alarms`: how often it was beyond a limit or lost, null where that is not known; `limited`: whether any channel has a limit.
+         * @description A run in the logbook's list. `alarms`: how often it was beyond a limit or lost, null where that is not known; `limited`: whether any channel has a limit; `removed_at`: since when it
+         *     is in the bin, null where it is not; `gone`: its folder is not where it was; `bytes`: of its folder, null where that is not known.
          */
         RunRow: {
             /**
@@ -7504,6 +7792,12 @@ export interface components {
             alarms: number | null;
             /** Limited */
             limited: boolean;
+            /** Removed At */
+            removed_at: number | null;
+            /** Gone */
+            gone: boolean;
+            /** Bytes */
+            bytes: number | null;
         };
         /**
          * RunStatus
@@ -7555,6 +7849,16 @@ export interface components {
             points: number;
             taking: components["schemas"]["TakingStatus"] | null;
             calibrates: components["schemas"]["CalibrationPlan"] | null;
+        };
+        /**
+         * RunsDone
+         * @description Those it was done with, and a sentence for each of the others.
+         */
+        RunsDone: {
+            /** Done */
+            done: string[];
+            /** Troubles */
+            troubles: string[];
         };
         /**
          * SafeCommandPart
@@ -7611,6 +7915,61 @@ export interface components {
             good: boolean;
             /** Words */
             words: string;
+        };
+        /**
+         * Said
+         * @description What a person says of a run: what it is called, of what, by whom, for which order, in which words; `fields`: the shop's own, by name.
+         */
+        Said: {
+            /** Name */
+            name: string;
+            /**
+             * Item
+             * @default
+             */
+            item: string;
+            /**
+             * Operator
+             * @default
+             */
+            operator: string;
+            /**
+             * Order
+             * @default
+             */
+            order: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /**
+             * Fields
+             * @default {}
+             */
+            fields: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * SaidChange
+         * @description What is said of a run from `written_at` on (microseconds since 1970 UTC), who changed it and why; and what stood there before.
+         */
+        SaidChange: {
+            said: components["schemas"]["Said"];
+            before: components["schemas"]["Said"];
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /** Written At */
+            written_at: number;
         };
         /**
          * SampleAt
@@ -8045,6 +8404,19 @@ export interface components {
         Sketches: {
             /** Runs */
             runs: string[];
+        };
+        /**
+         * SomeRuns
+         * @description Runs, and who does something with them.
+         */
+        SomeRuns: {
+            /** Runs */
+            runs: string[];
+            /**
+             * By
+             * @default
+             */
+            by: string;
         };
         /**
          * Spectrum
@@ -8625,6 +8997,17 @@ export interface components {
             certificate?: components["schemas"]["CalibrationPart"] | null;
         };
         /**
+         * TakeTapeOut
+         * @description Who takes a tape out.
+         */
+        TakeTapeOut: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
+        };
+        /**
          * TakingStatus
          * @description A test point that is being taken. `unsteady`: the channels, by name, that are waited for; `since`, `until`: the stretch that is
          *     averaged, None before it has begun; `gives_up_at`. Times in microseconds since 1970 UTC.
@@ -8756,6 +9139,16 @@ export interface components {
             every?: number | null;
             /** Every S */
             every_s?: number | null;
+        };
+        /**
+         * ThinningRule
+         * @description What may be taken out: the tapes of runs that ended more than so many days ago, and runs that have been in the bin for so many days; null for never.
+         */
+        ThinningRule: {
+            /** Tapes After Days */
+            tapes_after_days?: number | null;
+            /** Bin After Days */
+            bin_after_days?: number | null;
         };
         /**
          * ToFile
@@ -9105,12 +9498,18 @@ export interface components {
         };
         /**
          * Verified
-         * @description What comparing gave: a sentence each for what differs; none where nothing has changed.
+         * @description What comparing gave: a sentence each for what differs; none where nothing has changed. `taken_out`: what was taken out of it since to free the disk, in a
+         *     sentence; "" for nothing. That is no problem: it was compared before.
          */
         Verified: {
             seal: components["schemas"]["Seal"];
             /** Problems */
             problems: string[];
+            /**
+             * Taken Out
+             * @default
+             */
+            taken_out: string;
             /** Checked At */
             checked_at: number;
         };
@@ -12636,6 +13035,297 @@ export interface operations {
             };
         };
     };
+    remove_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SomeRuns"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunsDone"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    restore_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SomeRuns"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunsDone"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    delete_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SomeRuns"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunsDone"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    correct_said: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Correction-Input"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    said_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidChange"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    disk_use: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiskUse"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    set_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ThinningRule"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThinningRule"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    due: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Due"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeTapeOut"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freed"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     list_runs: {
         parameters: {
             query?: {
@@ -12646,6 +13336,7 @@ export interface operations {
                 until?: number | null;
                 sort?: "begun" | "name" | "item" | "operator" | "length" | "samples";
                 falling?: boolean;
+                removed?: boolean;
                 after?: string;
                 limit?: number;
             };

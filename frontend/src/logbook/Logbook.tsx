@@ -1,17 +1,20 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { VisuallyHidden } from "react-aria-components";
 import { Link } from "react-router";
 import styled from "styled-components";
 import { api, got, type RunRow, type Schemas } from "../api/client";
+import { useAct } from "../api/useAct";
+import { operators } from "../bench/plan";
 import { count, length, moment } from "../look/format";
 import { startOfDay } from "../look/zone";
-import { Button, ChipLink } from "../parts/Button";
+import { Button, Chip, ChipLink } from "../parts/Button";
 import { DateEntry } from "../parts/DateEntry";
 import { Field } from "../parts/Field";
 import { Select } from "../parts/Select";
 import { tableLooks } from "../parts/tableLooks";
-import { Trouble } from "../parts/Window";
+import { Actions, Trouble, Window } from "../parts/Window";
+import { ENDED, type Sort, useRunFilters, VERDICTS } from "./useRunFilters";
 
 const PAGE = 50;
 /** Runs that are laid over each other. */
@@ -109,22 +112,6 @@ const statusWords = (run: RunRow): string => {
   return run.status === "interrupted" ? "interrupted" : "ended";
 };
 
-type Sort = "begun" | "name" | "item" | "operator" | "length" | "samples";
-type Ended = "" | "logging" | "ended" | "interrupted";
-type Verdict = "" | "within" | "beyond";
-
-const ENDED: { value: Ended; text: string }[] = [
-  { value: "", text: "any end" },
-  { value: "ended", text: "ended" },
-  { value: "interrupted", text: "interrupted" },
-  { value: "logging", text: "logging now" },
-];
-const VERDICTS: { value: Verdict; text: string }[] = [
-  { value: "", text: "any verdict" },
-  { value: "within", text: "within limits" },
-  { value: "beyond", text: "beyond limits" },
-];
-
 const Filters = styled.div`
   display: flex;
   flex-wrap: wrap;
@@ -144,14 +131,8 @@ const dayAt = (date: string | null, days: number): number | null =>
 
 /** All runs, found by words, dates, how they ended and their verdict. */
 export function Logbook() {
-  const [search, setSearch] = useState("");
-  const [ended, setEnded] = useState<Ended>("");
-  const [verdict, setVerdict] = useState<Verdict>("");
-  const [from, setFrom] = useState<string | null>(null);
-  const [to, setTo] = useState<string | null>(null);
-  const [sort, setSort] = useState<{ by: Sort; falling: boolean }>({ by: "begun", falling: true });
-  /** Where each page behind the first begins. */
-  const [pages, setPages] = useState<string[]>([]);
+  const { filters, set, pages, turn, filtered, clear } = useRunFilters();
+  const { search, ended, verdict, from, to, by, falling, bin } = filters;
   const [chosen, setChosen] = useState<string[]>([]);
   const after = pages.at(-1) ?? "";
   const first = pages.length * PAGE;
@@ -163,8 +144,9 @@ export function Logbook() {
     verdict,
     ...(since === null ? {} : { since }),
     ...(until === null ? {} : { until }),
-    sort: sort.by,
-    falling: sort.falling,
+    sort: by,
+    falling,
+    removed: bin,
     after,
     limit: PAGE,
   };
@@ -185,86 +167,57 @@ export function Logbook() {
     retry: false,
   });
   const drawn = new Map(sketches.data?.map((one) => [one.id, one]));
-  const anew = (change: () => void): void => {
-    change();
-    setPages([]);
-  };
   const choose = (id: string, on: boolean): void =>
     setChosen((old) => (on ? [...old, id] : old.filter((one) => one !== id)));
-  const filtered = search !== "" || ended !== "" || verdict !== "" || since !== null || until !== null;
-  const head = (by: Sort, words: string, className = "") => (
-    <th className={className} aria-sort={sort.by !== by ? "none" : sort.falling ? "descending" : "ascending"}>
+  const head = (column: Sort, words: string, className = "") => (
+    <th className={className} aria-sort={by !== column ? "none" : falling ? "descending" : "ascending"}>
       <button
         type="button"
         onClick={() =>
-          anew(() =>
-            setSort(
-              sort.by === by
-                ? { by, falling: !sort.falling }
-                : { by, falling: ["begun", "length", "samples"].includes(by) },
-            ),
-          )
+          set({
+            by: column,
+            falling: by === column ? !falling : ["begun", "length", "samples"].includes(column),
+          })
         }
       >
         {words}
-        {sort.by === by && (sort.falling ? " ▾" : " ▴")}
+        {by === column && (falling ? " ▾" : " ▴")}
       </button>
     </th>
   );
   return (
     <Sheet>
       <header style={{ alignItems: "center" }}>
-        <h1>Logbook</h1>
+        <h1>{bin ? "Bin" : "Logbook"}</h1>
         <Search>
           <Field
             label="Find in all that is said of a run"
             value={search}
-            onChange={(text) => anew(() => setSearch(text))}
+            onChange={(text) => set({ search: text })}
             longest={100}
           />
         </Search>
-        {chosen.length > 0 && (
-          <ChipLink as={Link} to={`/logbook/compare?runs=${chosen.join(",")}`}>
-            {chosen.length === 1 ? "Compare this run …" : `Compare ${chosen.length} runs`}
-          </ChipLink>
-        )}
       </header>
       <Filters>
-        <DateEntry
-          label="Begun from"
-          value={from}
-          onValue={(date) => anew(() => setFrom(date))}
-          width={170}
-        />
-        <DateEntry label="to" value={to} onValue={(date) => anew(() => setTo(date))} width={170} />
+        <DateEntry label="Begun from" value={from} onValue={(date) => set({ from: date })} width={170} />
+        <DateEntry label="to" value={to} onValue={(date) => set({ to: date })} width={170} />
         <Select
           label="How it ended"
           value={ended}
           options={ENDED}
-          onChange={(next) => anew(() => setEnded(next))}
+          onChange={(next) => set({ ended: next })}
           width={160}
         />
         <Select
           label="Verdict"
           value={verdict}
           options={VERDICTS}
-          onChange={(next) => anew(() => setVerdict(next))}
+          onChange={(next) => set({ verdict: next })}
           width={160}
         />
         {filtered && (
-          <Button
-            $kind="plain"
-            onPress={() =>
-              anew(() => {
-                setSearch("");
-                setEnded("");
-                setVerdict("");
-                setFrom(null);
-                setTo(null);
-              })
-            }
-          >
-            All runs
+          <Button $kind="plain" onPress={clear}>
+            {bin ? "All in the bin" : "All runs"}
           </Button>
         )}
         {runs.data && (
@@ -273,14 +226,17 @@ export function Logbook() {
           </span>
         )}
       </Filters>
+      <WithChosen chosen={chosen} bin={bin} onDone={() => setChosen([])} />
       {runs.isError && <Trouble>{runs.error.message}</Trouble>}
       {runs.isPending && <p role="status">Opening the logbook …</p>}
       {runs.data?.total === 0 && (
         <p>
           {filtered
             ? "No run is like that. Take a word or a filter away."
-            : "Every run you log is kept here. "}
-          {!filtered && <Link to="/">Begin one on the Bench.</Link>}
+            : bin
+              ? "The bin is empty."
+              : "Every run you log is kept here. "}
+          {!filtered && !bin && <Link to="/">Begin one on the Bench.</Link>}
         </p>
       )}
       {!!runs.data?.runs.length && (
@@ -288,7 +244,7 @@ export function Logbook() {
           <thead>
             <tr>
               <th>
-                <VisuallyHidden>Compare</VisuallyHidden>
+                <VisuallyHidden>Choose</VisuallyHidden>
               </th>
               {head("begun", "Begun")}
               {head("name", "Run")}
@@ -306,10 +262,10 @@ export function Logbook() {
                 <td style={{ paddingRight: 0 }}>
                   <input
                     type="checkbox"
-                    aria-label={`Compare ${run.name}`}
+                    aria-label={`Choose ${run.name}`}
                     style={{ width: 18, height: 18, accentColor: "var(--action)", verticalAlign: "-4px" }}
                     checked={chosen.includes(run.id)}
-                    disabled={run.ended_at === null || (chosen.length >= MOST && !chosen.includes(run.id))}
+                    disabled={run.ended_at === null}
                     onChange={(event) => choose(run.id, event.target.checked)}
                   />
                 </td>
@@ -329,6 +285,14 @@ export function Logbook() {
                 <td title={run.reason}>
                   {statusWords(run)}
                   <VerdictWords run={run} />
+                  {run.gone && (
+                    <div style={{ color: "var(--caution)", fontWeight: 600 }}>its folder is gone</div>
+                  )}
+                  {run.removed_at != null && (
+                    <div style={{ color: "var(--quiet)" }}>
+                      in the bin since {moment(run.removed_at / 1000)}
+                    </div>
+                  )}
                 </td>
               </tr>
             ))}
@@ -337,12 +301,12 @@ export function Logbook() {
       )}
       {!!runs.data && (pages.length > 0 || runs.data.next !== "") && (
         <div style={{ display: "flex", gap: 10, alignItems: "center" }}>
-          <Button isDisabled={pages.length === 0} onPress={() => setPages(pages.slice(0, -1))}>
+          <Button isDisabled={pages.length === 0} onPress={() => turn(pages.slice(0, -1))}>
             Back
           </Button>
           <Button
             isDisabled={runs.data.next === "" || runs.isPlaceholderData}
-            onPress={() => setPages([...pages, runs.data.next])}
+            onPress={() => turn([...pages, runs.data.next])}
           >
             Further
           </Button>
@@ -351,7 +315,90 @@ export function Logbook() {
           </span>
         </div>
       )}
+      <p style={{ display: "flex", gap: 20, flexWrap: "wrap" }}>
+        {bin ? <Link to="/logbook">All runs</Link> : <Link to="/logbook?bin">Bin</Link>}
+        <Link to="/logbook/disk">What the disk holds</Link>
+      </p>
     </Sheet>
+  );
+}
+
+interface WithChosenProps {
+  chosen: string[];
+  bin: boolean;
+  onDone: () => void;
+}
+
+/** What can be done with the runs that are chosen. */
+function WithChosen({ chosen, bin, onDone }: WithChosenProps) {
+  const [asking, setAsking] = useState(false);
+  const [troubles, setTroubles] = useState<string[]>([]);
+  const act = useAct();
+  const client = useQueryClient();
+  const many = chosen.length === 1 ? "this run" : `${count(chosen.length)} runs`;
+  const body = { runs: chosen, by: operators()[0] ?? "" };
+  const done = (work: Promise<Schemas["RunsDone"]>): void =>
+    act.run(async () => {
+      const told = await work;
+      setTroubles(told.troubles);
+      setAsking(false);
+      onDone();
+      await client.invalidateQueries({ queryKey: ["runs"] });
+    });
+  return (
+    <>
+      {chosen.length > 0 && (
+        <div style={{ display: "flex", gap: 10, alignItems: "center", flexWrap: "wrap" }}>
+          <span style={{ fontWeight: 600 }}>{count(chosen.length)} chosen</span>
+          {bin ? (
+            <>
+              <Chip isDisabled={act.busy} onPress={() => done(got(api.POST("/api/runs/restore", { body })))}>
+                Restore {many}
+              </Chip>
+              <Chip isDisabled={act.busy} onPress={() => setAsking(true)}>
+                Delete {many} for good …
+              </Chip>
+            </>
+          ) : (
+            <>
+              {chosen.length <= MOST ? (
+                <ChipLink as={Link} to={`/logbook/compare?runs=${chosen.join(",")}`}>
+                  {chosen.length === 1 ? "Compare this run …" : `Compare ${many}`}
+                </ChipLink>
+              ) : (
+                <span style={{ color: "var(--quiet)" }}>at most {MOST} can be compared</span>
+              )}
+              <Chip isDisabled={act.busy} onPress={() => done(got(api.POST("/api/runs/bin", { body })))}>
+                Move {many} to the bin
+              </Chip>
+            </>
+          )}
+          <Chip onPress={onDone}>Choose none</Chip>
+        </div>
+      )}
+      {act.trouble && <Trouble>{act.trouble}</Trouble>}
+      {troubles.map((one) => (
+        <Trouble key={one}>{one}</Trouble>
+      ))}
+      {asking && (
+        <Window title={`Delete ${many} for good?`} open asks onClose={() => setAsking(false)}>
+          <p>
+            Folder, CSV, samples, tape and records go. Nothing brings them back. A copy elsewhere stays where
+            it is.
+          </p>
+          <Actions>
+            <Button onPress={() => setAsking(false)}>Cancel</Button>
+            <Button
+              $kind="bright"
+              isDisabled={act.busy}
+              onPress={() => done(got(api.POST("/api/runs/delete", { body })))}
+            >
+              Delete for good
+            </Button>
+          </Actions>
+        </Window>
+      )}
+    </>
   );
 }
 

@@ -1,16 +1,21 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import styled from "styled-components";
 import { api, got, type RunDetail } from "../api/client";
 import { useAct } from "../api/useAct";
-import { repeat } from "../bench/plan";
+import { operators, repeat } from "../bench/plan";
 import { count, dated, length } from "../look/format";
 import { offsetName } from "../look/zone";
 import { mono, type Theme } from "../look/theme";
-import { Button } from "../parts/Button";
+import { Button, Chip } from "../parts/Button";
+import { Banner } from "../parts/Banner";
+import { Note } from "../parts/Note";
 import { Fact, Facts } from "../parts/Facts";
 import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
+import { Corrections } from "./Corrections";
+import { CorrectWindow } from "./CorrectWindow";
 import { CsvList } from "./CsvList";
 import { ReadAgain } from "./ReadAgain";
 import { RunCurves } from "./RunCurves";
@@ -61,6 +66,9 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
   const navigate = useNavigate();
   const end = run.ended_at ?? null;
   const act = useAct();
+  const client = useQueryClient();
+  const [correcting, setCorrecting] = useState(false);
+  const [told, setTold] = useState(false);
   const again = (): void =>
     act.run(async () => {
       await repeat(run.id);
@@ -97,6 +105,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
           </Download>
         )}
       </header>
+      <AfterTheEnd run={run} />
       <Facts>
         <Fact name="Test item" text={run.item || "–"} />
         <Fact name="Operator" text={run.operator || "–"} />
@@ -124,6 +133,25 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
         ))}
       </Facts>
       {run.ended_at && <SealCheck run={run.id} />}
+      {run.ended_at && !run.gone && (
+        <div style={{ display: "flex", gap: 8 }}>
+          <Chip onPress={() => setCorrecting(true)}>Correct what is said of it …</Chip>
+          <Chip onPress={() => setTold(!told)} aria-expanded={told}>
+            {told ? "hide corrections" : "corrections"}
+          </Chip>
+        </div>
+      )}
+      {told && <Corrections run={run.id} />}
+      {correcting && (
+        <CorrectWindow
+          run={run}
+          onClose={() => {
+            setCorrecting(false);
+            void client.invalidateQueries({ queryKey: ["run", run.id] });
+            void client.invalidateQueries({ queryKey: ["said", run.id] });
+          }}
+        />
+      )}
       {run.notes && <p style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{run.notes}</p>}
       {act.trouble && <Trouble>{act.trouble}</Trouble>}
       {run.repairs.length > 0 && (
@@ -167,6 +195,48 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
   );
 }
 
+/** What has become of its folder. */
+function AfterTheEnd({ run }: { run: RunDetail }) {
+  const act = useAct();
+  const client = useQueryClient();
+  return (
+    <>
+      {run.removed_at != null && (
+        <Note>
+          <b>This run is in the bin since {dated(run.removed_at / 1000)}.</b>{" "}
+          <Chip
+            isDisabled={act.busy}
+            onPress={() =>
+              act.run(async () => {
+                await got(
+                  api.POST("/api/runs/restore", { body: { runs: [run.id], by: operators()[0] ?? "" } }),
+                );
+                await client.invalidateQueries({ queryKey: ["run", run.id] });
+              })
+            }
+          >
+            Restore it
+          </Chip>
+        </Note>
+      )}
+      {run.gone && (
+        <Banner>
+          <b>The run’s folder is not where it was: {run.folder}.</b> Numbers and curves come from the records;
+          CSV, tape, report and whatever else stands in the folder are back when it is. Put it back, or mount
+          its disk.
+        </Banner>
+      )}
+      {run.taken_out && (
+        <Note>
+          {run.taken_out} Its samples, numbers and CSV are whole; the bytes behind a value are gone, and the
+          run cannot be read again.
+        </Note>
+      )}
+      {act.trouble && <Trouble>{act.trouble}</Trouble>}
+    </>
+  );
+}
+
 /** Where a finished run is copied to, and whether it is there. */
 function copyWords(run: Pick<RunDetail, "copy_to" | "copied_at" | "copy_trouble" | "ended_at">): string {
   if (run.copied_at) return `verified in ${run.copy_to} since ${dated(run.copied_at / 1000)}`;
@@ -194,8 +264,12 @@ function crossed(one: RunDetail["crossings"][number]): string {
 }
 
 function completeness(run: RunDetail): string {
-  const { polls, gave_up, missed } = run.counts;
-  return missed + gave_up
-    ? `${count(polls)} polls, ${count(gave_up)} without reply, ${count(missed)} missed`
-    : `${count(polls)} polls, all answered`;
+  const { polls, gave_up, missed, lost } = run.counts;
+  const links = lost ? [lost === 1 ? "a link lost once" : `links lost ${count(lost)} times`] : [];
+  if (!polls && !missed) return ["nothing was polled", ...links].join(", ");
+  return [
+    `${count(polls)} polls`,
+    ...(missed + gave_up ? [`${count(gave_up)} without reply`, `${count(missed)} missed`] : ["all answered"]),
+    ...links,
+  ].join(", ");
 }

@@ -65,6 +65,7 @@ export function SealCheck({ run }: { run: string }) {
             : `Checked ${dated(told.checked_at / 1000)}: nothing has changed since.`}
         </span>
       )}
+      {told?.taken_out && <span>{told.taken_out}</span>}
       {told && told.problems.length > 0 && (
         <ul>
           {told.problems.map((one) => (

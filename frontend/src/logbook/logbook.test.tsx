@@ -40,11 +40,11 @@ function show(element: ReactElement, at = "/"): void {
 const row = (more: Partial<RunRow> = {}): RunRow => ({
   id: "6a1f6f0e-0000-4000-8000-000000000001", name: "Pump 7 acceptance", item: "P7-0413", operator: "M. Okafor", order: "",
   begun_at: 1_795_416_791_000_000, ended_at: 1_795_417_271_000_000, status: "ended", reason: "ended by a person",
-  channels: 3, samples: 3840, complete: true, alarms: 0, limited: true, ...more,
+  channels: 3, samples: 3840, complete: true, alarms: 0, limited: true, removed_at: null, gone: false, bytes: 40_000, ...more,
 }); // prettier-ignore
 
 const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
-  ...row(), begun_by: "", lead_us: 0, glance: [], copy_to: "", copied_at: null, copy_trouble: "", points: { rule: null, points: [], earlier: [] }, calibrates: null, csv_files: [], notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
+  ...row(), begun_by: "", lead_us: 0, glance: [], copy_to: "", copied_at: null, copy_trouble: "", taken_out: "", points: { rule: null, points: [], earlier: [] }, calibrates: null, csv_files: [], notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
   repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "", word: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
   numbers: [
     { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,
@@ -102,7 +102,7 @@ describe("the list of runs", () => {
     await userEvent.click(screen.getByRole("button", { name: "Further" }));
     await waitFor(() => expect(asked.some((one) => one.includes("after=there"))).toBe(true));
     await userEvent.click(screen.getByRole("button", { name: "Test item" }));
-    await waitFor(() => expect(asked.at(-1)).toMatch(/sort=item&falling=false&after=&/));
+    await waitFor(() => expect(asked.at(-1)).toMatch(/sort=item&falling=false&removed=false&after=&/));
     expect(screen.getByRole("columnheader", { name: /Test item/ }).getAttribute("aria-sort")).toBe(
       "ascending",
     );

@@ -42,7 +42,8 @@ export interface FieldProps {
   wrong?: string;
   longest?: number;
   placeholder?: string;
-  lines?: boolean;
+  /** Several lines; "few": of a text that is mostly short. */
+  lines?: boolean | "few";
   autoFocus?: boolean;
 }
 
@@ -69,7 +70,11 @@ export function Field({
     >
       <Label>{label}</Label>
       {lines ? (
-        <TextArea spellCheck={false} placeholder={placeholder} />
+        <TextArea
+          spellCheck={false}
+          placeholder={placeholder}
+          style={lines === "few" ? { minHeight: 84 } : undefined}
+        />
       ) : (
         <Input placeholder={placeholder} />
       )}

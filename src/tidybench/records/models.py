@@ -60,7 +60,8 @@ class SetupVersion(Base):
 
 class Run(Base):
     """A logged test. `followed` counts the records of samples.bin that are in the blocks. `searched`: all that is said of it, in one text; `alarms`: how often it was beyond a
-    limit or lost, null where that is not known yet."""
+    limit or lost, null where that is not known yet. `removed_at`: since when it is in the bin, null where it is not; `bytes`: of the files of its folder, `tape_bytes`: of its tape alone,
+    null where they are not known yet."""
 
     __tablename__ = "run"
     __table_args__ = (Index("run_begun", "begun_at"),)
@@ -91,6 +92,9 @@ class Run(Base):
     repairs: Mapped[list[str]] = mapped_column(JSONB)
     searched: Mapped[str] = mapped_column(Text, default="", server_default="")
     alarms: Mapped[int | None] = mapped_column(Integer)
+    removed_at: Mapped[int | None] = mapped_column(BigInteger)
+    bytes: Mapped[int | None] = mapped_column(BigInteger)
+    tape_bytes: Mapped[int | None] = mapped_column(BigInteger)
 
 
 class RunChannel(Base):

@@ -27,13 +27,15 @@ class CursorError(ValueError):
 
 @dataclass(slots=True, frozen=True)
 class Wanted:
-    """Which runs: `words`, each somewhere in what is said of a run; begun from `since` to before `until` (microseconds since 1970 UTC)."""
+    """Which runs: `words`, each somewhere in what is said of a run; begun from `since` to before `until` (microseconds since 1970 UTC);
+    `removed`: those in the bin, else those that are not."""
 
     words: str = ""
     ended: Ended = ""
     verdict: Verdict = ""
     since: int | None = None
     until: int | None = None
+    removed: bool = False
     sort: Sort = "begun"
     falling: bool = True
 
@@ -80,7 +82,9 @@ def found_runs(session: Session, wanted: Wanted, after: str, most: int) -> tuple
 
 
 def _conditions(wanted: Wanted) -> list[ColumnElement[bool]]:
-    found: list[ColumnElement[bool]] = []
+    found: list[ColumnElement[bool]] = [
+        Run.removed_at.is_not(None) if wanted.removed else Run.removed_at.is_(None)
+    ]
     # Those that few runs have first: one that is not there ends the look at a run.
     for word in sorted(wanted.words.split(), key=lambda one: (one.isalpha(), -len(one))):
         escaped = word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")

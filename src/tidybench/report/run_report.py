@@ -25,7 +25,9 @@ from tidybench.runs.points import run_points
 from tidybench.runs.reread import frozen_setups
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunState, read_state
+from tidybench.runs.said import corrected, differences, said_changes
 from tidybench.runs.seal import Manifest, SealError, seal_of
+from tidybench.runs.taken_out import taken_out
 
 MOST_FILES = 60
 MOST_COUNTED = 100_000
@@ -64,7 +66,8 @@ class _Channel:
 def report(folder: Path, zone: tzinfo | None = None, at: int | None = None) -> str:
     """A run as one HTML page, whole in itself. `zone`: of its times, the computer's where none is given; `at`: when it is made, microseconds since 1970 UTC. It takes as
     long as reading the samples once. Raises ReportError, OSError, ValueError."""
-    state = read_state(folder)
+    logged = read_state(folder)
+    state = corrected(folder, logged)
     if state.status == "logging" or state.ended_at is None:
         raise ReportError("The run goes on. Its report is made when it has ended.")
     shown = zone if zone is not None else _own_zone()
@@ -102,6 +105,9 @@ def report(folder: Path, zone: tzinfo | None = None, at: int | None = None) -> s
         limited=any(one.low is not None or one.high is not None for one in state.channels),
         crossed=_crossed,
         completeness=_completeness(state),
+        corrections=list(said_changes(folder)),
+        corrected=differences,
+        taken_out=gone.words if (gone := taken_out(folder)) is not None else "",
         seal=_seal(folder),
         made=made.strftime("%Y-%m-%d %H:%M:%S %z"),
         version=__version__,

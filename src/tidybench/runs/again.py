@@ -31,6 +31,7 @@ from tidybench.runs.reread import frozen_setups, reread
 from tidybench.runs.rows import make_rule
 from tidybench.runs.run_channel import RunChannel, run_channel
 from tidybench.runs.run_state import RunState, read_state
+from tidybench.runs.taken_out import taken_out
 from tidybench.runs.whole import write_whole
 
 STATE = "again.json"
@@ -236,6 +237,8 @@ def _prepared(folder: Path, text: str) -> tuple[RunState, Setup, list[Setup]]:
     state = read_state(folder)
     if state.status == "logging":
         raise AgainError("This run is still being logged. It can be read again when it has ended.")
+    if (gone := taken_out(folder)) is not None:
+        raise AgainError(f"{gone.words} The run cannot be read again.")
     setup = load(text)
     frozen = frozen_setups(folder)
     mine = next((one for one in frozen if one.instrument.id == setup.instrument.id), None)

@@ -35,6 +35,7 @@ from tidybench.core.values.origin import Asked
 from tidybench.runs.folder import SAMPLES, TAPE
 from tidybench.runs.reread import frozen_calculations, frozen_setups
 from tidybench.runs.run_state import RunState, read_state
+from tidybench.runs.taken_out import taken_out
 from tidybench.runs.tape import first_number, lines_of, segments
 
 AROUND = 12
@@ -180,6 +181,8 @@ class _Replay:
         """What is known already, and where it came from."""
         every = segments(self._folder / TAPE)
         place = bisect_right(every, self._sequence, key=_first) - 1
+        if place < 0 and (gone := taken_out(self._folder)) is not None:
+            raise ProvenanceError(f"{gone.words} The bytes of this value are gone with it.")
         if place < 0:
             raise ProvenanceError("The tape of this run does not go back to that sample.")
         link, event = self._target(every[place])

@@ -12,16 +12,10 @@ from tidybench.runs.chain import broken
 from tidybench.runs.checks import all_checks, holds, newest_checks
 from tidybench.runs.folder import AGAIN, LATER, MANIFEST
 from tidybench.runs.run_state import read_state
+from tidybench.runs.sealed_file import SealedFile, sealed_file, sha256_of
 from tidybench.runs.stamps import Stamps
+from tidybench.runs.taken_out import taken_out
 from tidybench.runs.whole import write_whole
-
-
-class SealedFile(BaseModel):
-    """A file as it was sealed; `path` within the run's folder, with slashes."""
-
-    path: str
-    size: int
-    sha256: str
 
 
 class Manifest(BaseModel):
@@ -44,10 +38,12 @@ class Seal(BaseModel):
 
 
 class Verified(BaseModel):
-    """What comparing gave: a sentence each for what differs; none where nothing has changed."""
+    """What comparing gave: a sentence each for what differs; none where nothing has changed. `taken_out`: what was taken out of it since to free the disk, in a
+    sentence; "" for nothing. That is no problem: it was compared before."""
 
     seal: Seal
     problems: list[str]
+    taken_out: str = ""
     checked_at: int
 
 
@@ -59,14 +55,18 @@ def seal(folder: Path) -> Manifest:
     """Sum up the files of a run that has ended, and keep that in its folder. Any thread; it takes as long as reading them. Raises
     OSError."""
     state = read_state(folder)
-    files = [_sealed(folder, path) for path in _files(folder)]
+    files = [sealed_file(folder, path) for path in _files(folder)]
     manifest = Manifest(id=state.id, sealed_at=time.time_ns() // 1000, files=files)
     write_whole(folder / MANIFEST, manifest.model_dump_json(indent=1))
     return manifest
 
 
-def seal_of(folder: Path) -> Seal:
-    """The seal as it stands in the folder, without comparing anything. Raises SealError, OSError."""
+def sealed_files(folder: Path) -> list[SealedFile]:
+    """The files that a run was sealed with. Raises SealError, OSError."""
+    return _manifest(folder)[1].files
+
+
+def _manifest(folder: Path) -> tuple[bytes, Manifest]:
     try:
         data = (folder / MANIFEST).read_bytes()
     except FileNotFoundError:
@@ -74,9 +74,14 @@ def seal_of(folder: Path) -> Seal:
             "The run is not sealed: it goes on, was logged before runs were sealed, or the computer stopped at its end."
         ) from None
     try:
-        manifest = Manifest.model_validate_json(data)
+        return data, Manifest.model_validate_json(data)
     except ValidationError:
         raise SealError(f"The seal itself was changed: {MANIFEST} cannot be read.") from None
+
+
+def seal_of(folder: Path) -> Seal:
+    """The seal as it stands in the folder, without comparing anything. Raises SealError, OSError."""
+    data, manifest = _manifest(folder)
     return Seal(
         sealed_at=manifest.sealed_at,
         fingerprint=hashlib.sha256(data).hexdigest()[:32],
@@ -89,6 +94,7 @@ def verify(folder: Path) -> Verified:
     """Compare a run's files with its seal. Any thread; it takes as long as reading them. Raises SealError, OSError."""
     told = seal_of(folder)
     manifest = Manifest.model_validate_json((folder / MANIFEST).read_bytes())
+    gone = taken_out(folder)
     problems = []
     if manifest.id != read_state(folder).id:
         problems.append("The seal is that of another run.")
@@ -97,21 +103,29 @@ def verify(folder: Path) -> Verified:
         if not path.resolve().is_relative_to(folder.resolve()):
             problems.append(f"{file.path} is no file of the run: the seal itself was changed.")
         elif not path.is_file():
+            if gone is not None and file in gone.files:
+                continue
             problems.append(f"{file.path} is gone.")
         elif path.stat().st_size != file.size:
             problems.append(
                 f"{file.path} has {path.stat().st_size} bytes instead of {file.size}.{_where(folder, file.path)}"
             )
-        elif _sum(path) != file.sha256:
+        elif sha256_of(path) != file.sha256:
             problems.append(f"{file.path} has changed.{_where(folder, file.path)}")
-    problems += _chain_problem(folder)
+    if gone is None:
+        problems += _chain_problem(folder)
     known = {file.path for file in manifest.files}
     problems += [
         f"{name} was added."
         for path in _files(folder)
         if (name := path.relative_to(folder).as_posix()) not in known
     ]
-    return Verified(seal=told, problems=problems, checked_at=time.time_ns() // 1000)
+    return Verified(
+        seal=told,
+        problems=problems,
+        taken_out=gone.words if gone is not None else "",
+        checked_at=time.time_ns() // 1000,
+    )
 
 
 def _files(folder: Path) -> Iterator[Path]:
@@ -120,15 +134,6 @@ def _files(folder: Path) -> Iterator[Path]:
         inside = path.relative_to(folder)
         if path.is_file() and inside.parts[0] not in (AGAIN, LATER, MANIFEST) and path.suffix != ".new":
             yield path
-
-
-def _sum(path: Path) -> str:
-    with open(path, "rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
-
-
-def _sealed(folder: Path, path: Path) -> SealedFile:
-    return SealedFile(path=path.relative_to(folder).as_posix(), size=path.stat().st_size, sha256=_sum(path))
 
 
 def tape_words(folder: Path) -> str:

@@ -31,12 +31,14 @@ from tidybench.records.setups import fill_from, save, save_calculations, save_re
 from tidybench.web import (
     again_routes,
     bench_routes,
+    bin_routes,
     calibration_routes,
     channel_routes,
     command_routes,
     compare_routes,
     curve_routes,
     demo_routes,
+    disk_routes,
     forwarding_routes,
     health_routes,
     instrument_routes,
@@ -54,6 +56,7 @@ from tidybench.web import (
     register_routes,
     rehearsal_routes,
     run_routes,
+    said_routes,
     setup_routes,
     statistics_routes,
     tape_routes,
@@ -139,6 +142,9 @@ def make_app(
     app.include_router(port_routes.router)
     app.include_router(demo_routes.router)
     app.include_router(statistics_routes.router)
+    app.include_router(bin_routes.router)
+    app.include_router(said_routes.router)
+    app.include_router(disk_routes.router)
     app.include_router(run_routes.router)
     app.include_router(again_routes.router)
     app.include_router(mark_routes.router)

@@ -8,7 +8,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import asdict
 from pathlib import Path
 
-from sqlalchemy import Engine, select, update
+from sqlalchemy import Engine, delete, select, update
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
@@ -22,12 +22,16 @@ from tidybench.records.curves import keep_curves
 from tidybench.records.database import upgrade
 from tidybench.records.marks import keep_marks
 from tidybench.records.models import Run, RunChannel
+from tidybench.records.said import said_columns
 from tidybench.records.setups import bench_id
 from tidybench.records.storable import storable
 from tidybench.runs.crossings import read_crossings
-from tidybench.runs.folder import SAMPLES, run_folders
+from tidybench.runs.folder import LATER, SAMPLES, run_folders
+from tidybench.runs.holding import holding_of
 from tidybench.runs.later_marks import marks_of
+from tidybench.runs.removal import deleted_runs, removal_of, wipe
 from tidybench.runs.run_state import STATE, RunState, read_state
+from tidybench.runs.said import corrected
 
 logger = logging.getLogger(__name__)
 
@@ -94,13 +98,21 @@ class Clerk(threading.Thread):
         self._stopping.set()
         self.join(10)
 
+    def look_again(self, folder: Path) -> None:
+        """Something was added to this run after its end. Any thread."""
+        self._complete.discard(folder)
+
     def follow(self) -> None:
         """Take in everything there is now. A run that cannot be imported fails by itself; raises where the database does
         not answer."""
         if not self.migrated:
             upgrade(self._engine)
             self.migrated = True
-        for folder in run_folders(self._runs):
+        self._delete()
+        there = run_folders(self._runs)
+        for gone in set(self._failed).difference(there):
+            self._failed.pop(gone)
+        for folder in there:
             if folder in self._complete or self._stopping.is_set():
                 continue
             due, _ = self._failed.get(folder, (0.0, ""))
@@ -116,6 +128,18 @@ class Clerk(threading.Thread):
                     logger.exception("the run in %s cannot be taken into the records", folder)
                 why = f"The run in {folder.name} cannot be taken into the records: {_first_line(error)}."
                 self._failed[folder] = time.monotonic() + TRY_AGAIN, why
+
+    def _delete(self) -> None:
+        """What is deleted for good goes from the records first: what is gone from both is found in neither."""
+        for key, place in deleted_runs(self._runs):
+            if self._stopping.is_set():
+                return
+            with Session(self._engine) as session, session.begin():
+                session.execute(delete(Run).where(Run.id == key))
+            try:
+                wipe(place)
+            except OSError as error:
+                logger.warning("what is left of a deleted run cannot be removed (%s): %s", place, error)
 
     def _follow(self, folder: Path) -> None:
         try:
@@ -157,9 +181,8 @@ class Clerk(threading.Thread):
             # The state was read before the samples: if it had ended, they are whole now.
             if state.status != "logging" and not self._stopping.is_set():
                 blocks.merge(session, key, all_of_it=True)
-                session.execute(
-                    update(Run).where(Run.id == key).values(complete=True, alarms=_alarms(folder))
-                )
+                counted = {"complete": True, "alarms": _alarms(folder), **_holding(folder)}
+                session.execute(update(Run).where(Run.id == key).values(**counted))
 
     def _begin_anew(self, key: uuid.UUID) -> int:
         """Its samples are fewer than were imported."""
@@ -178,11 +201,7 @@ class Clerk(threading.Thread):
             "counts": asdict(state.counts),
             "repairs": state.repairs,
         }
-        row = session.execute(
-            select(Run.followed, Run.complete, Run.status, Run.folder, Run.repairs, Run.alarms).where(
-                Run.id == key
-            )
-        ).first()
+        row = session.get(Run, key)
         if row is not None:
             if row.folder != str(folder) and _has_run(Path(row.folder), state.id):
                 raise ValueError(f"it is a copy of {row.folder}. Move it out of the folder of runs")
@@ -196,20 +215,26 @@ class Clerk(threading.Thread):
                 session.execute(update(Run).where(Run.id == key).values(folder=str(folder)))
             if not row.complete:
                 session.execute(update(Run).where(Run.id == key).values(**changing))
-            elif row.alarms is None:
-                # Of records of before: they did not count them.
-                session.execute(update(Run).where(Run.id == key).values(alarms=_alarms(folder)))
+            else:
+                # What was added after its end, and what records of before did not count.
+                later = _later(folder, state) if (folder / LATER).is_dir() else {}
+                if later:
+                    keep_marks(session, key, marks_of(folder))
+                if row.alarms is None:
+                    later["alarms"] = _alarms(folder)
+                if row.bytes is None:
+                    later |= _holding(folder)
+                changed = {name: value for name, value in later.items() if getattr(row, name) != value}
+                if changed:
+                    session.execute(update(Run).where(Run.id == key).values(**changed))
             return row.followed, row.complete
-        fixed = state.model_dump(include={"name", "item", "operator", "begun_at", "lead_us", "csv"})
+        fixed = state.model_dump(include={"begun_at", "lead_us", "csv"})
+        fixed |= _later(folder, state)
         fixed |= {
             "row_rule": state.row_rule.words,
-            "order_number": storable(state.order),
-            "notes": storable(state.notes),
             "begun_by": storable(state.begun_by),
             "copy_to": storable(state.copy_to),
             "glance": [{**found.model_dump(), "words": storable(found.words)} for found in state.glance],
-            "fields": {storable(name): storable(text) for name, text in state.fields.items()},
-            "searched": storable(_searched(state)),
         }
         session.add(
             Run(
@@ -240,13 +265,21 @@ class Clerk(threading.Thread):
             return bool(session.scalar(select(Run.complete).where(Run.id == uuid.UUID(run))))
 
 
-def _searched(state: RunState) -> str:
-    """All that is said of a run."""
-    said = [state.name, state.item, state.operator, state.order, state.notes]
-    said += [f"{name} {text}" for name, text in state.fields.items()]
-    said += dict.fromkeys(channel.name for channel in state.channels)
-    said += dict.fromkeys(channel.instrument_name for channel in state.channels)
-    return " ".join(one for one in said if one)
+def _later(folder: Path, state: RunState) -> dict[str, object]:
+    """The columns of what may be added to a run after its end."""
+    removal = removal_of(folder)
+    return {
+        **said_columns(corrected(folder, state)),
+        "removed_at": removal.at if removal is not None else None,
+    }
+
+
+def _holding(folder: Path) -> dict[str, object]:
+    try:
+        holding = holding_of(folder)
+    except OSError:
+        return {}
+    return {"bytes": holding.total, "tape_bytes": holding.tape}
 
 
 def _alarms(folder: Path) -> int | None:

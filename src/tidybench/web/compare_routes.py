@@ -17,6 +17,7 @@ from tidybench.records.blocks import first_past
 from tidybench.records.models import Run, RunChannel
 from tidybench.runs.alignment import Alignment, AlignmentError, by_clock, by_crossing, by_mark
 from tidybench.runs.run_state import read_state
+from tidybench.runs.said import corrected
 from tidybench.web.context import context_of
 from tidybench.web.given import Moment
 from tidybench.web.question_routes import channel_stretch
@@ -57,7 +58,7 @@ def align(request: Request, key: uuid.UUID, by: Alignment) -> Aligned:
     """When it happened in a run."""
     folder, _ = folder_of(request, key)
     try:
-        state = read_state(folder)
+        state = corrected(folder, read_state(folder))
         match by.by:
             case "begin":
                 return Aligned(at=state.begun_at)

@@ -1,5 +1,6 @@
 """The logbook: all runs, one run, its trend and its CSV."""
 
+import os
 import uuid
 from collections.abc import Callable
 from pathlib import Path
@@ -36,7 +37,9 @@ from tidybench.runs.later_marks import marks_of
 from tidybench.runs.pictures import KINDS, PICTURES, pictures
 from tidybench.runs.points import TABLE, RunPoints, run_points
 from tidybench.runs.run_state import plan_of, read_state
+from tidybench.runs.said import corrected
 from tidybench.runs.seal import Seal, SealError, Verified, seal_of, verify
+from tidybench.runs.taken_out import taken_out
 from tidybench.web.context import Context, context_of
 from tidybench.web.given import Moment
 from tidybench.web.growing_file import GrowingFile
@@ -47,7 +50,8 @@ T = TypeVar("T")
 
 
 class RunRow(BaseModel):
-    """A run in the logbook's list. `alarms`: how often it was beyond a limit or lost, null where that is not known; `limited`: whether any channel has a limit."""
+    """A run in the logbook's list. `alarms`: how often it was beyond a limit or lost, null where that is not known; `limited`: whether any channel has a limit; `removed_at`: since when it
+    is in the bin, null where it is not; `gone`: its folder is not where it was; `bytes`: of its folder, null where that is not known."""
 
     id: uuid.UUID
     name: str
@@ -63,6 +67,9 @@ class RunRow(BaseModel):
     complete: bool
     alarms: int | None
     limited: bool
+    removed_at: int | None
+    gone: bool
+    bytes: int | None
 
 
 class RunPage(BaseModel):
@@ -81,7 +88,7 @@ class RunNumbers(Channel):
 
 class RunDetail(RunRow):
     """One run, whole. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory; `glance`: what was found before it began; `copy_to`: where it is
-    copied to, `copied_at`: since when it is there, `copy_trouble`: why it is not yet."""
+    copied to, `copied_at`: since when it is there, `copy_trouble`: why it is not yet; `taken_out`: that its tape was taken out, in a sentence, "" where it was not."""
 
     begun_by: str
     lead_us: int
@@ -101,6 +108,7 @@ class RunDetail(RunRow):
     crossings: list[Crossing]
     points: RunPoints
     calibrates: CalibrationPlan | None
+    taken_out: str
     csv_files: list[CsvFile]
 
 
@@ -128,6 +136,9 @@ def _row(run: Run, channels: int, limited: bool) -> RunRow:
         complete=run.complete,
         alarms=run.alarms,
         limited=limited,
+        removed_at=run.removed_at,
+        gone=not os.path.isdir(run.folder),
+        bytes=run.bytes,
     )
 
 
@@ -141,12 +152,13 @@ def list_runs(
     until: Moment | None = None,
     sort: Sort = "begun",
     falling: bool = True,
+    removed: bool = False,
     after: Annotated[str, Query(max_length=400)] = "",
     limit: Annotated[int, Query(ge=1, le=200)] = 50,
 ) -> RunPage:
     """Runs. `search`: words, each of which stands in name, test item, operator, order number, notes, fields, or in the name of a channel or an instrument; `verdict`: of runs whose
-    alarms are known; begun from `since` to before `until`; `after`: the `next` of the page before."""
-    wanted = Wanted(search, ended, verdict, since, until, sort, falling)
+    alarms are known; begun from `since` to before `until`; `removed`: those in the bin; `after`: the `next` of the page before."""
+    wanted = Wanted(search, ended, verdict, since, until, removed, sort, falling)
     with Session(context_of(request).engine) as session:
         try:
             found, next_, total = found_runs(session, wanted, after, limit)
@@ -221,6 +233,7 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             crossings=read_crossings(Path(run.folder)),
             points=_points(Path(run.folder)),
             calibrates=_calibrates(Path(run.folder)),
+            taken_out=_taken_out(Path(run.folder)),
             csv_files=files_of(Path(run.folder), run.csv),
         )
 
@@ -231,6 +244,11 @@ def _marks(session: Session, key: uuid.UUID, folder: Path) -> list[Mark]:
         return marks_of(folder)
     except (OSError, ValueError):
         return kept_marks(session, key)
+
+
+def _taken_out(folder: Path) -> str:
+    found = taken_out(folder)
+    return found.words if found is not None else ""
 
 
 def _points(folder: Path) -> RunPoints:
@@ -283,7 +301,7 @@ def plan_of_run(request: Request, key: uuid.UUID) -> RunPlan:
     with Session(context_of(request).engine) as session:
         run, _ = _found(session, key)
     try:
-        return plan_of(read_state(Path(run.folder)))
+        return plan_of(corrected(Path(run.folder), read_state(Path(run.folder))))
     except (OSError, ValueError) as error:
         raise HTTPException(404, f"The run's folder cannot be read ({run.folder}).") from error
 

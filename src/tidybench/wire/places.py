@@ -62,6 +62,11 @@ class Places:
         return self.data / "logs"
 
     @property
+    def thinning(self) -> Path:
+        """What may be taken out of old runs, when a person is asked."""
+        return self.data / "thinning.json"
+
+    @property
     def uploads(self) -> Path:
         """Pictures on their way into a run's folder."""
         return self.data / "uploads"
