@@ -17,6 +17,7 @@ from measure.disk import slow_disk
 from measure.flood import flood_32, flood_32_destinations, flood_32_plan
 from measure.forward import forward
 from measure.logbook import logbook
+from measure.long_run import compare_8, run_150m
 from measure.machine import calmest, with_stolen
 from measure.page import bundle, first_load, render, web_32
 from measure.procedure import procedure
@@ -52,6 +53,8 @@ ROWS: dict[str, Row] = {
     "clerk": clerk,
     "report": report_day,
     "logbook-10k": logbook,
+    "run-150m": run_150m,
+    "compare-8": compare_8,
     "read-four": read_four,
     "read-eight": read_eight,
     "read-binary": read_binary,

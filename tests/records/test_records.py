@@ -37,6 +37,7 @@ from tidybench.records.setups import (
     save_reactions,
     take_back,
 )
+from tidybench.records.trends import trend
 from tidybench.runs.folder import SAMPLES, run_folders
 from tidybench.runs.run_state import read_state
 from tidybench.web.clerk import Clerk
@@ -132,10 +133,10 @@ def test_a_long_run_is_drawn_from_summaries(engine: Engine) -> None:
         for i in range(60_000):
             batch.add(1, 0, NOW + i * 100_000, 5.0 if i != 31_234 else 99.0)
         blocks.append(session, blocks.prepare(run, 0, unpack(batch.pack(1))))
-        few = blocks.picture(session, run, 1, NOW, NOW + 6_000_000_000, 100)
+        few = trend(session, run, 1, NOW, NOW + 6_000_000_000, 100)
         assert len(few.times) < 1500
         assert few.values.max() == 99.0  # no spike is lost
-        zoomed = blocks.picture(session, run, 1, NOW + 3_123_000_000, NOW + 3_124_000_000, 100)
+        zoomed = trend(session, run, 1, NOW + 3_123_000_000, NOW + 3_124_000_000, 100)
         assert 99.0 in zoomed.values
 
 

@@ -355,12 +355,12 @@ function Lanes({ members, channels, theme }: LanesProps) {
   const shift = (place: number, at: number): number => Math.round((at - (later[place] ?? 0)) * 1000);
   const key = [members.map(({ run, at }) => [run.id, at]), start, until];
   const packed = useQuery({
-    queryKey: ["compared", ...key],
+    queryKey: ["compared", only, ...key],
     queryFn: ({ signal }) =>
       Promise.all(
         members.map(({ run }, n) =>
           samplesFrom(
-            `/api/runs/${run.id}/trend?points=${POINTS}&start=${Math.max(0, shift(n, start))}&end=${Math.max(0, shift(n, until))}`,
+            `/api/runs/${run.id}/trend?points=${POINTS}&start=${Math.max(0, shift(n, start))}&end=${Math.max(0, shift(n, until))}${drawn.map(({ of }) => (of[n] ? `&channels=${of[n].number}` : "")).join("")}`,
             signal,
           ),
         ),

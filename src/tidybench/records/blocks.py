@@ -1,8 +1,8 @@
-"""Samples into blocks and summaries, and out again for a picture."""
+"""Samples into blocks and summaries, and out again."""
 
 import uuid
 from bisect import bisect_right
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from math import isfinite
@@ -15,16 +15,16 @@ from sqlalchemy.orm import Session
 
 from tidybench.core.quality import Quality
 from tidybench.core.samples import channels_of, qualities_of
-from tidybench.core.thinning import thin
 from tidybench.core.values.moments import Moments
 from tidybench.records import binary_rows
+from tidybench.records.groups import GROUP, Groups, groups_of
 from tidybench.records.models import SampleBlock, Summary
 
 FULL = 4096
 """Samples of a whole block."""
 
-WIDTHS = (10_000_000, 600_000_000, 14_400_000_000)
-"""The pyramid of summaries: 10 s, 10 min, 4 h; each holds the one before whole times."""
+WIDTHS = (600_000_000, 14_400_000_000)
+"""The pyramid of summaries: 10 min, 4 h; each holds the one before whole times. Runs of before 2026-11-28 have some of 10 s too."""
 
 Records = npt.NDArray[np.void]
 
@@ -90,9 +90,12 @@ def append(session: Session, prepared: Prepared) -> None:
 def _rows(prepared: Prepared, summaries: "list[_Summaries]") -> Iterator[bytes]:
     """Rows of blocks; `summaries` gets those of their samples."""
     for own in prepared.channels:
+        groups = groups_of(own.series.times, own.series.values, own.series.qualities)
         for start in range(0, len(own.places), FULL):
             part = _cut(own.series, start, start + FULL)
-            yield _row(_block(prepared.run, own.number, int(own.places[start]), part))
+            # A whole block is made of whole groups.
+            grouped = groups[start // GROUP : (start + FULL) // GROUP]
+            yield _row(_block(prepared.run, own.number, int(own.places[start]), part, grouped))
         summaries += _pyramid(own.number, own.series)
 
 
@@ -102,10 +105,11 @@ def clear(session: Session, run: uuid.UUID) -> None:
         session.execute(delete(table).where(table.run_id == run))
 
 
-def _block(run: uuid.UUID, number: int, first_record: int, series: Series) -> dict[str, Any]:
+def _block(run: uuid.UUID, number: int, first_record: int, series: Series, groups: Groups) -> dict[str, Any]:
     good = series.qualities <= Quality.FLAGGED
     sums = Moments.of(series.times[good], series.values[good])
     some = sums.count > 0
+    lowest, highest = _extremes(groups) if some else (None, None)
     first = int(series.times[0])
     return {
         "run_id": run,
@@ -123,15 +127,31 @@ def _block(run: uuid.UUID, number: int, first_record: int, series: Series) -> di
         "time_spread": sums.times,
         "both": sums.both,
         "by_quality": np.bincount(series.qualities, minlength=len(Quality)),
+        "minimum_at": lowest,
+        "maximum_at": highest,
+        "groups": groups.tobytes(),
         "times": series.times,
         "values": series.values,
         "qualities": series.qualities,
     }
 
 
+def _extremes(groups: Groups) -> tuple[int | None, int | None]:
+    """When a block had its lowest and its highest value."""
+    low, high = groups["low"], groups["high"]
+    if np.isnan(low).any():
+        if np.isnan(low).all():
+            return None, None
+        lowest, highest = np.nanargmin(low), np.nanargmax(high)
+    else:
+        lowest, highest = low.argmin(), high.argmax()
+    return int(groups["low_at"][lowest]), int(groups["high_at"][highest])
+
+
 COLUMNS = {
     "first_record": "int8", "first_time": "int8", "last_time": "int8", "count": "int4", "measured": "int4", "minimum": "float8",
     "maximum": "float8", "mean": "float8", "spread": "float8", "time_mean": "float8", "time_spread": "float8", "both": "float8",
+    "minimum_at": "int8", "maximum_at": "int8",
 }  # fmt: skip
 ARRAYS = {"by_quality": "int4", "times": "int8", "values": "float8", "qualities": "int2"}
 
@@ -144,13 +164,14 @@ def _row(block: dict[str, Any]) -> bytes:
             binary_rows.plain("int4", block["number"]),
             *(binary_rows.plain(kind, block[name]) for name, kind in COLUMNS.items()),
             *(binary_rows.array(kind, block[name]) for name, kind in ARRAYS.items()),
+            binary_rows.raw(block["groups"]),
         )
     )
 
 
 def _insert(session: Session, rows: Iterable[bytes]) -> None:
     """Rows of blocks, as `_row` makes them."""
-    columns = ["run_id", "number", *COLUMNS, *ARRAYS]
+    columns = ["run_id", "number", *COLUMNS, *ARRAYS, "groups"]
     binary_rows.copy_rows(session, SampleBlock.__tablename__, columns, rows)
 
 
@@ -358,14 +379,11 @@ def _merge(session: Session, run: uuid.UUID, number: int, keys: list[int], all_o
     if total < FULL and not all_of_it:
         return
     firsts = np.cumsum([0, *(b.count for b in blocks)])
-    rows = [
-        _row(
-            _block(
-                run, number, _record_at(blocks, firsts, start), _cut(series, start, min(start + FULL, total))
-            )
-        )
-        for start in range(0, total, FULL)
-    ]
+    rows = []
+    for start in range(0, total, FULL):
+        part = _cut(series, start, min(start + FULL, total))
+        grouped = groups_of(part.times, part.values, part.qualities)
+        rows.append(_row(_block(run, number, _record_at(blocks, firsts, start), part, grouped)))
     session.execute(delete(SampleBlock).where(*short).execution_options(synchronize_session=False))
     for block in blocks:
         session.expunge(block)
@@ -392,21 +410,38 @@ def _join(blocks: Any) -> Series:
     )
 
 
+_SAMPLES = """
+    SELECT number, array_send(times), array_send("values"), array_send(qualities) FROM sample_block
+    WHERE run_id = %(run)s AND number = ANY(%(numbers)s) AND last_time >= %(start)s AND first_time < %(end)s
+    ORDER BY number, first_record
+"""
+
+
 def series_of(session: Session, run: uuid.UUID, number: int, start: int, end: int) -> Series:
     """All samples of a channel from `start` to before `end`."""
-    blocks = session.scalars(
-        select(SampleBlock)
-        .where(
-            SampleBlock.run_id == run,
-            SampleBlock.number == number,
-            SampleBlock.last_time >= start,
-            SampleBlock.first_time < end,
-        )
-        .order_by(SampleBlock.first_record)
-    ).all()
-    series = _join(blocks)
-    inside = (series.times >= start) & (series.times < end)
-    return Series(series.times[inside], series.values[inside], series.qualities[inside])
+    return several(session, run, [number], start, end)[number]
+
+
+def several(
+    session: Session, run: uuid.UUID, numbers: Sequence[int], start: int, end: int
+) -> dict[int, Series]:
+    """All samples of some channels from `start` to before `end`."""
+    rows = binary_rows.fetched(session, _SAMPLES, run=run, numbers=list(numbers), start=start, end=end)
+    blocks: dict[int, list[tuple[bytes, bytes, bytes]]] = {number: [] for number in numbers}
+    for number, *arrays in rows:
+        blocks[number].append((arrays[0], arrays[1], arrays[2]))
+    return {number: _unpacked(own, start, end) for number, own in blocks.items()}
+
+
+def _unpacked(blocks: list[tuple[bytes, bytes, bytes]], start: int, end: int) -> Series:
+    if not blocks:
+        return Series(np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64))
+    times, values, qualities = (
+        np.concatenate([binary_rows.elements(kind, block[place]) for block in blocks])
+        for place, kind in enumerate(("int8", "float8", "int2"))
+    )
+    inside = (times >= start) & (times < end)
+    return Series(times[inside], values[inside], qualities[inside].astype(np.int64))
 
 
 def sample_at(session: Session, run: uuid.UUID, moment: int) -> dict[int, tuple[int, float, int]]:
@@ -448,50 +483,3 @@ def first_past(session: Session, run: uuid.UUID, number: int, level: float, risi
             return int(np.array(block.times)[good][passes[0]])
         beyond = bool(past[-1])
     return None
-
-
-def picture(session: Session, run: uuid.UUID, number: int, start: int, end: int, points: int) -> Series:
-    """What a trend of about `points` pixels needs: from summaries where the samples are many more."""
-    count = session.scalar(
-        select(func.coalesce(func.sum(SampleBlock.count), 0)).where(
-            SampleBlock.run_id == run,
-            SampleBlock.number == number,
-            SampleBlock.last_time >= start,
-            SampleBlock.first_time < end,
-        )
-    )
-    fitting = [width for width in WIDTHS if width * points <= end - start]
-    if (count or 0) > 50 * points and fitting:
-        return _from_summaries(session, run, number, start, end, fitting[-1])
-    series = series_of(session, run, number, start, end)
-    index = thin(series.times, series.values, series.qualities, points)
-    return Series(series.times[index], series.values[index], series.qualities[index])
-
-
-def _from_summaries(
-    session: Session, run: uuid.UUID, number: int, start: int, end: int, width: int
-) -> Series:
-    rows = session.execute(
-        select(Summary.start, Summary.minimum, Summary.maximum, Summary.measured, Summary.worst)
-        .where(
-            Summary.run_id == run,
-            Summary.number == number,
-            Summary.width == width,
-            Summary.start >= start - width,
-            Summary.start < end,
-        )
-        .order_by(Summary.start)
-    ).all()
-    times: list[int] = []
-    values: list[float] = []
-    qualities: list[int] = []
-    for at, low, high, measured, worst in rows:
-        if measured and low is not None and high is not None:
-            times += [at + width // 4, at + width * 3 // 4]
-            values += [low, high]
-            qualities += [0, 0]
-        else:
-            times.append(at + width // 2)
-            values.append(float("nan"))
-            qualities.append(worst)
-    return Series(np.array(times, np.int64), np.array(values, np.float64), np.array(qualities, np.int64))

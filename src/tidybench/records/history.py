@@ -9,8 +9,9 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tidybench.core.quality import Quality
-from tidybench.records.blocks import WIDTHS, Series, picture
+from tidybench.records.blocks import WIDTHS, Series
 from tidybench.records.models import Run, RunChannel, Summary
+from tidybench.records.trends import trends
 
 
 @dataclass(slots=True, frozen=True)
@@ -36,7 +37,8 @@ def history(session: Session, bench: int, start: int, end: int, points: int) -> 
         named = session.execute(select(RunChannel.number, RunChannel.key).where(RunChannel.run_id == run))
         keys = {row.number: row.key for row in named}
         if not fitting:
-            found += [Past(key, picture(session, run, n, start, end, points)) for n, key in keys.items()]
+            drawn = trends(session, run, list(keys), start, end, points)
+            found += [Past(key, drawn[n]) for n, key in keys.items()]
             continue
         found += _from_summaries(session, run, keys, start, end, fitting[-1], pixel)
     return [past for past in found if len(past.series.times)]

@@ -11,6 +11,7 @@ from sqlalchemy import (
     ForeignKeyConstraint,
     Index,
     Integer,
+    LargeBinary,
     SmallInteger,
     Text,
     UniqueConstraint,
@@ -121,9 +122,10 @@ class RunChannel(Base):
 class SampleBlock(Base):
     """Up to 4 096 samples of one channel. `first_record` is the place of its first one in
     samples.bin, so that following a run twice can never double a sample. `spread` to `both`: see `Moments`, of its
-    measured samples, times after `first_time`; with `by_quality`, null in blocks of before 2026-11-26."""
+    measured samples, times after `first_time`; with `by_quality`, null in blocks of before 2026-11-26. `groups`: see `records.groups`; it and `minimum_at`, `maximum_at` null in blocks of before 2026-11-28."""
 
     __tablename__ = "sample_block"
+    __table_args__ = (Index("sample_block_when", "run_id", "number", "last_time", "first_time"),)
     run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
     number: Mapped[int] = mapped_column(Integer, primary_key=True)
     first_record: Mapped[int] = mapped_column(BigInteger, primary_key=True)
@@ -139,6 +141,9 @@ class SampleBlock(Base):
     time_spread: Mapped[float | None] = mapped_column(Double)
     both: Mapped[float | None] = mapped_column(Double)
     by_quality: Mapped[list[int] | None] = mapped_column(ARRAY(Integer))
+    minimum_at: Mapped[int | None] = mapped_column(BigInteger)
+    maximum_at: Mapped[int | None] = mapped_column(BigInteger)
+    groups: Mapped[bytes | None] = mapped_column(LargeBinary)
     times: Mapped[list[int]] = mapped_column(ARRAY(BigInteger))
     values: Mapped[list[float]] = mapped_column(ARRAY(Double))
     qualities: Mapped[list[int]] = mapped_column(ARRAY(SmallInteger))

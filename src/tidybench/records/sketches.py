@@ -3,12 +3,12 @@
 import uuid
 
 import numpy as np
-from sqlalchemy import or_, select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from tidybench.core.quality import Quality
 from tidybench.records.blocks import WIDTHS, series_of
-from tidybench.records.models import Run, RunChannel, Summary
+from tidybench.records.models import Run, RunChannel, SampleBlock, Summary
 
 POINTS = 48
 
@@ -35,6 +35,8 @@ def sketch(session: Session, run: Run) -> tuple[str, list[float | None]]:
     width = next((one for one in WIDTHS if length / one <= MOST), WIDTHS[-1])
     if length / width >= LEAST:
         times, values = _summed(session, run.id, channel.number, width)
+    elif len(blocks := _of_blocks(session, run.id, channel.number)) >= 2 * POINTS:
+        times, values = blocks[:, 0], blocks[:, 1]
     else:
         series = series_of(session, run.id, channel.number, run.begun_at, end + 1)
         good = series.qualities <= Quality.FLAGGED
@@ -44,6 +46,20 @@ def sketch(session: Session, run: Run) -> tuple[str, list[float | None]]:
     totals = np.bincount(place, values, POINTS)
     means = [float(total / count) if count else None for total, count in zip(totals, counts, strict=True)]
     return channel.name, means
+
+
+def _of_blocks(session: Session, run: uuid.UUID, number: int) -> "np.ndarray":
+    """The middle and the mean of each block, where there are enough of them; else nothing."""
+    mine = (SampleBlock.run_id == run, SampleBlock.number == number)
+    count = session.scalar(select(func.count()).where(*mine)) or 0
+    if count < 2 * POINTS:
+        return np.empty((0, 2))
+    rows = session.execute(
+        select((SampleBlock.first_time + SampleBlock.last_time) / 2, SampleBlock.mean)
+        .where(*mine, SampleBlock.measured > 0)
+        .order_by(SampleBlock.first_record)
+    ).all()
+    return np.array([(float(at), mean) for at, mean in rows], float).reshape(-1, 2)
 
 
 def _summed(session: Session, run: uuid.UUID, number: int, width: int) -> "tuple[np.ndarray, np.ndarray]":

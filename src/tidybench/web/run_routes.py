@@ -25,11 +25,11 @@ from tidybench.core.values.exact import Exact
 from tidybench.core.values.finding import Finding
 from tidybench.core.values.mark import Mark
 from tidybench.core.values.statistics import Statistics
-from tidybench.records.blocks import picture
 from tidybench.records.marks import kept_marks
 from tidybench.records.models import Run, RunChannel, SampleBlock
 from tidybench.records.run_list import CursorError, Ended, Sort, Verdict, Wanted, found_runs
 from tidybench.records.sketches import sketch
+from tidybench.records.trends import trends
 from tidybench.report.run_report import ReportError, report
 from tidybench.runs.crossings import read_crossings
 from tidybench.runs.csv_files import CsvFile, csv_name, files_of
@@ -355,21 +355,31 @@ async def trend(
     start: Moment | None = None,
     end: Moment | None = None,
     points: Annotated[int, Query(ge=10, le=5000)] = 1000,
+    channels: Annotated[list[int] | None, Query(max_length=4096)] = None,
 ) -> Response:
-    """A run's samples for a picture `points` wide, packed as on the live socket."""
-    data = await run_in_threadpool(_trend, context_of(request), key, start, end, points)
+    """A run's samples for a picture `points` wide, packed as on the live socket; of some channels, by number, or of all."""
+    data = await run_in_threadpool(_trend, context_of(request), key, start, end, points, channels)
     return Response(data, media_type="application/octet-stream")
 
 
-def _trend(context: Context, key: uuid.UUID, start: int | None, end: int | None, points: int) -> bytes:
+def _trend(
+    context: Context,
+    key: uuid.UUID,
+    start: int | None,
+    end: int | None,
+    points: int,
+    channels: list[int] | None,
+) -> bytes:
     with Session(context.engine) as session:
         run, _ = _found(session, key)
         last = session.scalar(select(func.max(SampleBlock.last_time)).where(SampleBlock.run_id == key))
         first = run.begun_at if start is None else start
         final = ((last or run.begun_at) + 1) if end is None else end
         pieces = []
-        for number in session.scalars(select(RunChannel.number).where(RunChannel.run_id == key)):
-            series = picture(session, key, number, first, final, points)
+        numbers = session.scalars(select(RunChannel.number).where(RunChannel.run_id == key)).all()
+        if channels is not None:
+            numbers = [number for number in numbers if number in set(channels)]
+        for number, series in trends(session, key, numbers, first, final, points).items():
             records = np.empty(len(series.times), DTYPE)
             records["word"] = (number << 8) | series.qualities.astype(np.uint64)
             records["time"], records["value"] = series.times, series.values

@@ -1,0 +1,128 @@
+"""What a trend is drawn from, whichever way it is read: no spike lost, nothing drawn that was never measured, nothing where nothing was."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from sqlalchemy import Engine, text
+from sqlalchemy.orm import Session
+
+from tests.records.test_records import NOW, new_run
+from tidybench.core.samples import DTYPE
+from tidybench.records import blocks
+from tidybench.records.groups import GROUP, GROUPS, groups_of
+from tidybench.records.trends import _way, trend, trends
+
+STEP = 100_000
+HOLE = (2_000, 3_500)
+"""Samples that were never logged."""
+LOST = (9_000, 9_700)
+"""Samples that were not measured."""
+
+
+def samples(count: int, seed: int) -> Any:
+    """One channel at 10 Hz: a walk with single spikes, a hole and a stretch that was not measured."""
+    dice = np.random.default_rng(seed)
+    records = np.zeros(count, DTYPE)
+    records["word"] = ((np.arange(count, dtype=np.uint64) + np.uint64(1)) << np.uint64(24)) | np.uint64(
+        1 << 8
+    )
+    records["time"] = NOW + np.arange(count) * STEP
+    records["value"] = np.cumsum(dice.normal(0, 0.1, count))
+    records["value"][dice.integers(0, count, 9)] += dice.normal(0, 90, 9)
+    records["word"][LOST[0] : LOST[1]] |= np.uint64(7)
+    records["value"][LOST[0] : LOST[1]] = np.nan
+    return np.delete(records, slice(*HOLE))
+
+
+@pytest.fixture(scope="module")
+def logged() -> Any:
+    return samples(60_000, 4)
+
+
+def kept(session: Session, logged: Any) -> Any:
+    run = new_run(session)
+    dice, at = np.random.default_rng(1), 0
+    while at < len(logged):
+        size = int(dice.integers(500, 9000))
+        blocks.append(session, blocks.prepare(run, at, logged[at : at + size]))
+        blocks.merge(session, run)
+        at += size
+    return run
+
+
+@pytest.mark.parametrize("way", ["samples", "groups", "blocks"])
+@pytest.mark.parametrize("part", [(0, 60_000), (1_000, 12_000), (30_123, 47_777), (8_000, 9_500)])
+def test_every_way_shows_what_was_measured_and_nothing_else(
+    engine: Engine, logged: Any, way: str, part: tuple[int, int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("tidybench.records.trends._way", lambda *_: way)
+    start, end = NOW + part[0] * STEP, NOW + part[1] * STEP
+    with Session(engine) as session, session.begin():
+        run = kept(session, logged)
+        drawn = trend(session, run, 1, start, end, 400)
+        session.rollback()
+    inside = logged[(logged["time"] >= start) & (logged["time"] < end)]
+    measured = inside[np.isfinite(inside["value"])]
+    good = drawn.qualities <= 1
+    # Every value is one that was logged, at its very time.
+    known = dict(zip(logged["time"].tolist(), logged["value"].tolist(), strict=True))
+    assert all(
+        known[at] == value
+        for at, value in zip(drawn.times[good].tolist(), drawn.values[good].tolist(), strict=True)
+    )
+    assert (np.diff(drawn.times) >= 0).all()
+    # The outermost spikes are there; of what stands at both edges, one group or block.
+    edge = {"samples": 0, "groups": GROUP, "blocks": blocks.FULL}[way] * STEP
+    well = measured[(measured["time"] >= start + edge) & (measured["time"] < end - edge)]["value"]
+    if len(well):
+        assert drawn.values[good].min() <= well.min()
+        assert drawn.values[good].max() >= well.max()
+    # Nothing in the hole, and a break where nothing was measured.
+    hole = (drawn.times >= NOW + HOLE[0] * STEP) & (drawn.times < NOW + HOLE[1] * STEP)
+    assert not hole.any()
+    lost = (drawn.times >= NOW + LOST[0] * STEP) & (drawn.times < NOW + LOST[1] * STEP)
+    assert (drawn.qualities[lost] > 1).all()
+    if way != "blocks":
+        assert drawn.times.min() >= start - GROUP * STEP
+        assert drawn.times.max() < end + GROUP * STEP
+        if part[0] < LOST[0] and part[1] > LOST[1]:
+            assert lost.any()
+
+
+def test_which_way_is_taken() -> None:
+    hour, points = 3_600_000_000, 1500
+    assert _way(36_000, 9, True, hour, points) == "samples"
+    assert _way(360_000, 88, True, hour, points) == "groups"
+    assert _way(3_600_000, 880, True, hour, points) == "blocks"
+    assert _way(9_000_000, 2200, True, 24 * 11 * hour, points) == 600_000_000
+    assert (
+        _way(360_000, 88, False, 10 * hour, points) == 10_000_000
+    )  # of before: their summaries of ten seconds
+    assert _way(360_000, 88, False, hour, points) == "samples"
+
+
+def test_a_run_of_before_is_drawn_from_its_samples_or_its_own_summaries(engine: Engine, logged: Any) -> None:
+    with Session(engine) as session, session.begin():
+        run = kept(session, logged)
+        now = trends(session, run, [1], NOW, NOW + 60_000 * STEP, 2000)[1]
+        session.execute(text("UPDATE sample_block SET groups = NULL WHERE run_id = :run"), {"run": run})
+        before = trends(session, run, [1], NOW, NOW + 60_000 * STEP, 2000)[1]
+        assert len(before.times) > 1000
+        assert np.nanmax(before.values) == np.nanmax(now.values)
+        assert np.nanmin(before.values) == np.nanmin(now.values)
+        session.rollback()
+
+
+def test_groups_of_few_and_of_nothing_measured() -> None:
+    times = np.arange(130, dtype=np.int64)
+    values, qualities = np.arange(130.0), np.zeros(130, np.int64)
+    values[64:128], qualities[64:128] = np.nan, 7
+    groups = groups_of(times, values, qualities)
+    assert groups.dtype == GROUPS
+    assert groups["time"].tolist() == [0, 64, 128]
+    assert groups["low"][[0, 2]].tolist() == [0, 128]
+    assert groups["high"][[0, 2]].tolist() == [63, 129]
+    assert np.isnan(groups["low"][1])
+    assert np.isnan(groups["high"][1])
+    assert groups["worst"].tolist() == [0, 7, 0]
