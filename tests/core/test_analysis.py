@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from tidybench.core.analysis.agreement import agreement
+from tidybench.core.analysis.agreement import agreement, within
 from tidybench.core.analysis.answer import StretchAnswer, said
+from tidybench.core.analysis.band import Corner, Corridor, Deviations, Tolerance
 from tidybench.core.analysis.questions import StretchQuestion, answer_of
 from tidybench.core.analysis.scatter import independent
 from tidybench.core.analysis.stretch import AnalysisError, Samples, Stretch, stretch_of
@@ -315,11 +316,11 @@ def test_a_run_within_a_band_about_a_reference_and_one_that_leaves_it() -> None:
     reference = made(x, 100 + x / 10)
     off = np.where(x > 60, 3.0, 0.5)
     mine = made(x + 0.25, 100 + (x + 0.25) / 10 + off)
-    good = agreement(mine, reference, allowed=3.5)
-    assert good.words == "Flow: within ± 3.5 L/min"
+    good = agreement(mine, reference, Tolerance(mine.unit, 3.5))
+    assert good.words == "Flow: within ± 3.5 L/min of the reference"
     assert figures(good)["Inside the band"] == 100
     assert figures(good)["Mean difference"] == pytest.approx(off[:-1].mean(), rel=1e-9)
-    bad = agreement(mine, reference, allowed=1.0, percent=1.0)
+    bad = agreement(mine, reference, Tolerance(mine.unit, 1.0, 1.0))
     beyond = int(np.argmax(off[:-1] > 1.1))
     found = {one.name: one for one in bad.results}
     assert found["First outside"].at == NOW + round((x[beyond] + 0.25) * 1e6)
@@ -332,7 +333,10 @@ def test_a_run_within_a_band_about_a_reference_and_one_that_leaves_it() -> None:
     assert "Inside the band" not in figures(plain)
     assert plain.overlays == []
     moved = made(x + 1000.25, 100 + (x + 0.25) / 10 + off).moved(-1_000_000_000)
-    assert agreement(moved, reference, allowed=1.0).results == agreement(mine, reference, allowed=1.0).results
+    assert (
+        agreement(moved, reference, Tolerance(mine.unit, 1.0)).results
+        == agreement(mine, reference, Tolerance(mine.unit, 1.0)).results
+    )
     holed = made(np.r_[x[:40], x[80:]], 100 + np.r_[x[:40], x[80:]] / 10)
     assert agreement(mine, holed).samples == 200
     assert "42 samples have no reference beside them" in agreement(mine, holed).method
@@ -340,3 +344,57 @@ def test_a_run_within_a_band_about_a_reference_and_one_that_leaves_it() -> None:
         agreement(made(x, x, unit="bar"), reference)
     with pytest.raises(AnalysisError, match="no samples at the same time"):
         agreement(made(x + 5000, x), reference)
+
+
+def test_a_band_by_deviations_of_several_runs_is_that_of_numpy() -> None:
+    dice = np.random.default_rng(9)
+    x = np.arange(0, 60, 0.5)
+    runs = [made(x, 50 + x + dice.normal(0, 0.4, len(x))) for _ in range(5)]
+    y = 50 + x + dice.normal(0, 0.4, len(x))
+    y[70:80] += 6
+    answer = agreement(made(x, y), runs[0], Deviations(2.5, runs[1:]))
+    rows = np.stack([one.values for one in runs])
+    middle, wide = rows.mean(axis=0), 2.5 * rows.std(axis=0, ddof=1)
+    outside = np.abs(y - middle) > wide
+    assert figures(answer)["Inside the band"] == pytest.approx(100 * np.mean(~outside), abs=0.01)
+    first = {one.name: one for one in answer.results}["First outside"]
+    assert first.at == NOW + round(x[np.argmax(outside)] * 1e6)
+    lower, upper = answer.overlays
+    assert np.array(lower.values) == pytest.approx(middle - wide)
+    assert np.array(upper.values) == pytest.approx(middle + wide)
+    # Where one of them is not known there is no band.
+    holed = made(np.r_[x[:40], x[60:]], runs[1].values[np.r_[0:40, 60:120]])
+    less = agreement(made(x, y), runs[0], Deviations(2.5, [holed, *runs[2:]]))
+    assert "20 samples lie where there is none" in less.method
+    with pytest.raises(AnalysisError, match="3 runs or more, and there are 2"):
+        agreement(made(x, y), runs[0], Deviations(2.5, runs[1:2]))
+
+
+def test_a_corridor_is_left_where_it_is_drawn() -> None:
+    x = np.arange(0, 100, 1.0)
+    y = np.where(x < 50, 10 + x / 10, 15.0)
+    corners = [Corner(10, 9, 13), Corner(50, 13, 17), Corner(90, 13, 14)]
+    answer = within(made(x, y), Corridor(corners, NOW), "other")
+    lower, upper = np.interp(x, [10, 50, 90], [9, 13, 13]), np.interp(x, [10, 50, 90], [13, 17, 14])
+    inside = (x >= 10) & (x <= 90)
+    outside = inside & ((y < lower) | (y > upper))
+    assert figures(answer)["Inside the band"] == pytest.approx(
+        100 * (1 - outside.sum() / inside.sum()), abs=0.01
+    )
+    found = {one.name: one for one in answer.results}
+    assert found["First outside"].at == NOW + int(x[np.argmax(outside)]) * 1_000_000
+    assert [one.channel for one in answer.overlays] == ["other", "other"]
+    assert (
+        within(made(x, y), Corridor([Corner(0, None, 16), Corner(99, None, 16)], NOW), "f").words
+        == "Flow: within a corridor of 2 corners"
+    )
+    for wrong, words in (
+        ([Corner(0, 1, 2)], "two corners"),
+        ([Corner(5, 1, 2), Corner(5, 1, 2)], "in order of time"),
+        ([Corner(0, 1, 2), Corner(5, None, 2)], "at some corners only"),
+        ([Corner(0, None, None), Corner(5, None, None)], "no edge"),
+        ([Corner(0, 1, 2), Corner(5, 3, 2)], "above the upper"),
+        ([Corner(500, 1, 2), Corner(600, 1, 2)], "no samples where there is a band"),
+    ):
+        with pytest.raises(AnalysisError, match=words):
+            within(made(x, y), Corridor(wrong, NOW), "f")

@@ -11,7 +11,7 @@ from tests.records.test_records import NOW, new_run
 from tidybench.core.samples import DTYPE
 from tidybench.records import blocks
 from tidybench.records.groups import GROUP, GROUPS, groups_of
-from tidybench.records.trends import _way, trend, trends
+from tidybench.records.trends import _way, trend
 
 STEP = 100_000
 HOLE = (2_000, 3_500)
@@ -92,25 +92,52 @@ def test_every_way_shows_what_was_measured_and_nothing_else(
 
 def test_which_way_is_taken() -> None:
     hour, points = 3_600_000_000, 1500
-    assert _way(36_000, 9, True, hour, points) == "samples"
-    assert _way(360_000, 88, True, hour, points) == "groups"
-    assert _way(3_600_000, 880, True, hour, points) == "blocks"
-    assert _way(9_000_000, 2200, True, 24 * 11 * hour, points) == 600_000_000
-    assert (
-        _way(360_000, 88, False, 10 * hour, points) == 10_000_000
-    )  # of before: their summaries of ten seconds
-    assert _way(360_000, 88, False, hour, points) == "samples"
+    assert _way(36_000, False, hour, points) == "samples"
+    assert _way(360_000, False, hour, points) == "groups"
+    assert _way(3_600_000, False, hour, points) == "blocks"
+    assert _way(9_000_000, False, 24 * 11 * hour, points) == 600_000_000
+    assert _way(36_000, False, 24 * 11 * hour, points) == "samples"
+    assert _way(360_000, True, 10 * hour, points) == 10_000_000  # of before: their summaries of ten seconds
+    assert _way(360_000, True, hour, points) == "samples"
 
 
 def test_a_run_of_before_is_drawn_from_its_samples_or_its_own_summaries(engine: Engine, logged: Any) -> None:
     with Session(engine) as session, session.begin():
         run = kept(session, logged)
-        now = trends(session, run, [1], NOW, NOW + 60_000 * STEP, 2000)[1]
+        stretch = (NOW, NOW + 60_000 * STEP)
+        now = trend(session, run, 1, *stretch, 500)
         session.execute(text("UPDATE sample_block SET groups = NULL WHERE run_id = :run"), {"run": run})
-        before = trends(session, run, [1], NOW, NOW + 60_000 * STEP, 2000)[1]
-        assert len(before.times) > 1000
-        assert np.nanmax(before.values) == np.nanmax(now.values)
-        assert np.nanmin(before.values) == np.nanmin(now.values)
+        session.execute(
+            text(
+                "INSERT INTO summary SELECT run_id, number, 10000000, t / 10000000 * 10000000, count(*), count(nullif(v, 'NaN')), min(nullif(v, 'NaN')), max(nullif(v, 'NaN')), "
+                "coalesce(sum(nullif(v, 'NaN')), 0), max(q) FROM (SELECT run_id, number, unnest(times) AS t, unnest(\"values\") AS v, unnest(qualities) AS q FROM sample_block WHERE run_id = :run) "
+                "AS one GROUP BY 1, 2, 4"
+            ),
+            {"run": run},
+        )
+        for points in (500, 2000):  # by summaries, by samples
+            before = trend(session, run, 1, *stretch, points)
+            assert len(before.times) > 900
+            assert np.nanmax(before.values) == np.nanmax(now.values)
+            assert np.nanmin(before.values) == np.nanmin(now.values)
+        session.rollback()
+
+
+def test_a_slow_channel_is_drawn_from_its_samples_however_long_the_run(engine: Engine) -> None:
+    """Two weeks with a reading a minute: single samples, no boxes of ten minutes."""
+    count = 14 * 24 * 60
+    with Session(engine) as session, session.begin():
+        run = new_run(session)
+        slow = samples(count + HOLE[1] - HOLE[0], 8)[:count]
+        slow["time"] = NOW + np.arange(count) * 60_000_000
+        blocks.append(session, blocks.prepare(run, 0, slow))
+        drawn = trend(session, run, 1, NOW, NOW + count * 60_000_000, 1500)
+        good = drawn.qualities <= 1
+        known = dict(zip(slow["time"].tolist(), slow["value"].tolist(), strict=True))
+        assert all(
+            known[at] == one
+            for at, one in zip(drawn.times[good].tolist(), drawn.values[good].tolist(), strict=True)
+        )
         session.rollback()
 
 

@@ -85,3 +85,70 @@ def test_two_runs_are_aligned_at_a_mark_and_one_is_taken_off_the_other(server: S
     refused = server.post("/api/compare", body | {"reference": body["reference"] | {"channel": other["id"]}})  # type: ignore[operator]
     assert refused.status_code == 409
     assert "cannot be compared" in refused.json()["detail"]
+
+
+def test_bands_of_other_kinds_and_a_comparison_that_is_kept_with_its_report(server: Server) -> None:
+    one, two = logged(server, "First", "valve to 60 %"), logged(server, "Second <b>", "valve to 60 %")
+    marks = [run["marks"][0]["at"] for run in (one, two)]
+    channel = next(c for c in one["numbers"] if not c["states"] and c["statistics"]["measured"] > 20)
+    stretch = {"start": marks[0] - 2_000_000, "end": marks[0] + 2_000_000}
+    a = {"run": one["id"], "at": marks[0], "channel": channel["id"]}
+    b = {"run": two["id"], "at": marks[1], "channel": channel["id"]}
+    # A corridor that the run leaves half way: by hand from the samples.
+    times, values = samples(one, channel)
+    mine = (times >= stretch["start"]) & (times < stretch["end"])
+    level = float(np.median(values[mine]))
+    corridor = [{"after_s": -2, "upper": level}, {"after_s": 2, "upper": level}]
+    found = server.post("/api/compare", {"of": a, **stretch, "corridor": corridor}).json()
+    share = 100 * np.mean(values[mine] <= level)
+    assert {x["name"]: x["value"] for x in found["results"]}["Inside the band"] == pytest.approx(
+        share, abs=0.011
+    )
+    # Stretches of one run: itself, a second later, by deviations of three.
+    shifted = [{**a, "at": marks[0] + n * 500_000} for n in (1, 2)]
+    by_deviations = {"of": b, "reference": a, **stretch, "deviations": 50.0, "others": shifted}
+    answer = server.post("/api/compare", by_deviations)
+    assert answer.status_code == 200, answer.text
+    assert "the mean of 3 runs" in answer.json()["words"]
+    for wrong, words in (
+        ({"of": b, "reference": a, **stretch, "deviations": 2.0}, "3 runs or more"),
+        ({"of": a, **stretch}, "by a corridor alone"),
+        ({"of": a, **stretch, "corridor": corridor, "allowed": 1.0}, "Give one band"),
+        ({"of": a, **stretch, "corridor": corridor[:1]}, "two corners"),
+    ):
+        refused = server.post("/api/compare", wrong)
+        assert refused.status_code == 409, refused.text
+        assert words in refused.json()["detail"]
+
+    place = f"/api/runs/{one['id']}/comparisons"
+    members = [{"run": one["id"], "at": marks[0]}, {"run": two["id"], "at": marks[1]}]
+    asked = {"of": b, "reference": a, **stretch, "allowed": 0.0}
+    body = {
+        "members": members,
+        "channel": channel["id"],
+        **stretch,
+        "answers": [{"place": 1, "asked": asked}],
+        "by": "N",
+        "note": "why?",
+    }
+    kept = server.post(place, body)
+    assert kept.status_code == 201, kept.text
+    assert server.get(place).json() == [kept.json()]
+    assert kept.json()["answers"][0]["answer"]["words"] == server.post("/api/compare", asked).json()["words"]
+    page = server.get(f"{place}/1/report")
+    assert page.headers["content-type"].startswith("text/html")
+    assert "Second &lt;b&gt;" in page.text
+    assert "<b>Second" not in page.text
+    assert "why?" in page.text
+    assert page.text.count('class="strip"') >= 2
+    # Its numbers are those of the samples.
+    mean = f"{values[mine].mean():.{channel['decimals'] + 1}f}".replace("-", "−")
+    assert f">{mean} (" in page.text
+    assert server.post(place, {**body, "members": members[::-1]}).status_code == 400
+    assert server.post(place, {**body, "answers": [{"place": 5, "asked": asked}]}).status_code == 400
+    with server.client() as client:
+        assert client.delete(f"{place}/1").status_code == 204
+        assert client.delete(f"{place}/1").status_code == 404
+    assert server.get(place).json() == []
+    assert server.get(f"{place}/1/report").status_code == 404
+    assert server.post(f"/api/runs/{one['id']}/verify", {}).json()["problems"] == []

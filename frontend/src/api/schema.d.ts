@@ -2334,7 +2334,7 @@ export interface paths {
         };
         /**
          * Trend
-         * @description A run's samples for a picture `points` wide, packed as on the live socket.
+         * @description A run's samples for a picture `points` wide, packed as on the live socket; of some channels, by number, or of all.
          */
         get: operations["trend"];
         put?: never;
@@ -2588,9 +2588,73 @@ export interface paths {
         put?: never;
         /**
          * Compare
-         * @description How far a channel lies off that of a reference, and whether it stays within a band about it. Times are the reference's.
+         * @description How far a channel lies off that of a reference, and whether it stays within a band. Times are the reference's.
          */
         post: operations["compare"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/comparisons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Comparisons Of Run
+         * @description Those that are kept with the run, in the order they were made.
+         */
+        get: operations["comparisons_of_run"];
+        put?: never;
+        /**
+         * Keep A Comparison
+         * @description Keep a comparison in the run's folder. What was sealed stays as it is.
+         */
+        post: operations["keep_a_comparison"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/comparisons/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget A Comparison
+         * @description Take a comparison out again.
+         */
+        delete: operations["forget_a_comparison"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{key}/comparisons/{number}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Comparison Page
+         * @description A comparison that is kept, as one HTML page that prints, whole in itself. Curves and numbers are those of the runs as they are.
+         */
+        get: operations["comparison_page"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2866,6 +2930,19 @@ export interface components {
             at: number;
         };
         /**
+         * AlignedRun
+         * @description A run of a comparison, and the time that it is aligned at.
+         */
+        AlignedRun: {
+            /**
+             * Run
+             * Format: uuid
+             */
+            run: string;
+            /** At */
+            at: number;
+        };
+        /**
          * Alignment
          * @description By what runs are laid over each other: their beginning; the first mark that has `text` in it; the first time that the channel called `text` crossed a limit;
          *     the first time that the channel with the id `channel` passes `level`, upwards or not (`rising`); or the time of day at `clock` (HH:MM or HH:MM:SS, by the bench's
@@ -3060,6 +3137,15 @@ export interface components {
             words: string;
             /** Shown */
             shown: string[];
+        };
+        /**
+         * AskedOf
+         * @description What was asked of one of them; `place` counts them from 0.
+         */
+        AskedOf: {
+            /** Place */
+            place: number;
+            asked: components["schemas"]["Compare"];
         };
         /**
          * AxisPart
@@ -3946,12 +4032,12 @@ export interface components {
         };
         /**
          * Compare
-         * @description A channel of a run less that of a reference, from `start` to before `end` by the reference's time. `allowed`, `percent`: the band, in the channel's unit and of the
-         *     reference's value; null for no verdict.
+         * @description A channel of a run less that of a reference, from `start` to before `end` by the reference's time; without a reference by its own. The band, null or empty for no verdict: `allowed`,
+         *     `percent`: about the reference, in the channel's unit and of its value; `deviations`: so many standard deviations about the mean of the reference and `others`; `corridor`: drawn.
          */
         Compare: {
             of: components["schemas"]["OfRun"];
-            reference: components["schemas"]["OfRun"];
+            reference?: components["schemas"]["OfRun"] | null;
             /** Start */
             start: number;
             /** End */
@@ -3960,6 +4046,51 @@ export interface components {
             allowed?: number | null;
             /** Percent */
             percent?: number | null;
+            /** Deviations */
+            deviations?: number | null;
+            /**
+             * Others
+             * @default []
+             */
+            others: components["schemas"]["OfRun"][];
+            /**
+             * Corridor
+             * @default []
+             */
+            corridor: components["schemas"]["CorridorCorner"][];
+        };
+        /**
+         * ComparedAnswer
+         * @description What one of them came to; `place` counts them from 0.
+         */
+        ComparedAnswer: {
+            /** Place */
+            place: number;
+            answer: components["schemas"]["StretchAnswer"];
+        };
+        /**
+         * ComparedRun
+         * @description A run of a comparison as it was called then, and the time (microseconds since 1970 UTC) that it was aligned at.
+         */
+        ComparedRun: {
+            /**
+             * Run
+             * Format: uuid
+             */
+            run: string;
+            /** At */
+            at: number;
+            /** Name */
+            name: string;
+            /** Item */
+            item: string;
+            /** Begun At */
+            begun_at: number;
+            /**
+             * Fingerprint
+             * @default
+             */
+            fingerprint: string;
         };
         /**
          * Comparison
@@ -4029,6 +4160,18 @@ export interface components {
             residual_sd: number | null;
             /** Expanded */
             expanded: number | null;
+        };
+        /**
+         * CorridorCorner
+         * @description A corner of a corridor, seconds after the moment that runs are aligned at; null: no edge on that side.
+         */
+        CorridorCorner: {
+            /** After S */
+            after_s: number;
+            /** Lower */
+            lower?: number | null;
+            /** Upper */
+            upper?: number | null;
         };
         /**
          * CountPart
@@ -5229,6 +5372,35 @@ export interface components {
             note: string;
         };
         /**
+         * KeepComparison
+         * @description A comparison to be kept with the run of the address, which is its first. Each answer is found anew. `start`, `end`: the stretch, by the first run's time.
+         */
+        KeepComparison: {
+            /** Members */
+            members: components["schemas"]["AlignedRun"][];
+            /** Channel */
+            channel: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /**
+             * Answers
+             * @default []
+             */
+            answers: components["schemas"]["AskedOf"][];
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * KeptAnswer
          * @description An answer as it was found at `asked_at` (microseconds since 1970 UTC) by this version of Tidy Bench; it is known by its `number`. `note`: what a person
          *     says of it.
@@ -5252,6 +5424,44 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * KeptComparison
+         * @description As it was found at `kept_at` by this version of Tidy Bench; known by its `number`. `start`, `end`: the stretch, by the first run's time; `channel`: by its id in the first run;
+         *     `band` in words, "" for none.
+         */
+        KeptComparison: {
+            /** Number */
+            number: number;
+            /** Kept At */
+            kept_at: number;
+            /** Version */
+            version: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Members */
+            members: components["schemas"]["ComparedRun"][];
+            /** Channel */
+            channel: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /**
+             * Band
+             * @default
+             */
+            band: string;
+            /** Answers */
+            answers: components["schemas"]["ComparedAnswer"][];
         };
         /**
          * KeptCurve
@@ -13619,6 +13829,7 @@ export interface operations {
                 start?: number | null;
                 end?: number | null;
                 points?: number;
+                channels?: number[] | null;
             };
             header?: never;
             path: {
@@ -14121,6 +14332,132 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["StretchAnswer"];
                 };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    comparisons_of_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptComparison"][];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    keep_a_comparison: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepComparison"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptComparison"];
+                };
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    forget_a_comparison: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    comparison_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused (400, 404, 409, 503 or 507), and why in a sentence. */
             default: {

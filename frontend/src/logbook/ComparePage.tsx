@@ -16,7 +16,7 @@ import { Fields, Select } from "../parts/Select";
 import { useKeys } from "../parts/useKeys";
 import { Trouble } from "../parts/Window";
 import { Field } from "../parts/Field";
-import { AnswerCard } from "./AnswerCard";
+import { Differences } from "./Differences";
 import {
   comparedReadings,
   lanesOf,
@@ -34,23 +34,45 @@ import { useRunView } from "./useRunView";
 import { ZoomControls } from "./ZoomControls";
 
 const POINTS = 1500;
+/** Runs that are laid over each other. */
+const MOST = 12;
 /** Lanes that are drawn: more are chosen by hand. */
 const LANES = 6;
 
-/** Runs laid over each other, aligned at a moment of each. */
+/** A run as it stands in the address, and the time in microseconds that it is aligned at; null: its beginning. */
+export interface Placed {
+  id: string;
+  at: number | null;
+}
+
+export function placedOf(address: URLSearchParams): Placed[] {
+  const ats = (address.get("at") ?? "").split(",");
+  return (address.get("runs") ?? "")
+    .split(",")
+    .filter(Boolean)
+    .slice(0, MOST)
+    .map((id, n) => ({ id, at: /^\d{1,18}$/.test(ats[n] ?? "") ? Number(ats[n]) : null }));
+}
+
+export const addressOfPlaced = (placed: readonly Placed[]): Record<string, string> => ({
+  runs: placed.map(({ id }) => id).join(","),
+  ...(placed.some(({ at }) => at !== null) ? { at: placed.map(({ at }) => at ?? "").join(",") } : {}),
+});
+
+/** Runs laid over each other, aligned at a moment of each; one run may be there again, aligned at another moment. */
 export function ComparePage({ theme }: { theme: Theme }) {
   const [address, setAddress] = useSearchParams();
-  const ids = (address.get("runs") ?? "").split(",").filter(Boolean);
+  const placed = placedOf(address);
   const found = useQueries({
-    queries: ids.map((id) => ({
+    queries: [...new Set(placed.map(({ id }) => id))].map((id) => ({
       queryKey: ["run", id],
       queryFn: () => got(api.GET("/api/runs/{key}", { params: { path: { key: id } } })),
       staleTime: 60_000,
       retry: false,
     })),
   });
-  const runs = found.flatMap(({ data }) => data ?? []);
-  const choose = (next: string[]): void => setAddress({ runs: next.join(",") });
+  const known = new Map(found.flatMap(({ data }) => (data ? [[data.id, data] as const] : [])));
+  const there = placed.filter(({ id }) => known.has(id));
   const troubles = found.flatMap(({ error }) => (error ? [error.message] : []));
   return (
     <Sheet>
@@ -66,49 +88,59 @@ export function ComparePage({ theme }: { theme: Theme }) {
       {found.some(({ isPending }) => isPending) ? (
         <p role="status">Opening the runs …</p>
       ) : (
-        <Compared runs={runs} onRuns={choose} theme={theme} />
+        <Compared
+          placed={there}
+          known={known}
+          onPlaced={(next) => setAddress(addressOfPlaced(next))}
+          theme={theme}
+        />
       )}
     </Sheet>
   );
 }
 
 interface ComparedProps {
-  runs: RunDetail[];
-  onRuns: (ids: string[]) => void;
+  placed: Placed[];
+  known: ReadonlyMap<string, RunDetail>;
+  onPlaced: (placed: Placed[]) => void;
   theme: Theme;
 }
 
-function Compared({ runs, onRuns, theme }: ComparedProps) {
-  const [moments, setMoments] = useState<Record<string, number>>({});
-  const [nudges, setNudges] = useState<Record<string, number>>({});
+function Compared({ placed, known, onPlaced, theme }: ComparedProps) {
+  const [nudges, setNudges] = useState<Record<number, number>>({});
+  const key = JSON.stringify(placed);
   const members = useMemo(
     () =>
-      runs.map((run): Member => ({
-        run,
-        at: (moments[run.id] ?? run.begun_at / 1000) - (nudges[run.id] ?? 0) * 1000,
-      })),
-    [runs, moments, nudges],
+      (JSON.parse(key) as Placed[]).flatMap(({ id, at }, place): Member[] => {
+        const run = known.get(id);
+        return run ? [{ run, at: (at ?? run.begun_at) / 1000 - (nudges[place] ?? 0) * 1000 }] : [];
+      }),
+    [key, known, nudges],
   );
+  const runs = useMemo(() => members.map(({ run }) => run), [members]);
   const channels = useMemo(() => shared(runs), [runs]);
-  if (!runs.length) return <AddRun runs={runs} onRuns={onRuns} />;
+  const anew = (next: Placed[]): void => {
+    setNudges({});
+    onPlaced(next);
+  };
+  const add = (id: string): void => anew([...placed, { id, at: null }]);
+  if (!runs.length) return <AddRun runs={runs} onRun={add} />;
   return (
     <>
       <Members
         members={members}
+        placed={placed}
         nudges={nudges}
-        onNudge={(id, by) => setNudges({ ...nudges, [id]: by })}
-        onRuns={onRuns}
+        onNudge={(place, by) => setNudges({ ...nudges, [place]: by })}
+        onPlaced={anew}
       />
       <Fields>
-        <AddRun runs={runs} onRuns={onRuns} />
+        <AddRun runs={runs} onRun={add} />
       </Fields>
       {runs.length > 1 && (
         <AlignBy
           runs={runs}
-          onAligned={(at) => {
-            setMoments(at);
-            setNudges({});
-          }}
+          onAligned={(at) => anew(placed.map((one, place) => ({ ...one, at: at[place] ?? null })))}
         />
       )}
       {channels.length ? (
@@ -123,18 +155,19 @@ function Compared({ runs, onRuns, theme }: ComparedProps) {
   );
 }
 
-function Members({
-  members,
-  nudges,
-  onNudge,
-  onRuns,
-}: {
+interface MembersProps {
   members: Member[];
-  nudges: Record<string, number>;
-  onNudge: (id: string, by: number) => void;
-  onRuns: (ids: string[]) => void;
-}) {
-  const ids = members.map(({ run }) => run.id);
+  placed: Placed[];
+  nudges: Record<number, number>;
+  onNudge: (place: number, by: number) => void;
+  onPlaced: (placed: Placed[]) => void;
+}
+
+function Members({ members, placed, nudges, onNudge, onPlaced }: MembersProps) {
+  const first = (place: number): Placed[] => [
+    ...placed.slice(place, place + 1),
+    ...placed.filter((_, n) => n !== place),
+  ];
   return (
     <div style={{ overflowX: "auto" }}>
       <Table aria-label="Runs that are compared">
@@ -151,7 +184,7 @@ function Members({
         </thead>
         <tbody>
           {members.map(({ run, at }, place) => (
-            <tr key={run.id}>
+            <tr key={`${run.id} ${place}`}>
               <td>
                 <b style={{ marginRight: 10 }}>{letterOf(place)}</b>
                 <Link to={`/logbook/${run.id}`}>{titleOf(run)}</Link>
@@ -160,22 +193,35 @@ function Members({
               <td className="wide" style={{ whiteSpace: "nowrap" }}>
                 {moment(run.begun_at / 1000)}
               </td>
-              <td style={{ whiteSpace: "nowrap" }}>{dated(at)}</td>
+              <td>
+                <Select
+                  label={`${letterOf(place)} aligned at`}
+                  value={momentOf(run, placed[place]?.at ?? null)}
+                  options={momentsOf(run, placed[place]?.at ?? null)}
+                  onChange={(chosen) =>
+                    onPlaced(
+                      placed.map((one, n) =>
+                        n === place ? { ...one, at: chosen === "begin" ? null : Number(chosen) } : one,
+                      ),
+                    )
+                  }
+                  width={210}
+                />
+                <div style={{ color: "var(--quiet)", fontSize: 12.5, whiteSpace: "nowrap" }}>{dated(at)}</div>
+              </td>
               <td>
                 <NumberEntry
                   label={`${letterOf(place)} later by, s`}
-                  value={nudges[run.id] ?? 0}
-                  onValue={(by) => onNudge(run.id, by ?? 0)}
+                  value={nudges[place] ?? 0}
+                  onValue={(by) => onNudge(place, by ?? 0)}
                   width={100}
                 />
               </td>
               <td className="number">
-                {place > 0 && (
-                  <Chip onPress={() => onRuns([run.id, ...ids.filter((one) => one !== run.id)])}>First</Chip>
-                )}{" "}
+                {place > 0 && <Chip onPress={() => onPlaced(first(place))}>First</Chip>}{" "}
                 <Chip
-                  aria-label={`Take away ${run.name}`}
-                  onPress={() => onRuns(ids.filter((one) => one !== run.id))}
+                  aria-label={`Take away ${letterOf(place)}, ${run.name}`}
+                  onPress={() => onPlaced(placed.filter((_, n) => n !== place))}
                 >
                   Take away
                 </Chip>
@@ -188,20 +234,37 @@ function Members({
   );
 }
 
-function AddRun({ runs, onRuns }: { runs: RunDetail[]; onRuns: (ids: string[]) => void }) {
+/** Marks that are offered. */
+const MARKS = 100;
+
+const momentOf = (run: RunDetail, at: number | null): string =>
+  at === null || at === run.begun_at ? "begin" : String(at);
+
+/** What a run may be aligned at: its beginning, its marks, or where it was aligned otherwise. */
+function momentsOf(run: RunDetail, at: number | null): { value: string; text: string }[] {
+  const marks = run.marks.slice(0, MARKS).map((mark) => ({ value: String(mark.at), text: mark.text }));
+  const chosen = momentOf(run, at);
+  const other = chosen !== "begin" && !marks.some(({ value }) => value === chosen);
+  return [
+    { value: "begin", text: "its beginning" },
+    ...(other ? [{ value: chosen, text: "as aligned below" }] : []),
+    ...marks,
+  ];
+}
+
+function AddRun({ runs, onRun }: { runs: RunDetail[]; onRun: (id: string) => void }) {
   const all = useQuery({
     queryKey: ["runs to compare"],
     queryFn: () => got(api.GET("/api/runs", { params: { query: { search: "", offset: 0, limit: 200 } } })),
   });
-  const here = new Set(runs.map(({ id }) => id));
   const item = runs[0]?.item;
-  const others = (all.data?.runs ?? []).filter((one) => one.ended_at !== null && !here.has(one.id));
+  const others = (all.data?.runs ?? []).filter((one) => one.ended_at !== null);
   // Those of the same test item first.
   const sorted = [
     ...others.filter((one) => item && one.item === item),
     ...others.filter((one) => !item || one.item !== item),
   ];
-  if (runs.length >= 12 || !sorted.length) return null;
+  if (runs.length >= MOST || !sorted.length) return null;
   return (
     <Select
       label={runs.length ? "Add a run" : "Choose a run"}
@@ -213,7 +276,7 @@ function AddRun({ runs, onRuns }: { runs: RunDetail[]; onRuns: (ids: string[]) =
           text: [one.name, one.item, moment(one.begun_at / 1000)].filter(Boolean).join(", "),
         })),
       ]}
-      onChange={(id) => id && onRuns([...runs.map((one) => one.id), id])}
+      onChange={(id) => id && onRun(id)}
       width="min(460px, 100%)"
     />
   );
@@ -234,7 +297,8 @@ function AlignBy({
   onAligned,
 }: {
   runs: RunDetail[];
-  onAligned: (at: Record<string, number>) => void;
+  /** In microseconds, by place; undefined where it has no such moment. */
+  onAligned: (at: (number | undefined)[]) => void;
 }) {
   const all = shared(runs);
   const channels = all.map(({ channel }) => channel);
@@ -270,13 +334,7 @@ function AlignBy({
       setTroubles(
         answers.flatMap((answer) => (answer.status === "rejected" ? [String((answer.reason as Error).message)] : [])),
       ); // prettier-ignore
-      onAligned(
-        Object.fromEntries(
-          answers.flatMap((answer, n) =>
-            answer.status === "fulfilled" ? [[runs[n]?.id ?? "", answer.value.at / 1000]] : [],
-          ),
-        ),
-      );
+      onAligned(answers.map((answer) => (answer.status === "fulfilled" ? answer.value.at : undefined)));
     });
   return (
     <Panel aria-label="Aligned by">
@@ -349,7 +407,10 @@ function Lanes({ members, channels, theme }: LanesProps) {
   const { start, end: until } = shown.view();
   const [cursor] = useState(() => new Cursor());
   const [only, setOnly] = useState("");
-  const drawn = only ? channels.filter(({ channel }) => channel.id === only) : channels.slice(0, LANES);
+  const drawn = useMemo(
+    () => (only ? channels.filter(({ channel }) => channel.id === only) : channels.slice(0, LANES)),
+    [only, channels],
+  );
   const [asked, setAsked] = useState<Asked[]>([]);
   useKeys({ Escape: () => (cursor.at !== null ? cursor.clear() : shown.all()) });
   const shift = (place: number, at: number): number => Math.round((at - (later[place] ?? 0)) * 1000);
@@ -451,7 +512,7 @@ function Lanes({ members, channels, theme }: LanesProps) {
             <tr>
               <th>Mean of what is shown</th>
               {runs.map((run, place) => (
-                <th key={run.id} className="number">
+                <th key={place} className="number">
                   {letterOf(place)}: {titleOf(run)}
                 </th>
               ))}
@@ -483,6 +544,7 @@ function Lanes({ members, channels, theme }: LanesProps) {
           channels={channels}
           start={start}
           end={until}
+          cursor={cursor}
           asked={asked}
           onAsked={setAsked}
           onShow={(at) => {
@@ -517,128 +579,5 @@ function Beside({
         </div>
       )}
     </td>
-  );
-}
-
-interface DifferencesProps {
-  members: Member[];
-  channels: ReturnType<typeof shared>;
-  start: number;
-  end: number;
-  asked: Asked[];
-  onAsked: (asked: Asked[]) => void;
-  onShow: (at: number) => void;
-}
-
-let count = 0;
-
-/** How far each lies off the first, and whether it stays within a band about it. */
-function Differences({ members, channels, start, end, asked, onAsked, onShow }: DifferencesProps) {
-  const [chosen, setChosen] = useState("");
-  const [allowed, setAllowed] = useState<number | null>(null);
-  const [percent, setPercent] = useState<number | null>(null);
-  const [troubles, setTroubles] = useState<string[]>([]);
-  const act = useAct();
-  const one = channels.find(({ channel }) => channel.id === chosen) ?? channels[0];
-  const reference = members[0];
-  if (!one || !reference) return null;
-  const { channel } = one;
-  const compare = (): void =>
-    act.run(async () => {
-      const others = members.flatMap((member, place) => {
-        const mine = one.of[place];
-        return place > 0 && mine ? [{ member, mine, letter: letterOf(place) }] : [];
-      });
-      const answers = await Promise.allSettled(
-        others.map(({ member, mine }) =>
-          got(
-            api.POST("/api/compare", {
-              body: {
-                of: { run: member.run.id, at: Math.round(member.at * 1000), channel: mine.id },
-                reference: {
-                  run: reference.run.id,
-                  at: Math.round(reference.at * 1000),
-                  channel: channel.id,
-                },
-                start: Math.round(start * 1000),
-                end: Math.round(end * 1000) + 1,
-                allowed,
-                percent,
-              },
-            }),
-          ),
-        ),
-      );
-      setTroubles(
-        answers.flatMap((answer, n) =>
-          answer.status === "rejected"
-            ? [`${others[n]?.letter ?? ""}: ${(answer.reason as Error).message}`]
-            : [],
-        ),
-      );
-      onAsked(
-        answers.flatMap((answer, n) =>
-          answer.status === "fulfilled"
-            ? [
-                {
-                  key: `compared ${++count}`,
-                  question: null,
-                  answer: { ...answer.value, words: `${others[n]?.letter ?? ""}, ${answer.value.words}` },
-                  kept: null,
-                  by: "",
-                  note: "",
-                },
-              ]
-            : [],
-        ),
-      );
-    }); // prettier-ignore
-  return (
-    <Panel aria-label="Difference and band">
-      <h2 style={{ fontSize: 15 }}>Difference and band</h2>
-      <Fields>
-        <Select
-          label="Each less A"
-          value={channel.id}
-          options={channels.map(({ channel: each }) => ({ value: each.id, text: each.name }))}
-          onChange={(id) => {
-            setChosen(id);
-            onAsked([]);
-          }}
-          width={220}
-        />
-        <NumberEntry
-          label={`May lie off by ±${channel.unit ? `, ${channel.unit}` : ""}`}
-          value={allowed}
-          onValue={setAllowed}
-          width={150}
-          empty
-          placeholder="no band"
-          least={0}
-        />
-        <NumberEntry
-          label="or by ±, %"
-          value={percent}
-          onValue={setPercent}
-          width={110}
-          empty
-          placeholder="no band"
-          least={0}
-        />
-        <Button onPress={compare} isDisabled={act.busy} style={{ alignSelf: "end" }}>
-          {allowed === null && percent === null ? "Difference" : "Difference and verdict"}
-        </Button>
-      </Fields>
-      {[...(act.trouble ? [act.trouble] : []), ...troubles].map((each) => (
-        <Trouble key={each}>{each}</Trouble>
-      ))}
-      {asked.length > 0 && (
-        <div className="answers">
-          {asked.map((each) => (
-            <AnswerCard key={each.key} one={each} onShow={onShow} />
-          ))}
-        </div>
-      )}
-    </Panel>
   );
 }

@@ -14,6 +14,7 @@ import { Note } from "../parts/Note";
 import { Fact, Facts } from "../parts/Facts";
 import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
+import { Comparisons } from "./Comparisons";
 import { Corrections } from "./Corrections";
 import { CorrectWindow } from "./CorrectWindow";
 import { CsvList } from "./CsvList";
@@ -164,6 +165,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
       <RunCurves run={run.id} />
       <RunPictures run={run.id} />
       <RunMarks run={run} />
+      {run.ended_at && <Comparisons run={run.id} />}
       {run.crossings.length > 0 && (
         <section>
           <h2>Alarms and limits</h2>

@@ -125,7 +125,16 @@ class SampleBlock(Base):
     measured samples, times after `first_time`; with `by_quality`, null in blocks of before 2026-11-26. `groups`: see `records.groups`; it and `minimum_at`, `maximum_at` null in blocks of before 2026-11-28."""
 
     __tablename__ = "sample_block"
-    __table_args__ = (Index("sample_block_when", "run_id", "number", "last_time", "first_time"),)
+    __table_args__ = (
+        Index(
+            "sample_block_when",
+            "run_id",
+            "number",
+            "last_time",
+            "first_time",
+            postgresql_include=["count"],
+        ),
+    )
     run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
     number: Mapped[int] = mapped_column(Integer, primary_key=True)
     first_record: Mapped[int] = mapped_column(BigInteger, primary_key=True)

@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidybench.core.quality import Quality
@@ -16,7 +15,6 @@ from tidybench.core.thinning import thin
 from tidybench.records import binary_rows
 from tidybench.records.blocks import FULL, WIDTHS, Series, several
 from tidybench.records.groups import GROUPS
-from tidybench.records.models import Summary
 
 DIRECT = 32
 """Samples a pixel up to which they are read one by one."""
@@ -28,9 +26,20 @@ OLDER = (10_000_000, *WIDTHS)
 """Summaries of runs whose blocks have no groups."""
 
 _COUNTS = """
-    SELECT number, sum(count), count(*), count(groups) FROM sample_block
+    SELECT number, sum(count) FROM sample_block
     WHERE run_id = %(run)s AND number = ANY(%(numbers)s) AND last_time >= %(start)s AND first_time < %(end)s
     GROUP BY number
+"""
+
+_OLD = """
+    SELECT EXISTS (SELECT FROM summary WHERE run_id = %(run)s AND summary.number = one AND width = 10000000)
+    FROM unnest(%(numbers)s::int[]) AS one
+"""
+
+_SUMMARIES = """
+    SELECT number, start, minimum, maximum, worst, count FROM summary
+    WHERE run_id = %(run)s AND number = ANY(%(numbers)s) AND width = %(width)s AND start >= %(since)s AND start < %(end)s
+    ORDER BY number, start
 """
 
 _GROUPS = """
@@ -55,11 +64,20 @@ def trends(
     session: Session, run: uuid.UUID, numbers: Sequence[int], start: int, end: int, points: int
 ) -> dict[int, Series]:
     """The same of several channels, by number."""
-    counts = binary_rows.fetched(session, _COUNTS, run=run, numbers=list(numbers), start=start, end=end)
-    ways: dict[Any, list[int]] = {}
-    for number, count, blocks, grouped in counts:
-        ways.setdefault(_way(int(count), blocks, grouped == blocks, end - start, points), []).append(number)
     found = dict.fromkeys(numbers, EMPTY)
+    old = _is_old(session, run, numbers)
+    fitting = [width for width in (OLDER if old else WIDTHS) if width * points <= end - start]
+    counts: dict[int, int] = {}
+    if fitting and not old:
+        # So wide that there are many, as a rule: summaries say themselves how many.
+        drawn = _from_summaries(session, run, numbers, start, end, fitting[-1])
+        counts = {number: count for number, (_, count) in drawn.items()}
+    else:
+        rows = binary_rows.fetched(session, _COUNTS, run=run, numbers=list(numbers), start=start, end=end)
+        counts = {number: int(count) for number, count in rows}
+    ways: dict[Any, list[int]] = {}
+    for number, count in counts.items():
+        ways.setdefault(_way(count, old, end - start, points), []).append(number)
     for way, mine in ways.items():
         match way:
             case "samples":
@@ -69,7 +87,9 @@ def trends(
             case "blocks":
                 series = _from_blocks(session, run, mine, start, end)
             case width:
-                series = {n: _from_summaries(session, run, n, start, end, width) for n in mine}
+                if old:
+                    drawn = _from_summaries(session, run, mine, start, end, width)
+                series = {number: drawn[number][0] for number in mine if number in drawn}
         for number, one in series.items():
             kept = thin(one.times, one.values, one.qualities, points)
             found[number] = Series(one.times[kept], one.values[kept], one.qualities[kept])
@@ -79,10 +99,15 @@ def trends(
 EMPTY = Series(np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64))
 
 
-def _way(count: int, blocks: int, grouped: bool, length: int, points: int) -> str | int:
+def _is_old(session: Session, run: uuid.UUID, numbers: Sequence[int]) -> bool:
+    """Whether some blocks of a run may have no groups: then it has summaries of ten seconds."""
+    return any(row[0] for row in binary_rows.fetched(session, _OLD, run=run, numbers=list(numbers)))
+
+
+def _way(count: int, old: bool, length: int, points: int) -> str | int:
     """Where a picture is made from; of summaries, their width."""
-    fitting = [width for width in (WIDTHS if grouped else OLDER) if width * points <= length]
-    if not grouped:
+    fitting = [width for width in (OLDER if old else WIDTHS) if width * points <= length]
+    if old:
         return fitting[-1] if count > 50 * points and fitting else "samples"
     if count <= DIRECT * points:
         return "samples"
@@ -118,34 +143,37 @@ def _from_blocks(
         found[number] = _drawn(
             np.array(low_at, np.int64),
             np.array(high_at, np.int64),
-            np.array([np.nan if one is None else one for one in low], np.float64),
-            np.array([np.nan if one is None else one for one in high], np.float64),
+            _or_nan(low),
+            _or_nan(high),
             worst,
         )
     return found
 
 
 def _from_summaries(
-    session: Session, run: uuid.UUID, number: int, start: int, end: int, width: int
-) -> Series:
-    rows = session.execute(
-        select(Summary.start, Summary.minimum, Summary.maximum, Summary.worst)
-        .where(
-            Summary.run_id == run,
-            Summary.number == number,
-            Summary.width == width,
-            Summary.start >= start - width,
-            Summary.start < end,
-        )
-        .order_by(Summary.start)
-    ).all()
-    starts = np.array([row[0] for row in rows], np.int64)
-    low, high = (
-        np.array([np.nan if row[place] is None else row[place] for row in rows], np.float64)
-        for place in (1, 2)
+    session: Session, run: uuid.UUID, numbers: Sequence[int], start: int, end: int, width: int
+) -> dict[int, tuple[Series, int]]:
+    """And how many samples they are made of."""
+    rows = binary_rows.fetched(
+        session, _SUMMARIES, run=run, numbers=list(numbers), width=width, since=start - width, end=end
     )
-    worst = np.array([row[3] for row in rows], np.int64)
-    return _drawn(starts + width // 4, starts + width * 3 // 4, low, high, worst)
+    found = {}
+    for number, own in groupby(rows, key=itemgetter(0)):
+        _, starts, low, high, worst, counts = zip(*own, strict=True)
+        begins = np.array(starts, np.int64)
+        series = _drawn(
+            begins + width // 4,
+            begins + width * 3 // 4,
+            _or_nan(low),
+            _or_nan(high),
+            np.array(worst, np.int64),
+        )
+        found[number] = series, sum(counts)
+    return found
+
+
+def _or_nan(values: Sequence[float | None]) -> npt.NDArray[np.float64]:
+    return np.array([np.nan if one is None else one for one in values], np.float64)
 
 
 def _drawn(

@@ -6,7 +6,6 @@ from datetime import datetime, tzinfo
 from pathlib import Path
 from typing import Any
 
-from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
 from tidybench import __version__
@@ -16,6 +15,7 @@ from tidybench.core.setup import Setup, SetupError
 from tidybench.core.values.crossing import SERIOUS, Crossing
 from tidybench.core.values.point import Point
 from tidybench.core.values.statistics import Statistics
+from tidybench.report.page import count, moment, offsets, own_zone, pages, seconds
 from tidybench.report.trends import Axis, Drawn, Pace, series_of, strip
 from tidybench.runs.crossings import read_crossings
 from tidybench.runs.folder import MANIFEST, SUMMARY
@@ -70,56 +70,43 @@ def report(folder: Path, zone: tzinfo | None = None, at: int | None = None) -> s
     state = corrected(folder, logged)
     if state.status == "logging" or state.ended_at is None:
         raise ReportError("The run goes on. Its report is made when it has ended.")
-    shown = zone if zone is not None else _own_zone()
+    shown = zone if zone is not None else own_zone()
     made = datetime.fromtimestamp(at / 1e6, shown) if at is not None else datetime.now(shown)
     answers = kept_answers(folder)
     marks = marks_of(folder)
     crossings = read_crossings(folder, MOST_COUNTED)
     axis = Axis(state.begun_at, state.ended_at, shown, [mark.at for mark in marks])
-    environment = Environment(
-        loader=PackageLoader("tidybench.report", "templates"), autoescape=True, undefined=StrictUndefined,
-        trim_blocks=True, lstrip_blocks=True,
-    )  # fmt: skip
-    environment.filters |= {
-        "moment": lambda at: _moment(at, shown),
-        "clock": lambda at: _clock(at, shown),
-        "lasting": seconds,
-        "figure": _figure,
-        "said": said,
-        "count": count,
-    }
     channels = _channels(folder, state, axis, answers)
-    return environment.get_template("run.html").render(
-        run=state,
-        channels=channels,
-        facts=_facts(state, shown),
-        instruments=_instruments(folder, state),
-        points=(points := _points(folder)),
-        judged=any(mean.low is not None or mean.high is not None for point in points for mean in point.means),
-        answers=answers,
-        marks=marks[:MOST_LINES],
-        more_marks=len(marks) - MOST_LINES,
-        crossings=crossings[:MOST_LINES],
-        more_crossings=len(crossings) - MOST_LINES,
-        serious=sum(one.state in SERIOUS for one in crossings),
-        limited=any(one.low is not None or one.high is not None for one in state.channels),
-        crossed=_crossed,
-        completeness=_completeness(state),
-        corrections=list(said_changes(folder)),
-        corrected=differences,
-        taken_out=gone.words if (gone := taken_out(folder)) is not None else "",
-        seal=_seal(folder),
-        made=made.strftime("%Y-%m-%d %H:%M:%S %z"),
-        version=__version__,
-        zone=_offsets(state, shown),
+    return (
+        pages(shown)
+        .get_template("run.html")
+        .render(
+            run=state,
+            channels=channels,
+            facts=_facts(state, shown),
+            instruments=_instruments(folder, state),
+            points=(points := _points(folder)),
+            judged=any(
+                mean.low is not None or mean.high is not None for point in points for mean in point.means
+            ),
+            answers=answers,
+            marks=marks[:MOST_LINES],
+            more_marks=len(marks) - MOST_LINES,
+            crossings=crossings[:MOST_LINES],
+            more_crossings=len(crossings) - MOST_LINES,
+            serious=sum(one.state in SERIOUS for one in crossings),
+            limited=any(one.low is not None or one.high is not None for one in state.channels),
+            crossed=_crossed,
+            completeness=_completeness(state),
+            corrections=list(said_changes(folder)),
+            corrected=differences,
+            taken_out=gone.words if (gone := taken_out(folder)) is not None else "",
+            seal=_seal(folder),
+            made=made.strftime("%Y-%m-%d %H:%M:%S %z"),
+            version=__version__,
+            zone=offsets(state.begun_at, state.ended_at, shown),
+        )
     )
-
-
-def _own_zone() -> tzinfo:
-    from tzlocal import get_localzone  # takes its time to come
-
-    zone: tzinfo = get_localzone()
-    return zone
 
 
 def _channels(folder: Path, state: RunState, axis: Axis, answers: list[KeptAnswer]) -> list[_Channel]:
@@ -152,9 +139,9 @@ def _facts(state: RunState, zone: tzinfo) -> list[tuple[str, str]]:
         ("Operator", state.operator),
         ("Order number", state.order),
         ("Bench", state.bench),
-        ("Begun", _moment(state.begun_at, zone)),
+        ("Begun", moment(state.begun_at, zone)),
         ("Begun by", state.begun_by),
-        ("Ended", _moment(ended, zone)),
+        ("Ended", moment(ended, zone)),
         ("Length", seconds((ended - state.begun_at) / 1e6)),
         ("Why it ended", state.reason),
         ("Rows of the CSV", f"{count(state.rows)}: {state.row_rule.words}" if state.rows else ""),
@@ -241,46 +228,3 @@ _STATES = {
 def _crossed(one: Crossing) -> str:
     words = _STATES.get(one.state, one.state)
     return words if one.limit is None else f"{words} of {said(one.limit, digits=12)}"
-
-
-def _figure(value: float | None, decimals: int) -> str:
-    if value is None:
-        return "–"
-    text = f"{value:.{decimals}f}"
-    return text.lstrip("-") if float(text) == 0 else text.replace("-", "−")
-
-
-def count(number: int) -> str:
-    """Thousands apart."""
-    return f"{number:,}".replace(",", "\u202f")
-
-
-def seconds(length: float) -> str:
-    """A length of time in words."""
-    if length < 60:
-        return f"{length:.3g} s"
-    whole = round(length)
-    if whole < 3600:
-        return f"{whole // 60} min {whole % 60:02d} s"
-    if whole < 86_400:
-        return f"{whole // 3600} h {whole % 3600 // 60:02d} min"
-    return f"{whole // 86_400} d {whole % 86_400 // 3600} h"
-
-
-def _moment(at: int, zone: tzinfo) -> str:
-    return datetime.fromtimestamp(at // 1_000_000, zone).strftime("%Y-%m-%d %H:%M:%S")
-
-
-def _clock(at: int, zone: tzinfo) -> str:
-    local = datetime.fromtimestamp(at / 1e6, zone)
-    return f"{local:%Y-%m-%d %H:%M:%S}.{local.microsecond // 1000:03d}"
-
-
-def _offsets(state: RunState, zone: tzinfo) -> str:
-    """The offset of the run's times, or both where it changed meanwhile."""
-    found = [
-        datetime.fromtimestamp(at / 1e6, zone).strftime("%z")
-        for at in (state.begun_at, state.ended_at or state.begun_at)
-    ]
-    named = [f"UTC{one[:3]}:{one[3:5]}" for one in dict.fromkeys(found)]
-    return ", then ".join(named)

@@ -32,6 +32,9 @@ STEPS_S = (
 )  # fmt: skip
 """Seconds between two times of the axis."""
 
+INKS = 6
+"""Inks of curves in one strip; with more of them they begin again."""
+
 GAP = 3.0
 """Usual intervals by which neighbours may stand apart without a gap."""
 
@@ -149,14 +152,21 @@ class Axis:
         return found
 
 
-def strip(channel: RunChannel, series: Series, axis: Axis, over: Sequence[Drawn] = ()) -> str:
-    """One channel over time: its curve, broken where nothing was measured, its limits, what was asked of it."""
-    measured = (series.qualities <= Quality.FLAGGED) & np.isfinite(series.values)
+def strip(
+    channel: RunChannel,
+    series: Series,
+    axis: Axis,
+    over: Sequence[Drawn] = (),
+    beside: Sequence[Series] = (),
+    inks: Sequence[int] = (),
+) -> str:
+    """One channel over time: its curve, broken where nothing was measured, its limits, what was asked of it; and the curves of other runs `beside` it, at its times. `inks`: the
+    number of each curve's ink, in order where none are given."""
     if channel.states:
         low, high = -0.5, max(len(channel.states) - 0.5, 0.5)
         ticks = [(float(n), word) for n, word in enumerate(channel.states)]
     else:
-        shown = series.values[measured]
+        shown = np.concatenate([one.values[_measured(one)] for one in (series, *beside)])
         low, high = _range(shown, channel.decimals)
         ticks = [(value, figure(round(value, 9)).replace("-", "−")) for value in _round_values(low, high)]
 
@@ -189,7 +199,10 @@ def strip(channel: RunChannel, series: Series, axis: Axis, over: Sequence[Drawn]
         f'<line class="mark" x1="{axis.place(at):.1f}" x2="{axis.place(at):.1f}" y1="{TOP}" y2="{HIGH - BOTTOM}"/>'
         for at in axis.marks
     ]
-    out.append(f'<path class="curve" d="{_path(channel, series, measured, axis, up)}"/>')
+    out += [
+        f'<path class="curve c{(inks[place] if inks else place) % INKS}" d="{_path(channel, one, _measured(one), axis, up)}"/>'
+        for place, one in reversed(list(enumerate((series, *beside))))
+    ]
     for one in over:
         places = [(axis.place(at), up(value)) for at, value in zip(one.times, one.values, strict=True)]
         if one.dots:
@@ -203,6 +216,10 @@ def strip(channel: RunChannel, series: Series, axis: Axis, over: Sequence[Drawn]
     out += _times(axis)
     out.append("</svg>")
     return "".join(out)  # fmt: skip
+
+
+def _measured(series: Series) -> npt.NDArray[np.bool_]:
+    return (series.qualities <= Quality.FLAGGED) & np.isfinite(series.values)
 
 
 def _times(axis: Axis) -> list[str]:

@@ -36,6 +36,7 @@ from tidybench.web import (
     channel_routes,
     command_routes,
     compare_routes,
+    comparison_routes,
     curve_routes,
     demo_routes,
     disk_routes,
@@ -150,6 +151,7 @@ def make_app(
     app.include_router(mark_routes.router)
     app.include_router(question_routes.router)
     app.include_router(compare_routes.router)
+    app.include_router(comparison_routes.router)
     app.include_router(provenance_routes.router)
     app.include_router(point_routes.router)
     app.include_router(tape_routes.router)

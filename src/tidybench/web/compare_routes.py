@@ -1,6 +1,7 @@
 """Runs beside each other: by which time they are aligned, and how far one lies off another."""
 
 import uuid
+from collections.abc import Callable
 from typing import Annotated
 
 from fastapi import APIRouter, HTTPException, Request
@@ -8,9 +9,10 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidybench.core.analysis.agreement import agreement
+from tidybench.core.analysis.agreement import agreement, within
 from tidybench.core.analysis.answer import StretchAnswer
-from tidybench.core.analysis.stretch import AnalysisError
+from tidybench.core.analysis.band import Band, Corner, Corridor, Deviations, Tolerance
+from tidybench.core.analysis.stretch import AnalysisError, Stretch
 from tidybench.core.setup.scaling import Finite
 from tidybench.core.values.exact import Exact
 from tidybench.records.blocks import first_past
@@ -41,16 +43,27 @@ class OfRun(Exact):
     channel: Annotated[str, Field(min_length=1, max_length=200)]
 
 
+class CorridorCorner(Exact):
+    """A corner of a corridor, seconds after the moment that runs are aligned at; null: no edge on that side."""
+
+    after_s: Finite
+    lower: Finite | None = None
+    upper: Finite | None = None
+
+
 class Compare(Exact):
-    """A channel of a run less that of a reference, from `start` to before `end` by the reference's time. `allowed`, `percent`: the band, in the channel's unit and of the
-    reference's value; null for no verdict."""
+    """A channel of a run less that of a reference, from `start` to before `end` by the reference's time; without a reference by its own. The band, null or empty for no verdict: `allowed`,
+    `percent`: about the reference, in the channel's unit and of its value; `deviations`: so many standard deviations about the mean of the reference and `others`; `corridor`: drawn."""
 
     of: OfRun
-    reference: OfRun
+    reference: OfRun | None = None
     start: Moment
     end: Moment
     allowed: Annotated[Finite, Field(ge=0)] | None = None
     percent: Annotated[Finite, Field(ge=0)] | None = None
+    deviations: Annotated[Finite, Field(gt=0, le=100)] | None = None
+    others: Annotated[list[OfRun], Field(max_length=11)] = []
+    corridor: Annotated[list[CorridorCorner], Field(max_length=200)] = []
 
 
 @router.post("/runs/{key}/alignment")
@@ -91,19 +104,52 @@ def _past(request: Request, key: uuid.UUID, by: Alignment) -> int:
 
 @router.post("/compare")
 def compare(request: Request, asked: Compare) -> StretchAnswer:
-    """How far a channel lies off that of a reference, and whether it stays within a band about it. Times are the reference's."""
-    shift = asked.of.at - asked.reference.at
+    """How far a channel lies off that of a reference, and whether it stays within a band. Times are the reference's."""
     with Session(context_of(request).engine) as session:
-        for one in (asked.of.run, asked.reference.run):
-            if session.get(Run, one) is None:
-                raise HTTPException(404, "The logbook has no such run.")
-        try:
-            mine = channel_stretch(
-                session, asked.of.run, asked.of.channel, asked.start + shift, asked.end + shift
+        return compared(session, asked)[0]
+
+
+def compared(session: Session, asked: Compare) -> tuple[StretchAnswer, str]:
+    """The answer, and the band in words, "" for none. Raises HTTPException."""
+    first = asked.reference or asked.of
+    for one in (asked.of, first, *asked.others):
+        if session.get(Run, one.run) is None:
+            raise HTTPException(404, "The logbook has no such run.")
+
+    def stretch(one: OfRun) -> Stretch:
+        """At the reference's times."""
+        shift = one.at - first.at
+        found = channel_stretch(session, one.run, one.channel, asked.start + shift, asked.end + shift)
+        return found.moved(-shift)
+
+    try:
+        band = _band(asked, first, stretch)
+        mine = stretch(asked.of)
+        if asked.reference is not None:
+            return agreement(mine, stretch(asked.reference), band), band.words if band is not None else ""
+        if band is None or not asked.corridor:
+            raise AnalysisError(
+                "Without a reference there is a verdict by a corridor alone: give its corners."
             )
-            reference = channel_stretch(
-                session, asked.reference.run, asked.reference.channel, asked.start, asked.end
-            )
-            return agreement(mine.moved(-shift), reference, asked.allowed, asked.percent)
-        except AnalysisError as error:
-            raise HTTPException(409, str(error)) from None
+        return within(mine, band, asked.of.channel), band.words
+    except AnalysisError as error:
+        raise HTTPException(409, str(error)) from None
+
+
+def _band(asked: Compare, first: OfRun, stretch: Callable[[OfRun], Stretch]) -> Band | None:
+    given = [
+        asked.allowed is not None or asked.percent is not None,
+        asked.deviations is not None,
+        bool(asked.corridor),
+    ]
+    if sum(given) > 1:
+        raise AnalysisError(
+            "Give one band: about the reference, by deviations of several runs, or a corridor."
+        )
+    if asked.corridor:
+        return Corridor([Corner(one.after_s, one.lower, one.upper) for one in asked.corridor], first.at)
+    if asked.deviations is not None:
+        return Deviations(asked.deviations, [stretch(one) for one in asked.others])
+    if given[0]:
+        return Tolerance(stretch(first).unit, asked.allowed, asked.percent)
+    return None

@@ -1,6 +1,7 @@
 """Whether a run is like another one: its difference, and whether it stays within a band about it."""
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -12,17 +13,15 @@ from tidybench.core.analysis.answer import (
     answered,
     said,
 )
+from tidybench.core.analysis.band import Band
 from tidybench.core.analysis.pairs import beside
-from tidybench.core.analysis.stretch import AnalysisError, Stretch
+from tidybench.core.analysis.stretch import AnalysisError, Array, Stretch
 
 DRAWN = 1500
 
 
-def agreement(
-    stretch: Stretch, reference: Stretch, allowed: float | None = None, percent: float | None = None
-) -> StretchAnswer:
-    """A channel less that of a reference, both by the reference's time. `allowed`: how far it may lie off, in its unit, and `percent`: of the reference's value; of both
-    whichever is more. Without any there is no verdict. Raises AnalysisError."""
+def agreement(stretch: Stretch, reference: Stretch, band: Band | None = None) -> StretchAnswer:
+    """A channel less that of a reference, both by the reference's time, and whether it stays within a band. Raises AnalysisError."""
     if stretch.unit != reference.unit:
         raise AnalysisError(
             f"{stretch.name} is in {stretch.unit or 'no unit'} and the reference in {reference.unit or 'no unit'}: they cannot be compared."
@@ -38,51 +37,92 @@ def agreement(
             name="Farthest off", value=float(apart[farthest]), unit=unit, decimals=decimals, at=stretch.at(float(x[farthest])),
         ),
     ]  # fmt: skip
-    overlays: list[StretchOverlay] = []
     words = f"{stretch.name}: {said(float(apart.mean()), unit)} off on the mean, {said(float(apart[farthest]), unit)} at most"
-    band = ""
-    few = np.unique(np.linspace(0, len(x) - 1, min(len(x), DRAWN)).astype(int))
-    if allowed is not None or percent is not None:
-        wide = np.maximum(allowed or 0.0, np.abs(expected) * (percent or 0.0) / 100)
-        outside = np.flatnonzero(np.abs(apart) > wide)
-        share = 1 - len(outside) / len(x)
-        results.insert(0, StretchFigure(name="Inside the band", value=_floored(share * 100), unit="%"))
-        band = " and ".join(
-            one for one in (said(allowed, unit) if allowed is not None else "", f"{percent:g} %" if percent is not None else "") if one
-        )  # fmt: skip
-        if len(outside):
-            first = stretch.at(float(x[outside[0]]))
-            results.insert(
-                1,
-                StretchFigure(
-                    name="First outside",
-                    value=float(apart[outside[0]]),
-                    unit=unit,
-                    decimals=decimals,
-                    at=first,
-                ),
-            )
-            words = f"{stretch.name}: outside ± {band}, inside for {_floored(share * 100):g} %"
-        else:
-            words = f"{stretch.name}: within ± {band}"
-        times = [stretch.at(float(one)) for one in x[few]]
-        overlays = [
-            StretchOverlay(channel=reference.id, times=times, values=(expected + sign * wide)[few].tolist())
-            for sign in (-1, 1)
-        ]
+    method = (
+        f"{len(x)} samples less the reference, which is taken between its measured samples in a straight line, never across a gap of more than {said(reference.age, 's')}; "
+        f"{len(stretch.seconds) - len(x)} samples have no reference beside them."
+    )
+    overlays: list[StretchOverlay] = []
+    if band is not None:
+        verdict = _verdict(stretch, x, y, expected, band, reference.id)
+        words, overlays = verdict.words, verdict.overlays
+        results = [*verdict.results, *results]
+        method = f"{method} {verdict.method}"
+    few = _few(len(x))
     return answered(
         stretch,
         words,
         results,
-        f"{len(x)} samples less the reference, which is taken between its measured samples in a straight line, never across a gap of more than {said(reference.age, 's')}; "
-        f"{len(stretch.seconds) - len(x)} samples have no reference beside them."
-        + (f" The band: ± {band} of the reference{', whichever is more' if allowed is not None and percent is not None else ''}." if band else ""),
+        method,
         overlays,
         StretchPlot(
             kind="line", over="Time after the beginning of the stretch", over_unit="s", quantity="Difference", unit=unit,
             xs=(x[few] - x[0]).tolist(), ys=apart[few].tolist(),
         ),
     )  # fmt: skip
+
+
+def within(stretch: Stretch, band: Band, channel: str) -> StretchAnswer:
+    """Whether a channel stays within a band that needs no reference. `channel`: the id that its edges are drawn over. Raises AnalysisError."""
+    stretch.wants(3)
+    verdict = _verdict(stretch, stretch.seconds, stretch.values, stretch.values, band, channel)
+    return answered(
+        stretch,
+        verdict.words,
+        verdict.results,
+        f"{len(stretch.seconds)} samples. {verdict.method}",
+        verdict.overlays,
+    )
+
+
+@dataclass(slots=True, frozen=True)
+class _Verdict:
+    words: str
+    results: list[StretchFigure]
+    overlays: list[StretchOverlay]
+    method: str
+
+
+def _verdict(stretch: Stretch, x: Array, y: Array, expected: Array, band: Band, channel: str) -> _Verdict:
+    edges = band.over(x, stretch.origin, expected)
+    if edges.known.sum() < 3:
+        raise AnalysisError(f"{stretch.name} has no samples where there is a band ({band.words}).")
+    x, y, lower, upper = (one[edges.known] for one in (x, y, edges.lower, edges.upper))
+    outside = np.flatnonzero((y < lower) | (y > upper))
+    share = _floored((1 - len(outside) / len(x)) * 100)
+    results = [StretchFigure(name="Inside the band", value=share, unit="%")]
+    if len(outside):
+        first = outside[0]
+        beyond = float(y[first] - (lower[first] if y[first] < lower[first] else upper[first]))
+        results += [
+            StretchFigure(
+                name="First outside",
+                value=float(y[first]),
+                unit=stretch.unit,
+                decimals=stretch.decimals,
+                at=stretch.at(float(x[first])),
+            ),
+            StretchFigure(
+                name="beyond the edge by", value=beyond, unit=stretch.unit, decimals=stretch.decimals
+            ),
+        ]
+        words = f"{stretch.name}: outside {band.words}, inside for {share:g} %"
+    else:
+        words = f"{stretch.name}: within {band.words}"
+    few = _few(len(x))
+    times = [stretch.at(float(one)) for one in x[few]]
+    overlays = [
+        StretchOverlay(channel=channel, times=times, values=edge[few].tolist())
+        for edge in (lower, upper)
+        if np.isfinite(edge).all()
+    ]
+    left = len(edges.known) - len(x)
+    more = f"; {left} samples lie where there is none" if left else ""
+    return _Verdict(words, results, overlays, f"The band: {band.words}{more}.")
+
+
+def _few(count: int) -> "np.ndarray[tuple[int], np.dtype[np.int64]]":
+    return np.unique(np.linspace(0, count - 1, min(count, DRAWN)).astype(np.int64))
 
 
 def _floored(percent: float) -> float:

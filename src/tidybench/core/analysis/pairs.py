@@ -31,22 +31,28 @@ def beside(stretch: Stretch, other: Stretch) -> tuple[Array, Array, Array]:
     """Times (seconds after the stretch's origin) and values of a channel where the other one's is known: between two of its measured samples in a
     straight line, never across a gap. Raises AnalysisError."""
     stretch.wants(3)
-    other.wants(3)
     x = stretch.seconds
-    theirs = other.seconds + (other.origin - stretch.origin) / 1e6
-    after = np.searchsorted(theirs, x, side="left")
-    known = (after > 0) & (after < len(theirs))
-    exact = np.zeros(len(x), np.bool_)
-    inside = np.minimum(after, len(theirs) - 1)
-    exact[theirs[inside] == x] = True
-    bridged = np.zeros(len(x), np.bool_)
-    bridged[known] = (theirs[after[known]] - theirs[after[known] - 1]) <= other.age
-    use = exact | bridged
+    theirs, use = between(other, x, stretch.origin)
     if use.sum() < 3:
         raise AnalysisError(
             f"{stretch.name} and {other.name} have no samples at the same time in this stretch."
         )
-    return x[use], stretch.values[use], np.interp(x[use], theirs, other.values)
+    return x[use], stretch.values[use], theirs[use]
+
+
+def between(
+    other: Stretch, x: Array, origin: int
+) -> tuple[Array, "np.ndarray[tuple[int], np.dtype[np.bool_]]"]:
+    """Values of a channel at `x` seconds after `origin` (microseconds since 1970 UTC), between its measured samples in a straight line, and where they are known: never across a gap.
+    Raises AnalysisError."""
+    other.wants(3)
+    theirs = other.seconds + (other.origin - origin) / 1e6
+    after = np.searchsorted(theirs, x, side="left")
+    known = (after > 0) & (after < len(theirs))
+    exact = theirs[np.minimum(after, len(theirs) - 1)] == x
+    bridged = np.zeros(len(x), np.bool_)
+    bridged[known] = (theirs[after[known]] - theirs[after[known] - 1]) <= other.age
+    return np.interp(x, theirs, other.values), exact | bridged
 
 
 def against(stretch: Stretch, other: Stretch) -> StretchAnswer:

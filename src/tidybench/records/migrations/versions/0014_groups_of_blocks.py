@@ -15,7 +15,12 @@ def upgrade() -> None:
     for name in ("minimum_at", "maximum_at"):
         op.add_column("sample_block", sa.Column(name, sa.BigInteger, nullable=True))
     # Blocks of a stretch are told from the index alone.
-    op.create_index("sample_block_when", "sample_block", ["run_id", "number", "last_time", "first_time"])
+    op.create_index(
+        "sample_block_when",
+        "sample_block",
+        ["run_id", "number", "last_time", "first_time"],
+        postgresql_include=["count"],
+    )
     op.execute("ALTER TABLE sample_block SET (toast_tuple_target = 320)")
 
 
