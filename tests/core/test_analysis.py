@@ -340,6 +340,9 @@ def test_a_run_within_a_band_about_a_reference_and_one_that_leaves_it() -> None:
     holed = made(np.r_[x[:40], x[80:]], 100 + np.r_[x[:40], x[80:]] / 10)
     assert agreement(mine, holed).samples == 200
     assert "42 samples have no reference beside them" in agreement(mine, holed).method
+    plot = agreement(mine, holed).plot
+    assert plot is not None
+    assert plot.ys.count(None) == 1, "the line is broken where there is no reference"
     with pytest.raises(AnalysisError, match="cannot be compared"):
         agreement(made(x, x, unit="bar"), reference)
     with pytest.raises(AnalysisError, match="no samples at the same time"):

@@ -303,3 +303,28 @@ def test_a_strip_s_curve_is_where_its_samples_are(logbook: dict[str, Path]) -> N
         assert x == pytest.approx(
             74 + (at - state.begun_at) / (state.ended_at - state.begun_at) * 918, abs=0.06
         )
+
+
+def test_reports_draw_every_curve_and_tell_a_calibration_as_it_is(logbook: dict[str, Path]) -> None:
+    for folder in logbook.values():
+        page = report(folder, UTC, NOW)
+        for curve in run_curves(folder):
+            rows = read_rows(folder, curve)
+            part = page.split(f"<h3>{curve.number}. {curve.name}")[1].split("</section>")[0]
+            for place, quantity in enumerate(curve.columns[1:], 1):
+                title = f"{quantity.title} over {curve.columns[0].title}"
+                (drawn,) = re.findall(rf'aria-label="{re.escape(title)}">(.*?)</svg>', part)
+                path = re.search(r'<path class="curve c0" d="([^"]*)"', drawn)
+                assert path is not None
+                good = np.isfinite(rows[0]) & np.isfinite(rows[place])
+                assert path[1].count("M") + path[1].count("L") == min(good.sum(), 2000)
+        if read_state(folder).calibrates is None:
+            assert "Calibration of" not in page
+            continue
+        found = run_calibration(folder)
+        assert f"Calibration of {found.name}" in page
+        table = page[page.index("Calibration of") :]
+        for row in found.rows:
+            assert row.deviation is not None
+            assert f"{row.deviation:.{found.decimals + 1}f}".replace("-", "−") in table
+        assert found.taken_in == ("Correction taken in" in page)

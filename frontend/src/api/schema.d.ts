@@ -9049,7 +9049,7 @@ export interface components {
         };
         /**
          * StretchPlot
-         * @description A diagram of its own: `ys` over `xs`, with a line through it where there is one.
+         * @description A diagram of its own: `ys` over `xs`, null where a line is broken, with a line through it where there is one.
          */
         StretchPlot: {
             /**
@@ -9068,7 +9068,7 @@ export interface components {
             /** Xs */
             xs: number[];
             /** Ys */
-            ys: number[];
+            ys: (number | null)[];
             /**
              * Line Xs
              * @default []

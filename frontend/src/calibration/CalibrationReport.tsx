@@ -80,6 +80,11 @@ export function Report({ run, found }: { run: RunDetail; found: Calibration }) {
           </Link>
           <h1>Calibration of {found.name}</h1>
         </div>
+        {run.ended_at && (
+          <ChipLink className="screen" href={`/api/runs/${run.id}/report`} target="_blank" rel="noreferrer">
+            as one file that prints
+          </ChipLink>
+        )}
         <ChipLink className="screen" href={`/api/runs/${run.id}/calibration.csv`} download="calibration.csv">
           download as CSV
         </ChipLink>

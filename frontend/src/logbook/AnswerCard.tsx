@@ -160,14 +160,26 @@ function Line({ result, onShow }: { result: Answer["results"][number]; onShow: (
   );
 }
 
+/** The parts of a line that is broken where there is no value. */
+function unbroken(xs: readonly number[], ys: readonly (number | null)[]): [number, number][][] {
+  const parts: [number, number][][] = [[]];
+  xs.forEach((x, n) => {
+    const y = ys[n];
+    if (y == null) parts.push([]);
+    else parts.at(-1)?.push([x, y]);
+  });
+  return parts.filter((part) => part.length > 0);
+}
+
 function Drawn({ plot }: { plot: NonNullable<Answer["plot"]> }) {
   const { kind, xs, ys, over, over_unit, quantity, unit, line_xs = [], line_ys = [] } = plot;
   const bars = kind === "bars";
+  const measured = ys.filter((one): one is number => one !== null);
   const wide = bars && xs.length > 1 ? (xs[1] ?? 0) - (xs[0] ?? 0) : 0;
   const x: [number, number] = bars
     ? [(xs[0] ?? 0) - wide / 2, (xs.at(-1) ?? 1) + wide / 2]
     : rangeOf(xs);
-  const y: [number, number] = bars ? [0, Math.max(...ys) * 1.08] : rangeOf(ys);
+  const y: [number, number] = bars ? [0, Math.max(...measured) * 1.08] : rangeOf(measured);
   const named = (name: string, of: string): string => name + (of ? `, ${of}` : "");
   return (
     <Figure>
@@ -187,7 +199,7 @@ function Drawn({ plot }: { plot: NonNullable<Answer["plot"]> }) {
               ))}
             {kind === "dots" &&
               xs.map((at, n) => <circle key={n} className="dot" cx={px(at)} cy={py(ys[n] ?? 0)} r={1.8} />)}
-            {kind === "line" && <path className="curve" d={pathOf(xs.map((at, n) => [px(at), py(ys[n] ?? 0)]))} />}
+            {kind === "line" && <path className="curve" d={unbroken(xs, ys).map((part) => pathOf(part.map(([at, one]) => [px(at), py(one)]))).join("")} />}
             {line_xs.length > 0 && (
               <path className="through" d={pathOf(line_xs.map((at, n) => [px(at), py(line_ys[n] ?? 0)]))} />
             )}

@@ -69,7 +69,8 @@ def comparison_report(
             )
         )
     name = next((one.channel.name for one in lanes if one.channel.id == kept.channel), kept.channel)
-    title = ", ".join(dict.fromkeys(" ".join(filter(None, [one.name, one.item])) for one in kept.members))
+    others = len(kept.members) - 1
+    title = f"{kept.members[0].name}, and {'one other' if others == 1 else f'{others} others'}"
     return (
         pages(shown)
         .get_template("comparison.html")

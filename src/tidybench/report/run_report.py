@@ -13,11 +13,16 @@ from tidybench.core.analysis.answer import said
 from tidybench.core.quality import Quality
 from tidybench.core.setup import Setup, SetupError
 from tidybench.core.values.crossing import SERIOUS, Crossing
+from tidybench.core.values.curve import Curve
+from tidybench.core.values.figure import figure as plain_figure
 from tidybench.core.values.point import Point
 from tidybench.core.values.statistics import Statistics
+from tidybench.report.curve_drawings import curve_drawings
 from tidybench.report.page import count, moment, offsets, own_zone, pages, seconds
 from tidybench.report.trends import Axis, Drawn, Pace, series_of, strip
+from tidybench.runs.calibration import NotACalibration, RunCalibration, run_calibration
 from tidybench.runs.crossings import read_crossings
+from tidybench.runs.curves import run_curves
 from tidybench.runs.folder import MANIFEST, SUMMARY
 from tidybench.runs.kept_answers import KeptAnswer, kept_answers
 from tidybench.runs.later_marks import marks_of
@@ -30,6 +35,8 @@ from tidybench.runs.seal import Manifest, SealError, seal_of
 from tidybench.runs.taken_out import taken_out
 
 MOST_FILES = 60
+MOST_CURVES = 24
+"""Curves that are drawn."""
 MOST_COUNTED = 100_000
 """Crossings that are counted."""
 MOST_LINES = 400
@@ -77,6 +84,7 @@ def report(folder: Path, zone: tzinfo | None = None, at: int | None = None) -> s
     crossings = read_crossings(folder, MOST_COUNTED)
     axis = Axis(state.begun_at, state.ended_at, shown, [mark.at for mark in marks])
     channels = _channels(folder, state, axis, answers)
+    curves = run_curves(folder)
     return (
         pages(shown)
         .get_template("run.html")
@@ -99,6 +107,12 @@ def report(folder: Path, zone: tzinfo | None = None, at: int | None = None) -> s
             crossed=_crossed,
             completeness=_completeness(state),
             corrections=list(said_changes(folder)),
+            curves=curves[:MOST_CURVES],
+            more_curves=len(curves) - MOST_CURVES,
+            drawings=_drawings(folder, curves[:MOST_CURVES]),
+            calibration=_calibration(folder, state),
+            uncertain=uncertainty_words,
+            plain=plain_figure,
             corrected=differences,
             taken_out=gone.words if (gone := taken_out(folder)) is not None else "",
             seal=_seal(folder),
@@ -130,6 +144,31 @@ def _channels(folder: Path, state: RunState, axis: Axis, answers: list[KeptAnswe
             )
         )
     return found
+
+
+def _drawings(folder: Path, curves: list[Curve]) -> dict[int, list[Markup]]:
+    """By the curves' numbers; of one that cannot be read, none."""
+    found: dict[int, list[Markup]] = {}
+    for curve in curves:
+        try:
+            found[curve.number] = curve_drawings(folder, curve)
+        except (OSError, ValueError):
+            found[curve.number] = []
+    return found
+
+
+def _calibration(folder: Path, state: RunState) -> RunCalibration | None:
+    if state.calibrates is None:
+        return None
+    try:
+        return run_calibration(folder)
+    except (NotACalibration, OSError, ValueError):
+        return None
+
+
+def uncertainty_words(value: float) -> str:
+    """An expanded uncertainty, with two digits that mean something (JCGM 100, 7.2.6)."""
+    return said(float(f"{value:.2g}"), digits=2)
 
 
 def _facts(state: RunState, zone: tzinfo) -> list[tuple[str, str]]:

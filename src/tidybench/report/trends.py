@@ -168,14 +168,12 @@ def strip(
     else:
         shown = np.concatenate([one.values[_measured(one)] for one in (series, *beside)])
         low, high = _range(shown, channel.decimals)
-        ticks = [(value, figure(round(value, 9)).replace("-", "−")) for value in _round_values(low, high)]
+        ticks = [(value, figure(round(value, 9)).replace("-", "−")) for value in round_values(low, high)]
 
     def up(value: float) -> float:
         return TOP + (high - value) / (high - low) * (HIGH - TOP - BOTTOM)
 
-    out = [
-        f'<svg class="strip" viewBox="0 0 {WIDE} {HIGH}" role="img" aria-label="{_escaped(channel.name)}">'
-    ]
+    out = [f'<svg class="strip" viewBox="0 0 {WIDE} {HIGH}" role="img" aria-label="{escaped(channel.name)}">']
     out.append(
         f'<rect class="field" x="{LEFT}" y="{TOP}" width="{WIDE - LEFT - RIGHT}" height="{HIGH - TOP - BOTTOM}"/>'
     )
@@ -184,7 +182,7 @@ def strip(
             f'<line class="grid" x1="{LEFT}" x2="{WIDE - RIGHT}" y1="{up(value):.1f}" y2="{up(value):.1f}"/>'
         )
         out.append(
-            f'<text x="{LEFT - 6}" y="{up(value) + 4:.1f}" text-anchor="end">{_escaped(words[:12])}</text>'
+            f'<text x="{LEFT - 6}" y="{up(value) + 4:.1f}" text-anchor="end">{escaped(words[:12])}</text>'
         )
     out += [
         f'<line class="grid" x1="{x:.1f}" x2="{x:.1f}" y1="{TOP}" y2="{HIGH - BOTTOM}"/>'
@@ -268,7 +266,8 @@ def _range(shown: npt.NDArray[np.float64], decimals: int) -> tuple[float, float]
     return low - room, high + room
 
 
-def _round_values(low: float, high: float) -> list[float]:
+def round_values(low: float, high: float) -> list[float]:
+    """Some round numbers between two others."""
     span = high - low
     power = 10.0 ** floor(log10(span / 4))
     step = next(power * n for n in (1, 2, 5, 10) if power * n >= span / 4)
@@ -276,5 +275,6 @@ def _round_values(low: float, high: float) -> list[float]:
     return [first + step * n for n in range(8) if first + step * n <= high]
 
 
-def _escaped(text: str) -> str:
+def escaped(text: str) -> str:
+    """As it stands in SVG."""
     return text.replace("&", "&amp;").replace("<", "&lt;").replace('"', "&quot;")

@@ -124,7 +124,9 @@ def _member(session: Session, one: AlignedRun) -> ComparedRun:
 
 
 @router.delete("/{key}/comparisons/{number}", status_code=204)
-def forget_a_comparison(request: Request, key: uuid.UUID, number: Annotated[int, InPath(ge=1, le=2**31)]) -> None:
+def forget_a_comparison(
+    request: Request, key: uuid.UUID, number: Annotated[int, InPath(ge=1, le=2**31)]
+) -> None:
     """Take a comparison out again."""
     folder, _ = folder_of(request, key)
     try:
@@ -136,7 +138,9 @@ def forget_a_comparison(request: Request, key: uuid.UUID, number: Annotated[int,
 
 
 @router.get("/{key}/comparisons/{number}/report", response_class=Response)
-def comparison_page(request: Request, key: uuid.UUID, number: Annotated[int, InPath(ge=1, le=2**31)]) -> Response:
+def comparison_page(
+    request: Request, key: uuid.UUID, number: Annotated[int, InPath(ge=1, le=2**31)]
+) -> Response:
     """A comparison that is kept, as one HTML page that prints, whole in itself. Curves and numbers are those of the runs as they are."""
     folder, _ = folder_of(request, key)
     kept = next((one for one in kept_comparisons(folder) if one.number == number), None)

@@ -48,7 +48,7 @@ def agreement(stretch: Stretch, reference: Stretch, band: Band | None = None) ->
         words, overlays = verdict.words, verdict.overlays
         results = [*verdict.results, *results]
         method = f"{method} {verdict.method}"
-    few = _few(len(x))
+    xs, ys = _broken(x, apart, max(stretch.age, reference.age))
     return answered(
         stretch,
         words,
@@ -57,7 +57,7 @@ def agreement(stretch: Stretch, reference: Stretch, band: Band | None = None) ->
         overlays,
         StretchPlot(
             kind="line", over="Time after the beginning of the stretch", over_unit="s", quantity="Difference", unit=unit,
-            xs=(x[few] - x[0]).tolist(), ys=apart[few].tolist(),
+            xs=xs, ys=ys,
         ),
     )  # fmt: skip
 
@@ -119,6 +119,21 @@ def _verdict(stretch: Stretch, x: Array, y: Array, expected: Array, band: Band, 
     left = len(edges.known) - len(x)
     more = f"; {left} samples lie where there is none" if left else ""
     return _Verdict(words, results, overlays, f"The band: {band.words}{more}.")
+
+
+def _broken(x: Array, ys: Array, age: float) -> tuple[list[float], list[float | None]]:
+    """A line that is not drawn across gaps, in few points: seconds after the first, and values, None where it is broken."""
+    few = _few(len(x))
+    gaps = np.r_[0, np.cumsum(np.diff(x) > age)][few]
+    out_x: list[float] = []
+    out_y: list[float | None] = []
+    for n, place in enumerate(few.tolist()):
+        if n and gaps[n] > gaps[n - 1]:
+            out_x.append(float(x[place] - x[0]))
+            out_y.append(None)
+        out_x.append(float(x[place] - x[0]))
+        out_y.append(float(ys[place]))
+    return out_x, out_y
 
 
 def _few(count: int) -> "np.ndarray[tuple[int], np.dtype[np.int64]]":

@@ -31,7 +31,7 @@ class StretchOverlay(BaseModel):
 
 
 class StretchPlot(BaseModel):
-    """A diagram of its own: `ys` over `xs`, with a line through it where there is one."""
+    """A diagram of its own: `ys` over `xs`, null where a line is broken, with a line through it where there is one."""
 
     kind: Literal["line", "bars", "dots"]
     over: str
@@ -39,7 +39,7 @@ class StretchPlot(BaseModel):
     quantity: str
     unit: str
     xs: list[float]
-    ys: list[float]
+    ys: list[float | None]
     line_xs: list[float] = []
     line_ys: list[float] = []
 
