@@ -134,6 +134,7 @@ export function Logbook() {
   const { filters, set, pages, turn, filtered, clear } = useRunFilters();
   const { search, ended, verdict, from, to, by, falling, bin } = filters;
   const [chosen, setChosen] = useState<string[]>([]);
+  const [cleared, setCleared] = useState(0);
   const after = pages.at(-1) ?? "";
   const first = pages.length * PAGE;
   const since = dayAt(from, 0);
@@ -190,12 +191,7 @@ export function Logbook() {
       <header style={{ alignItems: "center" }}>
         <h1>{bin ? "Bin" : "Logbook"}</h1>
         <Search>
-          <Field
-            label="Find in all that is said of a run"
-            value={search}
-            onChange={(text) => set({ search: text })}
-            longest={100}
-          />
+          <Find key={cleared} search={search} onSearch={(text) => set({ search: text })} />
         </Search>
       </header>
       <Filters>
@@ -216,7 +212,13 @@ export function Logbook() {
           width={160}
         />
         {filtered && (
-          <Button $kind="plain" onPress={clear}>
+          <Button
+            $kind="plain"
+            onPress={() => {
+              clear();
+              setCleared(cleared + 1);
+            }}
+          >
             {bin ? "All in the bin" : "All runs"}
           </Button>
         )}
@@ -320,6 +322,33 @@ export function Logbook() {
         <Link to="/logbook/disk">What the disk holds</Link>
       </p>
     </Sheet>
+  );
+}
+
+/** What is typed stands at once; the address, and the list, follow a moment later. */
+function Find({ search, onSearch }: { search: string; onSearch: (text: string) => void }) {
+  const [typed, setTyped] = useState(search);
+  const [told, setTold] = useState(search);
+  // The way back, or a link: another search than any that was typed here.
+  const [known, setKnown] = useState<readonly string[]>([search]);
+  if (search !== told) {
+    setTold(search);
+    if (!known.includes(search)) {
+      setTyped(search);
+      setKnown([search]);
+    }
+  }
+  return (
+    <Field
+      label="Find in all that is said of a run"
+      value={typed}
+      onChange={(text) => {
+        setTyped(text);
+        setKnown((old) => [...old.slice(-200), text]);
+        onSearch(text);
+      }}
+      longest={100}
+    />
   );
 }
 
