@@ -49,7 +49,17 @@ def every_file(folder: Path) -> dict[str, str]:
 
 def test_a_pattern_found_wrong_after_a_long_test_costs_nothing(run: Path) -> None:
     before = every_file(run)
-    rows = {one.id: one for one in compared(run, GOOD).channels}
+    outcome = compared(run, GOOD)
+    rows = {one.id: one for one in outcome.channels}
+    # Its picture is the samples themselves, where they are few.
+    drawn = {one.id: one for one in outcome.trends}["loop-flow"]
+    seen = [value for value in drawn.values if value is not None]
+    again = rows["loop-flow"].again
+    assert again is not None
+    assert drawn.whole
+    assert len(drawn.times) == again.samples
+    assert (min(seen), max(seen)) == (again.minimum, again.maximum)
+    assert "motor-input" not in {one.id for one in outcome.trends}
     flow, power = rows["loop-flow"], rows["motor-input"]
     assert flow.logged is not None
     assert flow.again is not None

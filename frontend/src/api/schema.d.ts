@@ -2898,14 +2898,39 @@ export interface components {
         };
         /**
          * AgainOutcome
-         * @description Each channel, and each curve of the instrument, as it was logged and as it is read again; `kept` where it became a version.
+         * @description Each channel, and each curve of the instrument, as it was logged and as it is read again, for a picture too where it was tried only; `kept` where it became a version.
          */
         AgainOutcome: {
             /** Channels */
             channels: components["schemas"]["Comparison"][];
             /** Curves */
             curves: components["schemas"]["CurveComparison"][];
+            /** Trends */
+            trends: components["schemas"]["AgainTrend"][];
             kept: components["schemas"]["Version"] | null;
+        };
+        /**
+         * AgainTrend
+         * @description A channel as it is read again, for a picture: `times` in microseconds since 1970 UTC, `values` (None where nothing was measured), in at most some thousand
+         *     samples, the lowest and highest of each stretch among them. `whole`: they are all.
+         */
+        AgainTrend: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Decimals */
+            decimals: number;
+            /** Interval S */
+            interval_s: number;
+            /** Times */
+            times: number[];
+            /** Values */
+            values: (number | null)[];
+            /** Whole */
+            whole: boolean;
         };
         /**
          * Age

@@ -4,10 +4,11 @@ import styled from "styled-components";
 import { api, type Comparison, got, type RunDetail, type Schemas } from "../api/client";
 import { useAct } from "../api/useAct";
 import { count, dated, figure, moment } from "../look/format";
-import { mono } from "../look/theme";
+import { mono, type Theme } from "../look/theme";
 import { Button } from "../parts/Button";
 import { Select } from "../parts/Select";
 import { Trouble } from "../parts/Window";
+import { AgainLanes } from "./AgainLanes";
 import { Table } from "./Logbook";
 
 const Text = styled.textarea`
@@ -23,7 +24,7 @@ const Text = styled.textarea`
 `;
 
 /** A finished run read again from its tape: what was logged stays, another version of the CSV may be kept. */
-export function ReadAgain({ run }: { run: RunDetail }) {
+export function ReadAgain({ run, theme }: { run: RunDetail; theme: Theme }) {
   const [open, setOpen] = useState(false);
   const info = useQuery({
     queryKey: ["again", run.id],
@@ -75,12 +76,12 @@ export function ReadAgain({ run }: { run: RunDetail }) {
           Read it again with a corrected set-up
         </Button>
       )}
-      {open && <Correct run={run} setups={setups} onDone={() => setOpen(false)} />}
+      {open && <Correct run={run} setups={setups} theme={theme} onDone={() => setOpen(false)} />}
     </section>
   );
 }
 
-type Beside = Pick<Schemas["AgainOutcome"], "channels" | "curves">;
+type Beside = Pick<Schemas["AgainOutcome"], "channels" | "curves" | "trends">;
 
 interface Frozen {
   id: string;
@@ -88,7 +89,14 @@ interface Frozen {
   text: string;
 }
 
-function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; onDone: () => void }) {
+interface CorrectProps {
+  run: RunDetail;
+  setups: Frozen[];
+  theme: Theme;
+  onDone: () => void;
+}
+
+function Correct({ run, setups, theme, onDone }: CorrectProps) {
   const client = useQueryClient();
   const [key, setKey] = useState(setups[0]?.id ?? "");
   const [texts, setTexts] = useState<Record<string, string>>({});
@@ -134,6 +142,9 @@ function Correct({ run, setups, onDone }: { run: RunDetail; setups: Frozen[]; on
         }}
       />
       {trouble && <Trouble>{trouble}</Trouble>}
+      {beside && beside.trends.length > 0 && (
+        <AgainLanes run={run} trends={beside.trends} channels={beside.channels} theme={theme} />
+      )}
       {beside && <SideBySide channels={beside.channels} />}
       {beside && beside.curves.length > 0 && <CurvesBeside curves={beside.curves} />}
       <div style={{ display: "flex", gap: 8 }}>

@@ -186,7 +186,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
         </section>
       )}
       {run.csv_files.length > 1 && <CsvList run={run} />}
-      <ReadAgain run={run} />
+      <ReadAgain run={run} theme={theme} />
       <p>
         <Path>
           {run.folder}

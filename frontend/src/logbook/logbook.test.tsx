@@ -407,7 +407,7 @@ describe("reading a run again", () => {
       },
     };
     serve(answers);
-    show(<ReadAgain run={detail()} />);
+    show(<ReadAgain run={detail()} theme={themes.day} />);
     expect((await screen.findByRole("link", { name: "pump_again-2.csv" })).getAttribute("href")).toBe(
       `/api/runs/${key}/again/2/csv`,
     );
@@ -438,7 +438,7 @@ describe("reading a run again", () => {
   });
   it("is not offered while the run goes on", () => {
     serve({});
-    show(<ReadAgain run={detail({ ended_at: null })} />);
+    show(<ReadAgain run={detail({ ended_at: null })} theme={themes.day} />);
     expect(screen.queryByRole("button")).toBeNull();
   });
 });

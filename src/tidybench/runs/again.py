@@ -7,6 +7,7 @@ what was logged.
 import shutil
 from collections.abc import Iterator, Sequence
 from itertools import zip_longest
+from math import isfinite
 from pathlib import Path
 from typing import Any
 
@@ -18,8 +19,10 @@ from tidybench.core.compile.load import load
 from tidybench.core.compile.planning import plan_links
 from tidybench.core.curves.drawn import DrawnCurve, begun_curve
 from tidybench.core.curves.piece import CurveBegan, CurvePiece
+from tidybench.core.quality import Quality
 from tidybench.core.samples import channels_of, qualities_of, unpack
 from tidybench.core.setup import Setup, SetupError
+from tidybench.core.thinning import thin
 from tidybench.core.values.curve import Curve
 from tidybench.core.values.sample_statistics import SampleStatistics
 from tidybench.core.values.statistics import Statistics
@@ -37,6 +40,12 @@ from tidybench.runs.whole import write_whole
 STATE = "again.json"
 PIECE = 100_000
 """Samples that are imported at once."""
+
+DRAWN = 1500
+"""Pixels of a picture; twice as many samples at the most."""
+
+MOST_HELD = 60_000
+"""Samples that are held until they are thinned out."""
 
 
 class AgainError(ValueError):
@@ -61,11 +70,26 @@ class CurveComparison(BaseModel):
     same: bool
 
 
+class AgainTrend(BaseModel):
+    """A channel as it is read again, for a picture: `times` in microseconds since 1970 UTC, `values` (None where nothing was measured), in at most some thousand
+    samples, the lowest and highest of each stretch among them. `whole`: they are all."""
+
+    id: str
+    name: str
+    unit: str
+    decimals: int
+    interval_s: float
+    times: list[int]
+    values: list[float | None]
+    whole: bool
+
+
 class Outcome(BaseModel):
-    """What reading again gives, beside what was logged."""
+    """What reading again gives, beside what was logged. `trends`: of the instrument's channels with numbers."""
 
     channels: list[Comparison]
     curves: list[CurveComparison]
+    trends: list[AgainTrend] = []
 
 
 class Version(BaseModel):
@@ -97,6 +121,50 @@ class _Gathered(SampleStatistics):
         if found.mean is not None:
             found.mean = float(f"{found.mean:.11g}")
         return found
+
+
+class _Thinned:
+    """What comes of a channel, for a picture: memory does not grow with the run."""
+
+    def __init__(self, channel: RunChannel) -> None:
+        self._channel = channel
+        self._times: list[int] = []
+        self._values: list[float] = []
+        self._qualities: list[int] = []
+        self._whole = True
+
+    def add(self, at: int, quality: int, value: float) -> None:
+        """One sample."""
+        self._times.append(at)
+        self._values.append(value)
+        self._qualities.append(quality)
+        if len(self._times) >= MOST_HELD:
+            self._thin(2 * DRAWN)
+
+    def _thin(self, most: int) -> None:
+        times, values = np.array(self._times, np.int64), np.array(self._values)
+        qualities = np.array(self._qualities, np.int64)
+        kept = thin(times, values, qualities, most)
+        self._whole = self._whole and len(kept) == len(times)
+        self._times, self._values = times[kept].tolist(), values[kept].tolist()
+        self._qualities = qualities[kept].tolist()
+
+    @property
+    def trend(self) -> AgainTrend:
+        """What has come until now."""
+        self._thin(DRAWN)
+        one = self._channel
+        good = [quality <= Quality.FLAGGED and isfinite(value) for value, quality in zip(self._values, self._qualities, strict=True)]  # fmt: skip
+        return AgainTrend(
+            id=one.id,
+            name=one.name,
+            unit=one.unit,
+            decimals=one.decimals,
+            interval_s=one.interval_s,
+            times=self._times,
+            values=[value if ok else None for value, ok in zip(self._values, good, strict=True)],
+            whole=self._whole,
+        )
 
 
 class _Curves:
@@ -163,13 +231,23 @@ def compared(folder: Path, setup_text: str) -> Outcome:
     state, setup, setups = _prepared(folder, setup_text)
     later = _state_with(state, setup)
     gathered = {channel.number: _Gathered(channel) for channel in later.channels}
+    mine = [one for one in later.channels if one.instrument == setup.instrument.id]
+    drawn = {one.number: _Thinned(one) for one in mine if not one.clock and not one.states}
     curves = _Curves(setup)
     for item in _read(folder, setups, later):
         curves.take(item.pieces)
         if item.batch is not None:
             _gather(gathered, item.batch)
+            for word, at, value in zip(item.batch.words, item.batch.times, item.batch.values, strict=True):
+                one = drawn.get(word >> 8)
+                if one is not None:
+                    one.add(at, word & 0xFF, value)
     curves.finish(state.ended_at or 0)
-    return Outcome(channels=_comparison(folder, state, later, gathered), curves=curves.beside(folder))
+    return Outcome(
+        channels=_comparison(folder, state, later, gathered),
+        curves=curves.beside(folder),
+        trends=[one.trend for one in drawn.values()],
+    )
 
 
 def keep(folder: Path, setup_text: str, at: int) -> Version:

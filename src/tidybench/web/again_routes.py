@@ -13,6 +13,7 @@ from tidybench.core.tape.lines import TapeError
 from tidybench.core.values.exact import Exact
 from tidybench.runs.again import (
     AgainError,
+    AgainTrend,
     Comparison,
     CurveComparison,
     Version,
@@ -51,10 +52,11 @@ class AgainInfo(BaseModel):
 
 
 class AgainOutcome(BaseModel):
-    """Each channel, and each curve of the instrument, as it was logged and as it is read again; `kept` where it became a version."""
+    """Each channel, and each curve of the instrument, as it was logged and as it is read again, for a picture too where it was tried only; `kept` where it became a version."""
 
     channels: list[Comparison]
     curves: list[CurveComparison]
+    trends: list[AgainTrend]
     kept: Version | None
 
 
@@ -76,9 +78,9 @@ def read_again(request: Request, key: uuid.UUID, body: AgainBody) -> AgainOutcom
     try:
         if body.keep:
             kept = keep(folder, body.text, time.time_ns() // 1000)
-            return AgainOutcome(channels=kept.channels, curves=kept.curves, kept=kept)
+            return AgainOutcome(channels=kept.channels, curves=kept.curves, trends=[], kept=kept)
         found = compared(folder, body.text)
-        return AgainOutcome(channels=found.channels, curves=found.curves, kept=None)
+        return AgainOutcome(channels=found.channels, curves=found.curves, trends=found.trends, kept=None)
     except (AgainError, SetupError) as error:
         raise HTTPException(400, str(error)) from None
     except TapeError as error:
