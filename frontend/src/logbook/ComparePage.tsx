@@ -220,10 +220,10 @@ function Members({ members, placed, nudges, onNudge, onPlaced }: MembersProps) {
               <td className="number">
                 {place > 0 && <Chip onPress={() => onPlaced(first(place))}>First</Chip>}{" "}
                 <Chip
-                  aria-label={`Take away ${letterOf(place)}, ${run.name}`}
+                  aria-label={`Remove ${letterOf(place)}, ${run.name}`}
                   onPress={() => onPlaced(placed.filter((_, n) => n !== place))}
                 >
-                  Take away
+                  Remove
                 </Chip>
               </td>
             </tr>

@@ -67,7 +67,7 @@ export function Comparisons({ run }: { run: string }) {
                     })
                   }
                 >
-                  Take out
+                  Remove
                 </Chip>
               </td>
             </tr>

@@ -287,11 +287,11 @@ function Corners({ corners, unit, onCorners, onCursor }: CornersProps) {
             empty
           />
           <Chip
-            aria-label={`Take corner ${n + 1} away`}
+            aria-label={`Remove corner ${n + 1}`}
             onPress={() => onCorners(corners.filter((_, m) => m !== n))}
             style={{ alignSelf: "end", marginBottom: 4 }}
           >
-            Take away
+            Remove
           </Chip>
         </Fields>
       ))}

@@ -420,7 +420,7 @@ describe("reading a run again", () => {
     await userEvent.click(screen.getByRole("button", { name: "Try it" }));
     expect((await screen.findByRole("alert")).textContent).toContain("pattern 1");
     answers[`/api/runs/${key}/again`] = {
-      body: { channels, curves, kept: null, setups: [], versions: [version] },
+      body: { channels, curves, trends: [], kept: null, setups: [], versions: [version] },
     };
     await userEvent.click(screen.getByRole("button", { name: "Try it" }));
     expect((await screen.findByText("Loop flow, L/min (differs)")).closest("tr")?.textContent).toContain(
@@ -431,7 +431,7 @@ describe("reading a run again", () => {
       "(differs)Frequency, Gain; not whole, 3 rows: a stray messageFrequency, Gain; complete: 120 rows",
     );
     answers[`/api/runs/${key}/again`] = {
-      body: { channels, curves, kept: version, setups: [], versions: [version] },
+      body: { channels, curves, trends: [], kept: version, setups: [], versions: [version] },
     };
     await userEvent.click(screen.getByRole("button", { name: "Keep it as another version" }));
     await waitFor(() => expect(screen.queryByLabelText("Corrected set-up")).toBeNull());

@@ -32,13 +32,22 @@ _PLAIN = {"int2": struct.Struct(">ih"), "int4": struct.Struct(">ii"), "int8": st
 
 def array(kind: str, values: npt.NDArray[Any] | Sequence[int]) -> bytes:
     """A field that is an array of one dimension, without nulls."""
-    number, size, _ = KINDS[kind]
-    if not len(values):
+    return packed(kind, made(kind, values))
+
+
+def made(kind: str, values: npt.NDArray[Any] | Sequence[int]) -> npt.NDArray[Any]:
+    """The elements of arrays: parts of them become fields by `packed`, without being made anew."""
+    found = np.empty(len(values), _ELEMENTS[kind])
+    found["size"], found["value"] = KINDS[kind][1], values
+    return found
+
+
+def packed(kind: str, part: npt.NDArray[Any]) -> bytes:
+    """A field that is an array of one dimension, without nulls, of elements that `made` gave."""
+    number, data = KINDS[kind][0], part.tobytes()
+    if not len(part):
         return struct.pack(">iiii", 12, 0, 0, number)
-    elements = np.empty(len(values), _ELEMENTS[kind])
-    elements["size"], elements["value"] = size, values
-    data = elements.tobytes()
-    return struct.pack(">iiiiii", 20 + len(data), 1, 0, number, len(values), 1) + data
+    return struct.pack(">iiiiii", 20 + len(data), 1, 0, number, len(part), 1) + data
 
 
 def elements(kind: str, data: bytes) -> npt.NDArray[Any]:

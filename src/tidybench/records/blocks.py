@@ -90,13 +90,39 @@ def append(session: Session, prepared: Prepared) -> None:
 def _rows(prepared: Prepared, summaries: "list[_Summaries]") -> Iterator[bytes]:
     """Rows of blocks; `summaries` gets those of their samples."""
     for own in prepared.channels:
-        groups = groups_of(own.series.times, own.series.values, own.series.qualities)
-        for start in range(0, len(own.places), FULL):
-            part = _cut(own.series, start, start + FULL)
+        series = own.series
+        groups = groups_of(series.times, series.values, series.qualities)
+        sums = _whole_sums(series)
+        elements = [
+            binary_rows.made(kind, values)
+            for kind, values in (
+                ("int8", series.times),
+                ("float8", series.values),
+                ("int2", series.qualities),
+            )
+        ]
+        for number, start in enumerate(range(0, len(own.places), FULL)):
+            end = start + FULL
             # A whole block is made of whole groups.
-            grouped = groups[start // GROUP : (start + FULL) // GROUP]
-            yield _row(_block(prepared.run, own.number, int(own.places[start]), part, grouped))
-        summaries += _pyramid(own.number, own.series)
+            block = _block(
+                prepared.run,
+                own.number,
+                int(own.places[start]),
+                _cut(series, start, end),
+                groups[start // GROUP : end // GROUP],
+                sums[number] if number < len(sums) else None,
+            )
+            yield _row(block, [one[start:end] for one in elements])
+        summaries += _pyramid(own.number, series)
+
+
+def _whole_sums(series: Series) -> list[Moments]:
+    """Of the whole blocks of a channel, at once, where all of them was measured; else of none."""
+    count = len(series.times) // FULL
+    part = _cut(series, 0, count * FULL)
+    if not count or int(part.qualities.max()) > Quality.FLAGGED:
+        return []
+    return Moments.of_rows(part.times.reshape(count, FULL), part.values.reshape(count, FULL))
 
 
 def clear(session: Session, run: uuid.UUID) -> None:
@@ -154,16 +180,19 @@ COLUMNS = {
     "minimum_at": "int8", "maximum_at": "int8",
 }  # fmt: skip
 ARRAYS = {"by_quality": "int4", "times": "int8", "values": "float8", "qualities": "int2"}
+SAMPLES = ("times", "values", "qualities")
 
 
-def _row(block: dict[str, Any]) -> bytes:
-    """A block as `_block` makes it."""
+def _row(block: dict[str, Any], elements: Sequence[npt.NDArray[Any]] | None = None) -> bytes:
+    """A block as `_block` makes it. `elements`: of its times, values and qualities, where they are made already."""
+    ready = elements or [binary_rows.made(ARRAYS[name], block[name]) for name in SAMPLES]
     return b"".join(
         (
             binary_rows.key(block["run_id"]),
             binary_rows.plain("int4", block["number"]),
             *(binary_rows.plain(kind, block[name]) for name, kind in COLUMNS.items()),
-            *(binary_rows.array(kind, block[name]) for name, kind in ARRAYS.items()),
+            binary_rows.array("int4", block["by_quality"]),
+            *(binary_rows.packed(ARRAYS[name], one) for name, one in zip(SAMPLES, ready, strict=True)),
             binary_rows.raw(block["groups"]),
         )
     )

@@ -44,7 +44,10 @@ def others_with_points(
     found: list[PointsRun] = []
     with Session(context_of(request).engine) as session:
         for run in session.scalars(
-            select(Run).where(Run.id != key).order_by(Run.begun_at.desc()).limit(1000)
+            select(Run)
+            .where(Run.id != key, Run.removed_at.is_(None))
+            .order_by(Run.begun_at.desc())
+            .limit(1000)
         ):
             if (Path(run.folder) / POINTS).exists():
                 found.append(PointsRun(id=run.id, name=run.name, item=run.item, begun_at=run.begun_at))

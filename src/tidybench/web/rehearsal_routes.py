@@ -17,6 +17,7 @@ from tidybench.core.setup.scaling import Finite
 from tidybench.core.tape.lines import TapeError
 from tidybench.core.values.exact import Exact
 from tidybench.runs.folder import TAPE
+from tidybench.runs.taken_out import taken_out
 from tidybench.runs.tape import read_tape
 from tidybench.web.context import context_of
 from tidybench.web.procedure_routes import bench_now
@@ -78,6 +79,8 @@ def rehearse_procedure(request: Request, body: RehearsalWanted) -> RehearsalRepo
         raise HTTPException(400, str(error)) from None
     folder, _ = folder_of(request, body.run)
     try:
+        if (gone := taken_out(folder)) is not None:
+            raise HTTPException(409, f"{gone.words} Choose another run to rehearse with.")
         played = Played(islice(read_tape(folder / TAPE), MOST_EVENTS))
     except (TapeError, OSError, EOFError, UnicodeDecodeError) as error:
         raise HTTPException(409, f"The run's tape cannot be read: {error}") from None

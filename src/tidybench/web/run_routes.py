@@ -247,7 +247,10 @@ def _marks(session: Session, key: uuid.UUID, folder: Path) -> list[Mark]:
 
 
 def _taken_out(folder: Path) -> str:
-    found = taken_out(folder)
+    try:
+        found = taken_out(folder)
+    except OSError:  # the folder cannot be read: the page says so elsewhere
+        return ""
     return found.words if found is not None else ""
 
 

@@ -47,6 +47,31 @@ class Moments:
             float(later @ apart),
         )
 
+    @classmethod
+    def of_rows(cls, times: Numbers, values: Numbers) -> "list[Moments]":
+        """Of each row of measured values: arrays of one shape, (rows, values a row), at least one value."""
+        origins = times[:, 0]
+        seconds = (times - origins[:, None]) / 1e6
+        means, middles = values.mean(axis=1), seconds.mean(axis=1)
+        apart, later = values - means[:, None], seconds - middles[:, None]
+        columns = (
+            means,
+            np.einsum("ij,ij->i", apart, apart),
+            values.min(axis=1),
+            values.max(axis=1),
+            origins,
+            middles,
+            np.einsum("ij,ij->i", later, later),
+            np.einsum("ij,ij->i", later, apart),
+        )
+        count = values.shape[1]
+        return [
+            cls(count, mean, spread, low, high, int(origin), time, square, both)
+            for mean, spread, low, high, origin, time, square, both in zip(
+                *(one.tolist() for one in columns), strict=True
+            )
+        ]
+
     def join(self, other: "Moments") -> None:
         """Take in those of other values."""
         if not other.count:
