@@ -131,9 +131,17 @@ def clear(session: Session, run: uuid.UUID) -> None:
         session.execute(delete(table).where(table.run_id == run))
 
 
-def _block(run: uuid.UUID, number: int, first_record: int, series: Series, groups: Groups) -> dict[str, Any]:
-    good = series.qualities <= Quality.FLAGGED
-    sums = Moments.of(series.times[good], series.values[good])
+def _block(
+    run: uuid.UUID,
+    number: int,
+    first_record: int,
+    series: Series,
+    groups: Groups,
+    sums: Moments | None = None,
+) -> dict[str, Any]:
+    if sums is None:
+        good = series.qualities <= Quality.FLAGGED
+        sums = Moments.of(series.times[good], series.values[good])
     some = sums.count > 0
     lowest, highest = _extremes(groups) if some else (None, None)
     first = int(series.times[0])
