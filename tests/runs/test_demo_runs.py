@@ -287,7 +287,7 @@ def test_a_strip_s_curve_is_where_its_samples_are(logbook: dict[str, Path]) -> N
     series = series_of(folder, [leak])[leak.number]
     axis = Axis(state.begun_at, state.ended_at, UTC)
     drawing = strip(leak, series, axis)
-    path = re.search(r'<path class="curve" d="([^"]*)"', drawing)
+    path = re.search(r'<path class="curve c0" d="([^"]*)"', drawing)
     assert path
     places = [(float(x), float(y)) for x, y in re.findall(r"[ML](-?[0-9.]+) (-?[0-9.]+)", path[1])]
     assert len(places) == len(series.times)
