@@ -4,7 +4,7 @@ import uuid
 from collections.abc import Sequence
 from itertools import groupby
 from operator import itemgetter
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -36,6 +36,12 @@ _OLD = """
     FROM unnest(%(numbers)s::int[]) AS one
 """
 
+_GROUPED = "SELECT EXISTS (SELECT FROM sample_block WHERE run_id = %(run)s AND groups IS NOT NULL)"
+
+Age = Literal["new", "old", "mixed"]
+"""Whether all blocks of a run have groups; none has, and there are summaries of ten seconds; or some have and some have not: it was on while Tidy Bench was replaced by a
+newer one, and neither is there for all of it."""
+
 _SUMMARIES = """
     SELECT number, start, minimum, maximum, worst, count FROM summary
     WHERE run_id = %(run)s AND number = ANY(%(numbers)s) AND width = %(width)s AND start >= %(since)s AND start < %(end)s
@@ -65,10 +71,10 @@ def trends(
 ) -> dict[int, Series]:
     """The same of several channels, by number."""
     found = dict.fromkeys(numbers, EMPTY)
-    old = _is_old(session, run, numbers)
-    fitting = [width for width in (OLDER if old else WIDTHS) if width * points <= end - start]
+    age = _age(session, run, numbers)
+    fitting = [width for width in WIDTHS if width * points <= end - start]
     counts: dict[int, int] = {}
-    if fitting and not old:
+    if fitting and age == "new":
         # So wide that there are many, as a rule: summaries say themselves how many.
         drawn = _from_summaries(session, run, numbers, start, end, fitting[-1])
         counts = {number: count for number, (_, count) in drawn.items()}
@@ -77,7 +83,7 @@ def trends(
         counts = {number: int(count) for number, count in rows}
     ways: dict[Any, list[int]] = {}
     for number, count in counts.items():
-        ways.setdefault(_way(count, old, end - start, points), []).append(number)
+        ways.setdefault(_way(count, age, end - start, points), []).append(number)
     for way, mine in ways.items():
         match way:
             case "samples":
@@ -87,7 +93,7 @@ def trends(
             case "blocks":
                 series = _from_blocks(session, run, mine, start, end)
             case width:
-                if old:
+                if age != "new":
                     drawn = _from_summaries(session, run, mine, start, end, width)
                 series = {number: drawn[number][0] for number in mine if number in drawn}
         for number, one in series.items():
@@ -99,15 +105,17 @@ def trends(
 EMPTY = Series(np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64))
 
 
-def _is_old(session: Session, run: uuid.UUID, numbers: Sequence[int]) -> bool:
-    """Whether some blocks of a run may have no groups: then it has summaries of ten seconds."""
-    return any(row[0] for row in binary_rows.fetched(session, _OLD, run=run, numbers=list(numbers)))
+def _age(session: Session, run: uuid.UUID, numbers: Sequence[int]) -> Age:
+    if not any(row[0] for row in binary_rows.fetched(session, _OLD, run=run, numbers=list(numbers))):
+        return "new"
+    grouped = binary_rows.fetched(session, _GROUPED, run=run)
+    return "mixed" if grouped[0][0] else "old"
 
 
-def _way(count: int, old: bool, length: int, points: int) -> str | int:
+def _way(count: int, age: Age, length: int, points: int) -> str | int:
     """Where a picture is made from; of summaries, their width."""
-    fitting = [width for width in (OLDER if old else WIDTHS) if width * points <= length]
-    if old:
+    fitting = [width for width in (OLDER if age == "old" else WIDTHS) if width * points <= length]
+    if age != "new":
         return fitting[-1] if count > 50 * points and fitting else "samples"
     if count <= DIRECT * points:
         return "samples"

@@ -264,7 +264,6 @@ class LinkReader:
         if not self._torn or not cut.bodies:
             return cut
         self._torn = False
-        self.counts.late += 1
         stray = cut.stray + len(cut.bodies[0])
         return Cut(cut.bodies[1:], cut.times[1:], stray, cut.overlong, cut.prompts)
 
