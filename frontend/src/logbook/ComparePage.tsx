@@ -169,7 +169,7 @@ function Members({ members, placed, nudges, onNudge, onPlaced }: MembersProps) {
     ...placed.filter((_, n) => n !== place),
   ];
   return (
-    <div style={{ overflowX: "auto" }}>
+    <div style={{ overflowX: "auto", position: "relative" }}>
       <Table aria-label="Runs that are compared">
         <thead>
           <tr>
@@ -506,7 +506,7 @@ function Lanes({ members, channels, theme }: LanesProps) {
           />
         </div>
       )}
-      <div style={{ overflowX: "auto" }}>
+      <div style={{ overflowX: "auto", position: "relative" }}>
         <Table aria-label="Numbers beside each other">
           <thead>
             <tr>

@@ -65,6 +65,11 @@ export const Table = styled.table`
   td a {
     font-weight: 600;
   }
+  @media (min-width: 720px) {
+    .when {
+      white-space: nowrap;
+    }
+  }
   th button {
     border: 0;
     background: none;
@@ -133,7 +138,10 @@ const dayAt = (date: string | null, days: number): number | null =>
 export function Logbook() {
   const { filters, set, pages, turn, filtered, clear } = useRunFilters();
   const { search, ended, verdict, from, to, by, falling, bin } = filters;
-  const [chosen, setChosen] = useState<string[]>([]);
+  // What is chosen in the list is not chosen in the bin.
+  const [picked, setPicked] = useState<{ bin: boolean; ids: string[] }>({ bin, ids: [] });
+  const chosen = picked.bin === bin ? picked.ids : [];
+  const setChosen = (ids: string[]): void => setPicked({ bin, ids });
   const [cleared, setCleared] = useState(0);
   const after = pages.at(-1) ?? "";
   const first = pages.length * PAGE;
@@ -169,7 +177,7 @@ export function Logbook() {
   });
   const drawn = new Map(sketches.data?.map((one) => [one.id, one]));
   const choose = (id: string, on: boolean): void =>
-    setChosen((old) => (on ? [...old, id] : old.filter((one) => one !== id)));
+    setChosen(on ? [...chosen, id] : chosen.filter((one) => one !== id));
   const head = (column: Sort, words: string, className = "") => (
     <th className={className} aria-sort={by !== column ? "none" : falling ? "descending" : "ascending"}>
       <button
@@ -271,7 +279,7 @@ export function Logbook() {
                     onChange={(event) => choose(run.id, event.target.checked)}
                   />
                 </td>
-                <td style={{ whiteSpace: "nowrap" }}>{moment(run.begun_at / 1000)}</td>
+                <td className="when">{moment(run.begun_at / 1000)}</td>
                 <td>
                   <Link to={`/logbook/${run.id}`}>{run.name}</Link>
                 </td>

@@ -2,7 +2,6 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { type RunDetail, samplesFrom } from "../api/client";
 import { Cursor } from "../bench/cursor";
-import type { Happenings } from "../bench/happenings";
 import { LaneStack } from "../bench/LaneStack";
 import { arranged, clocksOf, PLAIN, timed } from "../bench/layout";
 import { dated } from "../look/format";
@@ -15,6 +14,7 @@ import { Samples } from "../live/samples";
 import { Chip } from "../parts/Button";
 import { useKeys } from "../parts/useKeys";
 import { Trouble } from "../parts/Window";
+import { happeningsOf } from "./happeningsOf";
 import { type Asked, overlaysOf } from "./questions";
 import { RunNumbers } from "./RunNumbers";
 import { RunQuestions } from "./RunQuestions";
@@ -23,9 +23,6 @@ import { useSelection } from "./useSelection";
 import { ZoomControls } from "./ZoomControls";
 
 const POINTS = 1500;
-
-/** States of a channel that are beyond its limits, or lost. */
-const SERIOUS = ["low", "high", "stuck", "alarm", "stopped", "unmeasured"];
 
 /** A run in its lanes, over any stretch of it, and what can be asked of that. */
 export function RunTrend({ run, theme }: { run: RunDetail; theme: Theme }) {
@@ -84,26 +81,7 @@ export function RunTrend({ run, theme }: { run: RunDetail; theme: Theme }) {
     () => run.marks.map((mark) => ({ at: mark.at / 1000, text: mark.text })),
     [run.marks],
   );
-  const happenings = useMemo(
-    (): Happenings => ({
-      crossings: run.crossings.map((one) => ({
-        channel: one.channel,
-        at: one.at / 1000,
-        value: one.value ?? null,
-        serious: SERIOUS.includes(one.state),
-      })),
-      points: (run.points.points ?? [])
-        .filter((one) => !one.void && one.until)
-        .map((one) => ({
-          start: (one.since ?? 0) / 1000,
-          end: (one.until ?? 0) / 1000,
-          text: one.name || `point ${one.number}`,
-          short: String(one.number),
-        })),
-      lost: true,
-    }),
-    [run.crossings, run.points],
-  );
+  const happenings = useMemo(() => happeningsOf(run), [run]);
   const overlays = useMemo(() => overlaysOf(asked), [asked]);
   return (
     <>

@@ -7,6 +7,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Comparison, RunDetail, RunRow } from "../api/client";
 import { themes } from "../look/theme";
 import { blank, remembered } from "../bench/plan";
+import { happeningsOf } from "./happeningsOf";
 import { Logbook } from "./Logbook";
 import { PointsBeside } from "./PointsBeside";
 import { ReadAgain } from "./ReadAgain";
@@ -69,6 +70,19 @@ beforeEach(() => {
 afterEach(() => {
   cleanup();
   vi.unstubAllGlobals();
+});
+
+describe("what happened in a run", () => {
+  it("stands on the lane of its channel, which the table of crossings names and does not number", () => {
+    const { crossings } = happeningsOf(detail());
+    expect(crossings).toEqual([{ channel: 1, at: 1_795_416_900_000, value: 203.25, serious: true }]);
+    const other = {
+      ...detail().crossings[0],
+      name: "Flow meter",
+      state: "stopped",
+    } as RunDetail["crossings"][0];
+    expect(happeningsOf(detail({ crossings: [other] })).crossings).toEqual([]);
+  });
 });
 
 describe("the list of runs", () => {

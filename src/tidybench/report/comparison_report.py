@@ -7,6 +7,7 @@ from datetime import datetime, tzinfo
 from markupsafe import Markup
 
 from tidybench import __version__
+from tidybench.core.analysis.agreement import has_left
 from tidybench.core.values.statistics import Statistics
 from tidybench.report.page import offsets, own_zone, pages
 from tidybench.report.trends import Axis, Drawn, Series, strip
@@ -81,6 +82,7 @@ def comparison_report(
             lanes=drawn,
             channel_name=name,
             letter=letter,
+            left=has_left,
             zone=offsets(kept.start, kept.end, shown),
             made=made.strftime("%Y-%m-%d %H:%M:%S %z"),
             version=__version__,

@@ -22,17 +22,18 @@ from tidybench.report.trends import POINTS, Series
 from tidybench.runs.kept_comparisons import (
     ComparedAnswer,
     ComparedRun,
-    ComparisonError,
     KeptComparison,
     forget_comparison,
     keep_comparison,
     kept_comparisons,
 )
+from tidybench.runs.kept_list import KeptError
 from tidybench.runs.run_state import read_state
 from tidybench.runs.seal import SealError, seal_of
 from tidybench.web.compare_routes import Compare, compared
 from tidybench.web.context import context_of
 from tidybench.web.given import Moment
+from tidybench.web.question_routes import read_kept
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.run_routes import folder_of
 from tidybench.web.statistics_routes import channel_statistics
@@ -70,7 +71,7 @@ class KeepComparison(Exact):
 def comparisons_of_run(request: Request, key: uuid.UUID) -> list[KeptComparison]:
     """Those that are kept with the run, in the order they were made."""
     folder, _ = folder_of(request, key)
-    return kept_comparisons(folder)
+    return read_kept(lambda: kept_comparisons(folder))
 
 
 @router.post("/{key}/comparisons", status_code=201)
@@ -104,7 +105,7 @@ def keep_a_comparison(request: Request, key: uuid.UUID, body: KeepComparison) ->
     )
     try:
         return keep_comparison(folder, kept)
-    except ComparisonError as error:
+    except KeptError as error:
         raise HTTPException(409, str(error)) from None
     except OSError as error:
         raise HTTPException(507, f"The comparison cannot be written: {error.strerror}.") from error
@@ -131,7 +132,7 @@ def forget_a_comparison(
     folder, _ = folder_of(request, key)
     try:
         forget_comparison(folder, number, time.time_ns() // 1000)
-    except ComparisonError as error:
+    except KeptError as error:
         raise HTTPException(404, str(error)) from None
     except OSError as error:
         raise HTTPException(507, f"It cannot be written: {error.strerror}.") from error
@@ -143,7 +144,7 @@ def comparison_page(
 ) -> Response:
     """A comparison that is kept, as one HTML page that prints, whole in itself. Curves and numbers are those of the runs as they are."""
     folder, _ = folder_of(request, key)
-    kept = next((one for one in kept_comparisons(folder) if one.number == number), None)
+    kept = next((one for one in read_kept(lambda: kept_comparisons(folder)) if one.number == number), None)
     if kept is None:
         raise HTTPException(404, "The run has no such comparison any more. Look at its comparisons again.")
     try:

@@ -103,7 +103,10 @@ def disk_use(request: Request) -> DiskUse:
     """What the bench's runs take, by age, and the largest of them."""
     context = context_of(request)
     now = time.time_ns() // 1000
-    disk = shutil.disk_usage(context.places.runs)
+    try:
+        disk = shutil.disk_usage(context.places.runs)
+    except OSError as error:
+        raise HTTPException(404, f"{context.places.runs} cannot be looked at: {error.strerror}.") from error
     with Session(context.engine) as session:
         age = case(
             *((Run.ended_at >= now - days * DAY, position) for position, days in enumerate(AGES)),

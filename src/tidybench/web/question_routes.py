@@ -2,7 +2,8 @@
 
 import time
 import uuid
-from typing import Annotated
+from collections.abc import Callable
+from typing import Annotated, TypeVar
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi import Path as InPath
@@ -17,10 +18,13 @@ from tidybench.core.analysis.stretch import AnalysisError, Samples, Stretch, str
 from tidybench.core.values.exact import Exact
 from tidybench.records.blocks import series_of
 from tidybench.records.models import Run, RunChannel, SampleBlock
-from tidybench.runs.kept_answers import AnswerError, KeptAnswer, forget_answer, keep_answer, kept_answers
+from tidybench.runs.kept_answers import KeptAnswer, forget_answer, keep_answer, kept_answers
+from tidybench.runs.kept_list import KeptError
 from tidybench.web.context import context_of
 from tidybench.web.refusals import REFUSALS
 from tidybench.web.run_routes import folder_of
+
+T = TypeVar("T")
 
 router = APIRouter(prefix="/api/runs", responses=REFUSALS)
 
@@ -55,7 +59,15 @@ def ask(request: Request, key: uuid.UUID, question: StretchQuestion) -> StretchA
 def answers(request: Request, key: uuid.UUID) -> list[KeptAnswer]:
     """The answers that are kept with a run, in the order they were asked."""
     folder, _ = folder_of(request, key)
-    return kept_answers(folder)
+    return read_kept(lambda: kept_answers(folder))
+
+
+def read_kept(read: Callable[[], list[T]]) -> list[T]:
+    """What is kept with a run; 404 with a sentence where its folder cannot be read."""
+    try:
+        return read()
+    except OSError as error:
+        raise HTTPException(404, f"The run's folder cannot be read: {error.strerror}.") from error
 
 
 @router.post("/{key}/answers", status_code=201)
@@ -66,7 +78,7 @@ def keep(request: Request, key: uuid.UUID, body: KeepAnswer) -> KeptAnswer:
     now = time.time_ns() // 1000
     try:
         return keep_answer(folder, body.question, found, body.by, body.note, __version__, now)
-    except AnswerError as error:
+    except KeptError as error:
         raise HTTPException(409, str(error)) from None
     except OSError as error:
         raise HTTPException(507, f"The answer cannot be written: {error.strerror}.") from error
@@ -78,7 +90,7 @@ def forget(request: Request, key: uuid.UUID, number: Annotated[int, InPath(ge=1,
     folder, _ = folder_of(request, key)
     try:
         forget_answer(folder, number, time.time_ns() // 1000)
-    except AnswerError as error:
+    except KeptError as error:
         raise HTTPException(404, str(error)) from None
     except OSError as error:
         raise HTTPException(507, f"It cannot be written: {error.strerror}.") from error

@@ -19,6 +19,14 @@ from tidybench.core.analysis.stretch import AnalysisError, Array, Stretch
 
 DRAWN = 1500
 
+OUTSIDE = "First outside"
+"""The figure that only an answer has which left its band."""
+
+
+def has_left(answer: StretchAnswer) -> bool:
+    """Whether a band was left."""
+    return any(one.name == OUTSIDE for one in answer.results)
+
 
 def agreement(stretch: Stretch, reference: Stretch, band: Band | None = None) -> StretchAnswer:
     """A channel less that of a reference, both by the reference's time, and whether it stays within a band. Raises AnalysisError."""
@@ -96,7 +104,7 @@ def _verdict(stretch: Stretch, x: Array, y: Array, expected: Array, band: Band, 
         beyond = float(y[first] - (lower[first] if y[first] < lower[first] else upper[first]))
         results += [
             StretchFigure(
-                name="First outside",
+                name=OUTSIDE,
                 value=float(y[first]),
                 unit=stretch.unit,
                 decimals=stretch.decimals,
