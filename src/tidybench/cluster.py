@@ -185,8 +185,13 @@ class Cluster:
         self.folder.parent.mkdir(parents=True, exist_ok=True)
         if self._owner.uid is not None:
             self.folder.parent.chmod(0o711)
-        making = self.folder.with_name(self.folder.name + ".new")
-        shutil.rmtree(making, ignore_errors=True)  # a start that was killed half way
+        # What a start that was killed half way left behind. Its initdb may go on for a moment: it has a folder of its own.
+        for left in self.folder.parent.glob(f"{self.folder.name}.new*"):
+            if left.is_dir():
+                shutil.rmtree(left, ignore_errors=True)
+            else:
+                left.unlink(missing_ok=True)
+        making = self.folder.with_name(f"{self.folder.name}.new-{secrets.token_hex(4)}")
         making.mkdir(mode=0o700)
         self._password = secrets.token_urlsafe(24)
         pwfile = making.with_name(making.name + ".pw")

@@ -358,7 +358,9 @@ async def trend(
     start: Moment | None = None,
     end: Moment | None = None,
     points: Annotated[int, Query(ge=10, le=5000)] = 1000,
-    channels: Annotated[list[int] | None, Query(max_length=4096)] = None,
+    channels: Annotated[
+        list[Annotated[int, Field(ge=0, le=2**31 - 1)]] | None, Query(max_length=4096)
+    ] = None,
 ) -> Response:
     """A run's samples for a picture `points` wide, packed as on the live socket; of some channels, by number, or of all."""
     data = await run_in_threadpool(_trend, context_of(request), key, start, end, points, channels)
