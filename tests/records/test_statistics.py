@@ -1,15 +1,17 @@
 """Statistics of any stretch from the records are those of the samples themselves."""
 
+import uuid
+
 import numpy as np
 import pytest
-from sqlalchemy import Engine, update
+from sqlalchemy import Engine, delete, update
 from sqlalchemy.orm import Session
 
 from tests.records.test_records import NOW, new_run, records
 from tidybench.core.samples import channels_of, qualities_of
 from tidybench.records import blocks
-from tidybench.records.models import SampleBlock
-from tidybench.records.statistics import gather
+from tidybench.records.models import RunChannel, SampleBlock
+from tidybench.records.statistics import ALL_TIMES, gather, keep_whole, of_channels
 
 
 @pytest.mark.parametrize("older", [False, True])
@@ -64,3 +66,54 @@ def test_states_are_counted_by_their_words(engine: Engine) -> None:
     own = packed[(channels_of(packed) == 1) & (qualities_of(packed) == 0)]["value"]
     assert got.states == {w: int((own == v).sum()) for v, w in ((0.0, "IDLE"), (1.0, "RUN"), (2.0, "2"))}
     assert got.mean is None
+
+
+def with_channels(session: Session, run: uuid.UUID) -> list[RunChannel]:
+    made = [
+        RunChannel(
+            run_id=run, number=n, position=n, key=f"c{n}", name=f"C{n}", unit="V", decimals=1, interval_s=0.02, instrument="i"
+        )
+        for n in (1, 2, 3)
+    ]  # fmt: skip
+    session.add_all(made)
+    session.flush()
+    return made
+
+
+def test_all_of_a_run_is_worked_out_once_and_is_the_same(engine: Engine) -> None:
+    """What was kept answers for every stretch that holds all samples, and for no other; what another version kept, for none."""
+    packed = records(9_000)
+    with Session(engine) as session, session.begin():
+        run = new_run(session)
+        blocks.append(session, blocks.prepare(run, 0, packed))
+        channels = with_channels(session, run)
+        anew = of_channels(session, run, channels, *ALL_TIMES)
+        keep_whole(session, run)
+        session.flush()
+        session.expire_all()
+        assert anew == of_channels(session, run, channels, *ALL_TIMES)
+        assert [one.samples for one in anew] == [4_500, 4_500, 0]
+        last = max(one.last or 0 for one in anew)
+        first = min(one.first or 2**62 for one in anew)
+        assert anew == of_channels(session, run, channels, first, last + 1)
+        # Where the blocks are gone, nothing but what was kept can be the answer.
+        session.execute(delete(SampleBlock).where(SampleBlock.run_id == run))
+        assert anew == of_channels(session, run, channels, first, last + 1)
+        shorter = of_channels(session, run, channels, first + 1, last)
+        assert all(one.samples == 0 for one in shorter)
+        for one in channels:
+            one.whole = {name: value for name, value in (one.whole or {}).items() if name != "sd"}
+        assert all(one.samples == 0 for one in of_channels(session, run, channels, *ALL_TIMES))
+
+
+def test_figures_that_are_beyond_all_numbers_do_not_keep_a_run_out(engine: Engine) -> None:
+    packed = records(400).copy()
+    packed["value"] = np.where(np.isnan(packed["value"]), packed["value"], packed["value"] * 1e300)
+    with Session(engine) as session, session.begin():
+        run = new_run(session)
+        blocks.append(session, blocks.prepare(run, 0, packed))
+        channels = with_channels(session, run)
+        keep_whole(session, run)
+        session.flush()
+        session.expire_all()
+        assert [one.whole is not None for one in channels] == [True] * len(channels)

@@ -4,13 +4,17 @@ import os
 from pathlib import Path
 
 import pytest
+from pydantic import BaseModel
 
 from tests.runs.test_folder import AT, begin, entry
 from tests.runs.test_rows import batch
+from tests.small_disk import PAGE, fill, small_disk
 from tidybench.core.quality import Quality
 from tidybench.core.tape.events import MarkCorrected
 from tidybench.core.values.mark import Mark
 from tidybench.runs.entry import Entry
+from tidybench.runs.folder import LATER
+from tidybench.runs.later_lines import append_line
 from tidybench.runs.later_marks import MarkConflict, MarkError, change_mark, history_of, marks_of, set_mark
 from tidybench.runs.marks import read_marks
 from tidybench.runs.seal import verify
@@ -92,3 +96,21 @@ def test_a_torn_line_and_a_full_disk_lose_no_other(folder: Path, monkeypatch: py
         set_mark(folder, AT + 4 * S, "three", "", NOW)
     monkeypatch.undo()
     assert len(marks_of(folder)) == 3
+
+
+class Said(BaseModel):
+    """Something that is added after the end."""
+
+    text: str
+
+
+def test_a_line_for_which_half_the_room_is_left_is_not_there(folder: Path) -> None:
+    """A really full disk: what went in is cut off again, and nothing follows when there is room."""
+    with small_disk(folder / LATER, 1) as disk:
+        append_line(folder, "x.jsonl", Said(text="m" * (PAGE - 200)))
+        before = (disk / "x.jsonl").read_bytes()
+        filled = fill(disk)
+        with pytest.raises(OSError, match="No space left"):
+            append_line(folder, "x.jsonl", Said(text="n" * 300))
+        filled.unlink()
+        assert (disk / "x.jsonl").read_bytes() == before

@@ -3,10 +3,14 @@
 import os
 import signal
 import time
+import uuid
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
+from functools import partial
 from pathlib import Path
 
+import httpx
 import pytest
 
 from tests.conftest import Server, fresh_database, wait_for
@@ -68,6 +72,33 @@ def test_a_database_that_hangs_hangs_nothing_else(tmp_path: Path, monkeypatch: p
         began = time.monotonic()
         assert server.get("/api/runs").status_code == 503
         assert time.monotonic() - began < 5
+        # A run's page, comparing, the bin and what the disk holds: what reads and what changes.
+        some = uuid.uuid4()
+        of = {"run": str(some), "at": 0, "channel": "c"}
+        reads = [
+            "",
+            "/trend",
+            "/statistics?start=0&end=1",
+            "/said/history",
+            "/answers",
+            "/comparisons",
+            "/report",
+            "/seal",
+        ]
+        calls: list[Callable[[], httpx.Response]] = [
+            *(partial(server.get, f"/api/runs/{some}{path}") for path in reads),
+            *(partial(server.get, path) for path in ("/api/disk", "/api/disk/due", "/api/runs?removed=true")),
+            partial(server.post, "/api/compare", {"of": of, "start": 0, "end": 1}),
+            partial(server.post, "/api/runs/sketches", {"runs": [str(some)]}),
+            *(partial(server.post, f"/api/runs/{what}", {"runs": [str(some)]}) for what in ("bin", "restore", "delete")),
+        ]  # fmt: skip
+        with ThreadPoolExecutor(16) as pool:
+            began = time.monotonic()
+            answers = [*pool.map(lambda call: call(), calls)]
+            took = time.monotonic() - began
+        assert {answer.status_code for answer in answers} == {503}, [answer.text for answer in answers]
+        assert all("The database does not answer" in answer.json()["detail"] for answer in answers)
+        assert took < 10
         run = server.post("/api/run", {"name": "Goes on"}).json()
         assert server.post("/api/run/end", {"run": run["id"]}).status_code == 204
         for pid in postgres:

@@ -99,7 +99,8 @@ class Run(Base):
 
 
 class RunChannel(Base):
-    """A channel as it was in a run."""
+    """A channel as it was in a run. `whole`: the `Statistics` of all its samples, null where they are not all in the blocks, or
+    were before 2026-11-28."""
 
     __tablename__ = "run_channel"
     run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
@@ -117,6 +118,7 @@ class RunChannel(Base):
     timed_by: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     states: Mapped[list[str]] = mapped_column(JSONB, default=list, server_default="[]")
     usual: Mapped[list[float]] = mapped_column(JSONB, default=list, server_default="[]")
+    whole: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
 
 
 class SampleBlock(Base):

@@ -1,5 +1,6 @@
 """Exact statistics of a run's channels over any stretch: whole blocks by their sums, the blocks at its ends by their samples."""
 
+import json
 import uuid
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -10,11 +11,42 @@ from sqlalchemy.orm import Session
 
 from tidybench.core.quality import Quality
 from tidybench.core.values.moments import Moments
-from tidybench.core.values.statistics import Gathering
+from tidybench.core.values.statistics import Gathering, Statistics
 from tidybench.records import binary_rows
-from tidybench.records.models import SampleBlock
+from tidybench.records.models import RunChannel, SampleBlock
 
 Block = SampleBlock
+
+ALL_TIMES = 0, 2**62
+
+
+def of_channels(
+    session: Session, run: uuid.UUID, channels: Sequence[RunChannel], start: int, end: int
+) -> list[Statistics]:
+    """Of each of these channels of a run, from `start` to before `end` (microseconds). What holds all samples of a channel is not worked out again."""
+    kept = {one.number: whole for one in channels if (whole := _whole_within(one, start, end)) is not None}
+    rest = {one.number: one.states for one in channels if one.number not in kept}
+    found = gather(session, run, rest, start, end) if rest else {}
+    return [kept.get(c.number) or found.get(c.number, Gathering(c.states)).statistics for c in channels]
+
+
+def keep_whole(session: Session, run: uuid.UUID) -> None:
+    """All samples of a run are in its blocks now: what they come to is worked out once."""
+    channels = session.scalars(select(RunChannel).where(RunChannel.run_id == run)).all()
+    for one in channels:
+        one.whole = None
+    for one, made in zip(channels, of_channels(session, run, channels, *ALL_TIMES), strict=True):
+        one.whole = json.loads(made.model_dump_json())  # what is not finite is null
+
+
+def _whole_within(channel: RunChannel, start: int, end: int) -> Statistics | None:
+    """What was kept of it, where all its samples lie within."""
+    if channel.whole is None or set(channel.whole) != set(Statistics.model_fields):
+        return None  # another version kept other figures
+    whole = Statistics.model_validate(channel.whole)
+    if whole.first is None or whole.last is None:
+        return whole
+    return whole if start <= whole.first and whole.last < end else None
 
 
 def gather(

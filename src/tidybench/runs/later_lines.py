@@ -30,13 +30,15 @@ def append_line(folder: Path, name: str, what: BaseModel) -> None:
     """Add a line, whole and on the disk, or nothing. One thread at a time for a file. Raises OSError."""
     (folder / LATER).mkdir(exist_ok=True)
     line = json.dumps(what.model_dump(mode="json"), ensure_ascii=False) + "\n"
-    with open(folder / LATER / name, "ab+") as file:
+    # Without a buffer: what a full disk refused must not be written when the file is closed.
+    with open(folder / LATER / name, "ab+", buffering=0) as file:
         size = file.seek(0, os.SEEK_END)
         file.seek(max(0, size - 1))
         torn = file.read() not in (b"", b"\n")
+        rest = memoryview((b"\n" if torn else b"") + line.encode())
         try:
-            file.write((b"\n" if torn else b"") + line.encode())
-            file.flush()
+            while rest:
+                rest = rest[file.write(rest) :]
             os.fsync(file.fileno())
         except OSError:
             file.truncate(size)

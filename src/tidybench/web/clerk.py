@@ -24,6 +24,7 @@ from tidybench.records.marks import keep_marks
 from tidybench.records.models import Run, RunChannel
 from tidybench.records.said import said_columns
 from tidybench.records.setups import bench_id
+from tidybench.records.statistics import keep_whole
 from tidybench.records.storable import storable
 from tidybench.runs.crossings import read_crossings
 from tidybench.runs.folder import LATER, SAMPLES, run_folders
@@ -181,6 +182,7 @@ class Clerk(threading.Thread):
             # The state was read before the samples: if it had ended, they are whole now.
             if state.status != "logging" and not self._stopping.is_set():
                 blocks.merge(session, key, all_of_it=True)
+                keep_whole(session, key)
                 counted = {"complete": True, "alarms": _alarms(folder), **_holding(folder)}
                 session.execute(update(Run).where(Run.id == key).values(**counted))
 

@@ -29,6 +29,7 @@ from tidybench.records.marks import kept_marks
 from tidybench.records.models import Run, RunChannel, SampleBlock
 from tidybench.records.run_list import CursorError, Ended, Sort, Verdict, Wanted, found_runs
 from tidybench.records.sketches import sketch
+from tidybench.records.statistics import ALL_TIMES
 from tidybench.records.trends import trends
 from tidybench.report.run_report import ReportError, report
 from tidybench.runs.crossings import read_crossings
@@ -210,7 +211,7 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
         own = session.scalars(
             select(RunChannel).where(RunChannel.run_id == key).order_by(RunChannel.position)
         ).all()
-        found = channel_statistics(session, key, own, 0, 2**62)
+        found = channel_statistics(session, key, own, *ALL_TIMES)
         return RunDetail(
             **_row(
                 run, channels, any(one.low is not None or one.high is not None for one in own)

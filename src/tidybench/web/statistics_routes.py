@@ -15,7 +15,7 @@ from tidybench.core.quality import Quality
 from tidybench.core.values.statistics import Gathering, Statistics
 from tidybench.records.blocks import sample_at
 from tidybench.records.models import Run, RunChannel
-from tidybench.records.statistics import gather
+from tidybench.records.statistics import gather, of_channels
 from tidybench.web.context import Context, context_of
 from tidybench.web.given import Moment
 from tidybench.web.recent import Sample
@@ -205,10 +205,8 @@ def channel_statistics(
     session: Session, run: uuid.UUID, channels: Sequence[RunChannel], start: int, end: int
 ) -> list[ChannelStatistics]:
     """Of each of a run's channels, in their order."""
-    found = gather(session, run, {c.number: c.states for c in channels}, start, end)
+    found = of_channels(session, run, channels, start, end)
     return [
-        ChannelStatistics(
-            id=c.key, number=c.number, statistics=found.get(c.number, Gathering(c.states)).statistics
-        )
-        for c in channels
+        ChannelStatistics(id=c.key, number=c.number, statistics=one)
+        for c, one in zip(channels, found, strict=True)
     ]
