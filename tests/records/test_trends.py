@@ -4,13 +4,15 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
 from tests.records.test_records import NOW, new_run
 from tidybench.core.samples import DTYPE
 from tidybench.records import blocks
-from tidybench.records.groups import GROUP, GROUPS, groups_of
+from tidybench.records.groups import GROUP, GROUPS, WIDE, groups_of, wider
 from tidybench.records.trends import _way, trend
 
 STEP = 100_000
@@ -51,7 +53,7 @@ def kept(session: Session, logged: Any) -> Any:
     return run
 
 
-@pytest.mark.parametrize("way", ["samples", "groups", "blocks"])
+@pytest.mark.parametrize("way", ["samples", "groups", "wide groups", "blocks"])
 @pytest.mark.parametrize("part", [(0, 60_000), (1_000, 12_000), (30_123, 47_777), (8_000, 9_500)])
 def test_every_way_shows_what_was_measured_and_nothing_else(
     engine: Engine, logged: Any, way: str, part: tuple[int, int], monkeypatch: pytest.MonkeyPatch
@@ -73,7 +75,8 @@ def test_every_way_shows_what_was_measured_and_nothing_else(
     )
     assert (np.diff(drawn.times) >= 0).all()
     # The outermost spikes are there; of what stands at both edges, one group or block.
-    edge = {"samples": 0, "groups": GROUP, "blocks": blocks.FULL}[way] * STEP
+    width = {"samples": 0, "groups": GROUP, "wide groups": GROUP * WIDE, "blocks": blocks.FULL}[way]
+    edge = width * STEP
     well = measured[(measured["time"] >= start + edge) & (measured["time"] < end - edge)]["value"]
     if len(well):
         assert drawn.values[good].min() <= well.min()
@@ -84,9 +87,9 @@ def test_every_way_shows_what_was_measured_and_nothing_else(
     lost = (drawn.times >= NOW + LOST[0] * STEP) & (drawn.times < NOW + LOST[1] * STEP)
     assert (drawn.qualities[lost] > 1).all()
     if way != "blocks":
-        assert drawn.times.min() >= start - GROUP * STEP
-        assert drawn.times.max() < end + GROUP * STEP
-        if part[0] < LOST[0] and part[1] > LOST[1]:
+        assert drawn.times.min() >= start - edge
+        assert drawn.times.max() < end + edge
+        if width <= GROUP and part[0] < LOST[0] and part[1] > LOST[1]:
             assert lost.any()
 
 
@@ -94,6 +97,7 @@ def test_which_way_is_taken() -> None:
     hour, points = 3_600_000_000, 1500
     assert _way(36_000, "new", hour, points) == "samples"
     assert _way(360_000, "new", hour, points) == "groups"
+    assert _way(864_000, "new", 24 * hour, points) == "wide groups"
     assert _way(3_600_000, "new", hour, points) == "blocks"
     assert _way(9_000_000, "new", 24 * 11 * hour, points) == 600_000_000
     assert _way(36_000, "new", 24 * 11 * hour, points) == "samples"
@@ -167,3 +171,30 @@ def test_groups_of_few_and_of_nothing_measured() -> None:
     assert np.isnan(groups["low"][1])
     assert np.isnan(groups["high"][1])
     assert groups["worst"].tolist() == [0, 7, 0]
+
+
+@given(
+    values=st.lists(st.one_of(st.none(), st.integers(-3, 3)), min_size=1, max_size=2500),
+    seed=st.integers(0, 9),
+)
+def test_wide_groups_are_as_if_they_were_made_of_the_samples(values: list[int | None], seed: int) -> None:
+    """By NumPy over the samples themselves; of equal values the first counts."""
+    if seed % 2:
+        values = [*values, *[None] * 700, *values]  # a whole wide group of nothing
+    data = np.array([np.nan if one is None else one for one in values])
+    qualities = np.where(np.isnan(data), 7, seed % 3).astype(np.int64)
+    times = 10 + 5 * np.arange(len(data), dtype=np.int64)
+    wide = wider(groups_of(times, data, qualities))
+    size = GROUP * WIDE
+    assert len(wide) == -(-len(data) // size)
+    for group, first in zip(wide, range(0, len(data), size), strict=True):
+        own = data[first : first + size]
+        assert (group["time"], group["worst"]) == (times[first], qualities[first : first + size].max())
+        good = (qualities[first : first + size] <= 1) & ~np.isnan(own)
+        if not good.any():
+            assert np.isnan([group["low"], group["high"]]).all()
+            continue
+        shown = np.where(good, own, np.nan)
+        low, high = int(np.nanargmin(shown)), int(np.nanargmax(shown))
+        assert (group["low"], group["low_at"]) == (own[low], times[first + low])
+        assert (group["high"], group["high_at"]) == (own[high], times[first + high])

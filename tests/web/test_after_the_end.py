@@ -8,6 +8,8 @@ from urllib.parse import urlencode
 from sqlalchemy import Engine, create_engine, text
 
 from tests.conftest import Server, wait_for
+from tidybench.core.values.crossing import Crossing
+from tidybench.runs.crossings import CROSSINGS, HEAD, crossing_row
 
 
 def logged(server: Server, name: str) -> dict[str, Any]:
@@ -148,3 +150,19 @@ def test_the_disk_is_told_as_it_is_and_old_tapes_are_named_before_they_go(server
     assert "taken out on" in detail["taken_out"]
     assert detail["bytes"] == on_disk(folder)
     assert server.post(f"/api/runs/{run['id']}/verify", {}).json()["problems"] == []
+
+
+def test_more_crossings_than_a_page_is_given_are_counted(server: Server) -> None:
+    """500 were read, and told as if they were all."""
+    run = logged(server, "Chatters")
+    folder, begun = Path(run["folder"]), run["begun_at"]
+    flow, power = (one["name"] for one in run["numbers"][:2])
+    rows = [
+        Crossing(begun + n, 0, "high" if n % 2 else "within", "", 1.0, 0.5, flow if n < 2400 else power)
+        for n in range(2500)
+    ]
+    (folder / CROSSINGS).write_text(HEAD + "".join(crossing_row(one, begun) for one in rows))
+    detail = server.get(f"/api/runs/{run['id']}").json()
+    assert (len(detail["crossings"]), detail["crossings_in_all"]) == (2000, 2500)
+    answer = server.post(f"/api/runs/{run['id']}/alignment", {"by": "crossing", "text": power}).json()
+    assert answer["at"] == begun + 2401

@@ -7777,7 +7777,7 @@ export interface components {
         /**
          * RunDetail
          * @description One run, whole. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory; `glance`: what was found before it began; `copy_to`: where it is
-         *     copied to, `copied_at`: since when it is there, `copy_trouble`: why it is not yet; `taken_out`: that its tape was taken out, in a sentence, "" where it was not.
+         *     copied to, `copied_at`: since when it is there, `copy_trouble`: why it is not yet; `crossings`: the first 2 000 of `crossings_in_all`; `taken_out`: that its tape was taken out, in a sentence, "" where it was not.
          */
         RunDetail: {
             /**
@@ -7850,6 +7850,8 @@ export interface components {
             marks: components["schemas"]["Mark"][];
             /** Crossings */
             crossings: components["schemas"]["Crossing"][];
+            /** Crossings In All */
+            crossings_in_all: number;
             points: components["schemas"]["RunPoints"];
             calibrates: components["schemas"]["CalibrationPlan"] | null;
             /** Taken Out */

@@ -36,11 +36,10 @@ const Card = styled.section`
 const SERIOUS = new Set(["low", "high", "stuck", "alarm", "stopped", "unmeasured"]);
 
 /** What a run came to, in one sentence: whether anything called for a person. */
-export function outcome(crossings: Pick<RunDetail["crossings"][number], "state" | "name">[]): string {
-  const serious = crossings.filter((one) => SERIOUS.has(one.state));
-  if (!serious.length) return "no alarm";
-  const names = [...new Set(serious.map((one) => one.name))];
-  return `${serious.length} ${serious.length === 1 ? "alarm" : "alarms"}: ${names.join(", ")}`;
+export function outcome({ alarms, crossings }: Pick<RunDetail, "alarms" | "crossings">): string {
+  if (!alarms) return "no alarm";
+  const names = new Set(crossings.filter((one) => SERIOUS.has(one.state)).map((one) => one.name));
+  return `${count(alarms)} ${alarms === 1 ? "alarm" : "alarms"}: ${[...names].join(", ")}`;
 }
 
 /** The end of a run, whoever ended it: why, what it came to, how complete it is, where the file is, and what is next. */
@@ -74,7 +73,7 @@ export function EndedCard({ ended, links, onClose }: { ended: Ended; links: stri
         <Fact name="Why" text={detail?.reason || "…"} />
         <Fact name="At" text={moment(end)} />
         <Fact name="Length" text={length(end - run.begun_at / 1000)} />
-        <Fact name="Alarms" text={detail ? outcome(detail.crossings) : "…"} />
+        <Fact name="Alarms" text={detail ? outcome(detail) : "…"} />
         <Fact
           name="Completeness"
           text={`${count(run.counts.polls)} polls, ${lost ? `${count(lost)} without reply or missed` : "all answered"}`}

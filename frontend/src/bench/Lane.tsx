@@ -436,46 +436,54 @@ function breaks(
   });
 }
 
+/** Pixels that two lines of marks keep between them; the marks between have a tick at the top, or the curves would be hidden. */
+const APART = 7;
+
 function markLines(u: uPlot, marks: LaneMark[], labels: boolean, theme: Theme): void {
   const ratio = devicePixelRatio;
   const { left, top, width, height } = u.bbox;
-  // Where each of the two rows of labels is free.
-  const free = [-Infinity, -Infinity];
-  let before = NaN;
-  for (const mark of marks) {
-    const x = Math.round(u.valToPos(mark.at, "x", true)) + 0.5;
-    if (x < left || x > left + width || x === before) continue;
-    before = x;
-    u.ctx.save();
-    u.ctx.strokeStyle = theme.mark;
-    u.ctx.lineWidth = 1.25 * ratio;
-    u.ctx.setLineDash([2 * ratio, 3 * ratio]);
+  const shown: { x: number; text: string }[] = [];
+  u.ctx.save();
+  u.ctx.strokeStyle = theme.mark;
+  u.ctx.lineWidth = 1.25 * ratio;
+  let line = -Infinity;
+  for (const { at, text } of marks) {
+    const x = Math.round(u.valToPos(at, "x", true)) + 0.5;
+    if (x < left || x > left + width || x === shown.at(-1)?.x) continue;
+    shown.push({ x, text });
+    const whole = x - line >= APART * ratio;
+    if (whole) line = x;
+    u.ctx.setLineDash(whole ? [2 * ratio, 3 * ratio] : []);
     u.ctx.beginPath();
     u.ctx.moveTo(x, top);
-    u.ctx.lineTo(x, top + height);
+    u.ctx.lineTo(x, top + (whole ? height : 4 * ratio));
     u.ctx.stroke();
-    // Where there is no room left the line stands alone: the table has the text.
-    if (labels && free.some((one) => one <= x)) {
-      u.ctx.setLineDash([]);
-      u.ctx.font = `${12 * ratio}px "Atkinson Hyperlegible Next Variable", sans-serif`;
-      const text = mark.text.length > 32 ? `${mark.text.slice(0, 31)}…` : mark.text;
-      const wide = u.ctx.measureText(text).width + 14 * ratio;
-      const at = Math.min(x, left + width - wide);
-      const row = free.findIndex((one) => one <= at);
-      if (row < 0) {
-        u.ctx.restore();
-        continue;
-      }
-      free[row] = at + wide + 4 * ratio;
-      const y = top + (5 + row * 21) * ratio;
-      u.ctx.fillStyle = theme.mark;
-      u.ctx.beginPath();
-      u.ctx.roundRect(at, y, wide, 18 * ratio, 3 * ratio);
-      u.ctx.fill();
-      u.ctx.fillStyle = theme.markInk;
-      u.ctx.textBaseline = "middle";
-      u.ctx.fillText(text, at + 7 * ratio, y + 9.5 * ratio);
-    }
-    u.ctx.restore();
+  }
+  if (labels) markTexts(u, shown, theme);
+  u.ctx.restore();
+}
+
+/** In two rows. Where there is no room left the line stands alone: the table has the text. */
+function markTexts(u: uPlot, shown: readonly { x: number; text: string }[], theme: Theme): void {
+  const ratio = devicePixelRatio;
+  const { left, top, width } = u.bbox;
+  const free = [-Infinity, -Infinity]; // from where on each row is
+  u.ctx.font = `${12 * ratio}px "Atkinson Hyperlegible Next Variable", sans-serif`;
+  u.ctx.textBaseline = "middle";
+  for (const mark of shown) {
+    if (!free.some((one) => one <= mark.x)) continue;
+    const text = mark.text.length > 32 ? `${mark.text.slice(0, 31)}…` : mark.text;
+    const wide = u.ctx.measureText(text).width + 14 * ratio;
+    const at = Math.min(mark.x, left + width - wide);
+    const row = free.findIndex((one) => one <= at);
+    if (row < 0) continue;
+    free[row] = at + wide + 4 * ratio;
+    const y = top + (5 + row * 21) * ratio;
+    u.ctx.fillStyle = theme.mark;
+    u.ctx.beginPath();
+    u.ctx.roundRect(at, y, wide, 18 * ratio, 3 * ratio);
+    u.ctx.fill();
+    u.ctx.fillStyle = theme.markInk;
+    u.ctx.fillText(text, at + 7 * ratio, y + 9.5 * ratio);
   }
 }

@@ -1,8 +1,10 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, got, type RunDetail } from "../api/client";
+import { useMemo, useState } from "react";
+import { api, got, type RunDetail, type Schemas } from "../api/client";
 import { dated } from "../look/format";
 import { Chip } from "../parts/Button";
+import { Field } from "../parts/Field";
+import { FEW, useFew } from "../parts/useFew";
 import { Trouble } from "../parts/Window";
 import { Table } from "./Logbook";
 import { LaterMarkWindow, type Mark } from "./LaterMarkWindow";
@@ -18,6 +20,9 @@ export function RunMarks({ run }: { run: RunDetail }) {
     void client.invalidateQueries({ queryKey: ["marks", run.id] });
   };
   const ended = run.ended_at != null;
+  const [search, setSearch] = useState("");
+  const found = useMemo(() => marksWith(run.marks, search), [run.marks, search]);
+  const { few, more } = useFew(found);
   return (
     <section>
       <header style={{ display: "flex", flexWrap: "wrap", alignItems: "center", gap: 8, marginBottom: 6 }}>
@@ -32,29 +37,46 @@ export function RunMarks({ run }: { run: RunDetail }) {
       {run.marks.length === 0 ? (
         <p>{ended ? "No mark was set." : "No mark yet. M sets one."}</p>
       ) : (
-        <Table aria-label="Marks">
-          <tbody>
-            {run.marks.map((mark) => (
-              <tr key={mark.at}>
-                <td style={{ whiteSpace: "nowrap" }}>{dated(mark.at / 1000)}</td>
-                <td>{mark.text}</td>
-                <td className="wide">{mark.by}</td>
-                {ended && (
-                  <td style={{ textAlign: "right" }}>
-                    <Chip aria-label={`correct ${mark.text}`} onPress={() => setOpen(mark)}>
-                      correct
-                    </Chip>
-                  </td>
-                )}
-              </tr>
-            ))}
-          </tbody>
-        </Table>
+        <>
+          {run.marks.length > FEW && (
+            <Field label="Find in the marks" value={search} onChange={setSearch} longest={100} />
+          )}
+          {!found.length && <p>No mark has these words.</p>}
+          <Table aria-label="Marks">
+            <tbody>
+              {few.map((mark) => (
+                <tr key={mark.at}>
+                  <td style={{ whiteSpace: "nowrap" }}>{dated(mark.at / 1000)}</td>
+                  <td>{mark.text}</td>
+                  <td className="wide">{mark.by}</td>
+                  {ended && (
+                    <td style={{ textAlign: "right" }}>
+                      <Chip aria-label={`correct ${mark.text}`} onPress={() => setOpen(mark)}>
+                        correct
+                      </Chip>
+                    </td>
+                  )}
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+          {more}
+        </>
       )}
       {told && <History run={run.id} />}
       {open && <LaterMarkWindow run={run} mark={open === "new" ? null : open} onClose={close} />}
     </section>
   );
+}
+
+/** Marks that have all these words, in their text or their person. */
+function marksWith(marks: readonly Mark[], search: string): readonly Mark[] {
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  if (!words.length) return marks;
+  return marks.filter(({ text, by }) => {
+    const told = `${text} ${by}`.toLowerCase();
+    return words.every((word) => told.includes(word));
+  });
 }
 
 function History({ run }: { run: string }) {
@@ -65,23 +87,31 @@ function History({ run }: { run: string }) {
   if (found.isError) return <Trouble>{found.error.message}</Trouble>;
   if (!found.data) return <p role="status">Reading the tape …</p>;
   if (!found.data.length) return <p>No mark was corrected, and none set after the end.</p>;
+  return <Changes changes={found.data} />;
+}
+
+function Changes({ changes }: { changes: Schemas["MarkChange"][] }) {
+  const { few, more } = useFew(changes);
   return (
-    <Table aria-label="History of the marks" style={{ marginTop: 8 }}>
-      <tbody>
-        {found.data.map((one, index) => (
-          <tr key={index}>
-            <td style={{ whiteSpace: "nowrap" }}>{dated(one.written_at / 1000)}</td>
-            <td>
-              {one.void
-                ? `taken out: ${one.text}`
-                : one.before
-                  ? `${one.before} → ${one.text}`
-                  : `set for ${dated(one.at / 1000)}: ${one.text}`}
-            </td>
-            <td className="wide">{one.by}</td>
-          </tr>
-        ))}
-      </tbody>
-    </Table>
+    <>
+      <Table aria-label="History of the marks" style={{ marginTop: 8 }}>
+        <tbody>
+          {few.map((one, index) => (
+            <tr key={index}>
+              <td style={{ whiteSpace: "nowrap" }}>{dated(one.written_at / 1000)}</td>
+              <td>
+                {one.void
+                  ? `taken out: ${one.text}`
+                  : one.before
+                    ? `${one.before} → ${one.text}`
+                    : `set for ${dated(one.at / 1000)}: ${one.text}`}
+              </td>
+              <td className="wide">{one.by}</td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+      {more}
+    </>
   );
 }

@@ -12,6 +12,7 @@ import { Button, Chip } from "../parts/Button";
 import { Banner } from "../parts/Banner";
 import { Note } from "../parts/Note";
 import { Fact, Facts } from "../parts/Facts";
+import { useFew } from "../parts/useFew";
 import { Trouble } from "../parts/Window";
 import { Sheet, Table } from "./Logbook";
 import { Comparisons } from "./Comparisons";
@@ -166,25 +167,7 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
       <RunPictures run={run.id} />
       <RunMarks run={run} />
       {run.ended_at && <Comparisons run={run.id} />}
-      {run.crossings.length > 0 && (
-        <section>
-          <h2>Alarms and limits</h2>
-          <Table aria-label="Alarms and limits">
-            <tbody>
-              {run.crossings.map((one, index) => (
-                <tr key={index}>
-                  <td style={{ whiteSpace: "nowrap" }}>{dated(one.at / 1000)}</td>
-                  <td>{one.name}</td>
-                  <td>{crossed(one)}</td>
-                  <td className="number">
-                    {one.word || (one.value === null ? "–" : Number(one.value.toPrecision(6)))}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </Table>
-        </section>
-      )}
+      {run.crossings.length > 0 && <Crossings run={run} />}
       {run.csv_files.length > 1 && <CsvList run={run} />}
       <ReadAgain run={run} theme={theme} />
       <p>
@@ -194,6 +177,37 @@ function Whole({ run, theme }: { run: RunDetail; theme: Theme }) {
         </Path>
       </p>
     </Sheet>
+  );
+}
+
+function Crossings({ run }: { run: RunDetail }) {
+  const { few, more } = useFew(run.crossings);
+  const rest = run.crossings_in_all - run.crossings.length;
+  return (
+    <section>
+      <h2>Alarms and limits</h2>
+      {rest > 0 && (
+        <p>
+          {count(run.crossings_in_all)} times. The first {count(run.crossings.length)} are on this page and
+          its lanes; crossings.csv in the run’s folder has all.
+        </p>
+      )}
+      <Table aria-label="Alarms and limits">
+        <tbody>
+          {few.map((one, index) => (
+            <tr key={index}>
+              <td style={{ whiteSpace: "nowrap" }}>{dated(one.at / 1000)}</td>
+              <td>{one.name}</td>
+              <td>{crossed(one)}</td>
+              <td className="number">
+                {one.word || (one.value === null ? "–" : Number(one.value.toPrecision(6)))}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+      {more}
+    </section>
   );
 }
 

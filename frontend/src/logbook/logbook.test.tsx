@@ -46,7 +46,7 @@ const row = (more: Partial<RunRow> = {}): RunRow => ({
 
 const detail = (more: Partial<RunDetail> = {}): RunDetail => ({
   ...row(), begun_by: "", lead_us: 0, glance: [], copy_to: "", copied_at: null, copy_trouble: "", taken_out: "", points: { rule: null, points: [], earlier: [] }, calibrates: null, csv_files: [], notes: "", fields: {}, row_rule: "steady rows", folder: "/runs/x", csv: "pump-7.csv", counts: { sequence: 7, polls: 3840, missed: 0, gave_up: 0, lost: 0 },
-  repairs: [], crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "", word: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
+  repairs: [], crossings_in_all: 1, crossings: [{ at: 1_795_416_900_000_000, channel: 0, name: "Loop flow", state: "high", before: "", value: 203.25, limit: 200, words: "", word: "" }], marks: [{ at: 1_795_416_800_000_000, text: "valve to 60 %", by: "M. Okafor" }],
   numbers: [
     { number: 1, id: "f", name: "Loop flow", unit: "L/min", decimals: 1, interval_s: 0.2, instrument: "i", low: 60,
       high: 165, clock: false, timed_by: 0, states: [], usual: [], statistics: { samples: 2400, measured: 2398, minimum: 126.71, maximum: 194.1, mean: 151.68, first: 1, last: 2, qualities: {}, states: {} } },
@@ -165,6 +165,36 @@ describe("one run", () => {
     expect(screen.getByText("2 398 of 2 400")).toBeTruthy();
     expect(screen.getByText("valve to 60 %")).toBeTruthy();
     expect(screen.getByText("3 840 polls, all answered")).toBeTruthy();
+  });
+
+  it("shows some of thousands of marks, finds the others, and says where the crossings are that it does not have", async () => {
+    const marks = Array.from({ length: 10_000 }, (_, n) => ({
+      at: 1_795_416_800_000_000 + n,
+      text: `valve ${n}`,
+      by: "N",
+    }));
+    const [one] = detail().crossings;
+    if (!one) throw new Error("no crossing");
+    serve(answers({ marks, crossings: Array.from({ length: 2000 }, () => one), crossings_in_all: 23_456 }));
+    show(page, "/logbook/1");
+    const table = await screen.findByRole("table", { name: "Marks" });
+    expect(within(table).getAllByRole("row")).toHaveLength(100);
+    expect(screen.getByText(/The first 100 of 10 000 are shown/)).toBeTruthy();
+    await userEvent.click(
+      within(table.parentElement as HTMLElement).getAllByRole("button", {
+        name: "Show 100 more",
+      })[0] as HTMLElement,
+    );
+    expect(within(table).getAllByRole("row")).toHaveLength(200);
+    await userEvent.type(screen.getByLabelText("Find in the marks"), "9999 n");
+    expect(within(table).getAllByRole("row")).toHaveLength(1);
+    expect(within(table).getByText("valve 9999")).toBeTruthy();
+    await userEvent.type(screen.getByLabelText("Find in the marks"), "q");
+    expect(screen.getByText("No mark has these words.")).toBeTruthy();
+    expect(screen.getByText(/23 456 times. The first 2 000 are on this page/)).toBeTruthy();
+    expect(within(screen.getByRole("table", { name: "Alarms and limits" })).getAllByRole("row")).toHaveLength(
+      100,
+    );
   });
 
   it("never invents a number for a channel without one", async () => {

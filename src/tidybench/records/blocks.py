@@ -17,7 +17,7 @@ from tidybench.core.quality import Quality
 from tidybench.core.samples import channels_of, qualities_of
 from tidybench.core.values.moments import Moments
 from tidybench.records import binary_rows
-from tidybench.records.groups import GROUP, Groups, groups_of
+from tidybench.records.groups import GROUP, WIDE, Groups, groups_of, wider
 from tidybench.records.models import SampleBlock, Summary
 
 FULL = 4096
@@ -92,6 +92,7 @@ def _rows(prepared: Prepared, summaries: "list[_Summaries]") -> Iterator[bytes]:
     for own in prepared.channels:
         series = own.series
         groups = groups_of(series.times, series.values, series.qualities)
+        wide = wider(groups)
         sums = _whole_sums(series)
         elements = [
             binary_rows.made(kind, values)
@@ -103,13 +104,14 @@ def _rows(prepared: Prepared, summaries: "list[_Summaries]") -> Iterator[bytes]:
         ]
         for number, start in enumerate(range(0, len(own.places), FULL)):
             end = start + FULL
-            # A whole block is made of whole groups.
+            # A whole block is made of whole groups, and of whole wide ones.
             block = _block(
                 prepared.run,
                 own.number,
                 int(own.places[start]),
                 _cut(series, start, end),
                 groups[start // GROUP : end // GROUP],
+                wide[start // (GROUP * WIDE) : end // (GROUP * WIDE)],
                 sums[number] if number < len(sums) else None,
             )
             yield _row(block, [one[start:end] for one in elements])
@@ -137,6 +139,7 @@ def _block(
     first_record: int,
     series: Series,
     groups: Groups,
+    wide: Groups,
     sums: Moments | None = None,
 ) -> dict[str, Any]:
     if sums is None:
@@ -164,6 +167,7 @@ def _block(
         "minimum_at": lowest,
         "maximum_at": highest,
         "groups": groups.tobytes(),
+        "wide_groups": wide.tobytes(),
         "times": series.times,
         "values": series.values,
         "qualities": series.qualities,
@@ -202,13 +206,14 @@ def _row(block: dict[str, Any], elements: Sequence[npt.NDArray[Any]] | None = No
             binary_rows.array("int4", block["by_quality"]),
             *(binary_rows.packed(ARRAYS[name], one) for name, one in zip(SAMPLES, ready, strict=True)),
             binary_rows.raw(block["groups"]),
+            binary_rows.raw(block["wide_groups"]),
         )
     )
 
 
 def _insert(session: Session, rows: Iterable[bytes]) -> None:
     """Rows of blocks, as `_row` makes them."""
-    columns = ["run_id", "number", *COLUMNS, *ARRAYS, "groups"]
+    columns = ["run_id", "number", *COLUMNS, *ARRAYS, "groups", "wide_groups"]
     binary_rows.copy_rows(session, SampleBlock.__tablename__, columns, rows)
 
 
@@ -420,7 +425,9 @@ def _merge(session: Session, run: uuid.UUID, number: int, keys: list[int], all_o
     for start in range(0, total, FULL):
         part = _cut(series, start, min(start + FULL, total))
         grouped = groups_of(part.times, part.values, part.qualities)
-        rows.append(_row(_block(run, number, _record_at(blocks, firsts, start), part, grouped)))
+        rows.append(
+            _row(_block(run, number, _record_at(blocks, firsts, start), part, grouped, wider(grouped)))
+        )
     session.execute(delete(SampleBlock).where(*short).execution_options(synchronize_session=False))
     for block in blocks:
         session.expunge(block)
@@ -447,8 +454,13 @@ def _join(blocks: Any) -> Series:
     )
 
 
+_Arrays = tuple[bytes, bytes, bytes | None]
+
+# An array is sent element by element: qualities that are all the same need not be.
 _SAMPLES = """
-    SELECT number, array_send(times), array_send("values"), array_send(qualities) FROM sample_block
+    SELECT number, array_send(times), array_send("values"),
+        CASE WHEN by_quality[1] = count THEN NULL ELSE array_send(qualities) END
+    FROM sample_block
     WHERE run_id = %(run)s AND number = ANY(%(numbers)s) AND last_time >= %(start)s AND first_time < %(end)s
     ORDER BY number, first_record
 """
@@ -464,21 +476,24 @@ def several(
 ) -> dict[int, Series]:
     """All samples of some channels from `start` to before `end`."""
     rows = binary_rows.fetched(session, _SAMPLES, run=run, numbers=list(numbers), start=start, end=end)
-    blocks: dict[int, list[tuple[bytes, bytes, bytes]]] = {number: [] for number in numbers}
+    blocks: dict[int, list[_Arrays]] = {number: [] for number in numbers}
     for number, *arrays in rows:
         blocks[number].append((arrays[0], arrays[1], arrays[2]))
     return {number: _unpacked(own, start, end) for number, own in blocks.items()}
 
 
-def _unpacked(blocks: list[tuple[bytes, bytes, bytes]], start: int, end: int) -> Series:
+def _unpacked(blocks: list[_Arrays], start: int, end: int) -> Series:
     if not blocks:
         return Series(np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64))
-    times, values, qualities = (
-        np.concatenate([binary_rows.elements(kind, block[place]) for block in blocks])
-        for place, kind in enumerate(("int8", "float8", "int2"))
-    )
+    each = [binary_rows.elements("int8", packed) for packed, _, _ in blocks]
+    marked = [
+        binary_rows.elements("int2", packed) if packed is not None else np.full(len(own), int(Quality.OK), np.int16)
+        for (_, _, packed), own in zip(blocks, each, strict=True)
+    ]  # fmt: skip
+    times = np.concatenate(each)
+    values = np.concatenate([binary_rows.elements("float8", packed) for _, packed, _ in blocks])
     inside = (times >= start) & (times < end)
-    return Series(times[inside], values[inside], qualities[inside].astype(np.int64))
+    return Series(times[inside], values[inside], np.concatenate(marked)[inside].astype(np.int64))
 
 
 def sample_at(session: Session, run: uuid.UUID, moment: int) -> dict[int, tuple[int, float, int]]:

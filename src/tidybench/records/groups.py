@@ -8,6 +8,9 @@ from tidybench.core.quality import Quality
 GROUP = 64
 """Neighbours in one group; the last one of a block may have fewer."""
 
+WIDE = 8
+"""Groups in a wide group, of which a block keeps a second, shorter list: what it holds stands in the row itself, and is an eighth to read."""
+
 GROUPS = np.dtype(
     [
         ("time", "<i8"),
@@ -35,6 +38,27 @@ def groups_of(
     if not whole:
         return rest
     return np.concatenate([_groups(times[:whole], values[:whole], qualities[:whole], GROUP), rest])
+
+
+def wider(groups: Groups) -> Groups:
+    """Wide groups, each of `WIDE` groups, the last one of what is left: as if they had been made of the samples."""
+    whole = len(groups) // WIDE * WIDE
+    made = [_wider(groups[:whole].reshape(-1, WIDE))] if whole else []
+    if whole < len(groups):
+        made.append(_wider(groups[whole:].reshape(1, -1)))
+    return np.concatenate(made) if len(made) != 1 else made[0]
+
+
+def _wider(rows: Groups) -> Groups:
+    """Of each row of groups."""
+    wide = np.empty(len(rows), GROUPS)
+    wide["time"], wide["worst"] = rows["time"][:, 0], rows["worst"].max(axis=1)
+    empty = np.isnan(rows["low"])
+    each = np.arange(len(rows))
+    for name, none, find in (("low", np.inf, np.argmin), ("high", -np.inf, np.argmax)):
+        place = find(np.where(empty, none, rows[name]), axis=1)
+        wide[name], wide[f"{name}_at"] = rows[name][each, place], rows[f"{name}_at"][each, place]
+    return wide
 
 
 def _groups(

@@ -124,7 +124,7 @@ class RunChannel(Base):
 class SampleBlock(Base):
     """Up to 4 096 samples of one channel. `first_record` is the place of its first one in
     samples.bin, so that following a run twice can never double a sample. `spread` to `both`: see `Moments`, of its
-    measured samples, times after `first_time`; with `by_quality`, null in blocks of before 2026-11-26. `groups`: see `records.groups`; it and `minimum_at`, `maximum_at` null in blocks of before 2026-11-28."""
+    measured samples, times after `first_time`; with `by_quality`, null in blocks of before 2026-11-26. `groups`, `wide_groups`: see `records.groups`; they and `minimum_at`, `maximum_at` null in blocks of before 2026-11-28."""
 
     __tablename__ = "sample_block"
     __table_args__ = (
@@ -155,6 +155,7 @@ class SampleBlock(Base):
     minimum_at: Mapped[int | None] = mapped_column(BigInteger)
     maximum_at: Mapped[int | None] = mapped_column(BigInteger)
     groups: Mapped[bytes | None] = mapped_column(LargeBinary)
+    wide_groups: Mapped[bytes | None] = mapped_column(LargeBinary)
     times: Mapped[list[int]] = mapped_column(ARRAY(BigInteger))
     values: Mapped[list[float]] = mapped_column(ARRAY(Double))
     qualities: Mapped[list[int]] = mapped_column(ARRAY(SmallInteger))

@@ -14,13 +14,13 @@ from tidybench.core.quality import Quality
 from tidybench.core.thinning import thin
 from tidybench.records import binary_rows
 from tidybench.records.blocks import FULL, WIDTHS, Series, several
-from tidybench.records.groups import GROUPS
+from tidybench.records.groups import GROUP, GROUPS, WIDE
 
 DIRECT = 32
 """Samples a pixel up to which they are read one by one."""
 
-BLOCKS_A_PIXEL = 0.25
-"""Blocks a pixel from which on their own extremes are fine enough."""
+FINE = 0.5
+"""Of groups, wide groups and blocks so many a pixel are fine enough: the widest of which there are as many are read."""
 
 OLDER = (10_000_000, *WIDTHS)
 """Summaries of runs whose blocks have no groups."""
@@ -53,6 +53,9 @@ _GROUPS = """
     WHERE run_id = %(run)s AND number = ANY(%(numbers)s) AND last_time >= %(start)s AND first_time < %(end)s
     ORDER BY number, first_record
 """
+
+# Blocks of before 2026-11-28 have none that are wide.
+_WIDE = _GROUPS.replace("groups", "coalesce(wide_groups, groups)", 1)
 
 _BLOCKS = """
     SELECT number, coalesce(minimum_at, first_time), coalesce(maximum_at, first_time), minimum, maximum FROM sample_block
@@ -89,7 +92,9 @@ def trends(
             case "samples":
                 series = several(session, run, mine, start, end)
             case "groups":
-                series = _from_groups(session, run, mine, start, end)
+                series = _from_groups(session, _GROUPS, run, mine, start, end)
+            case "wide groups":
+                series = _from_groups(session, _WIDE, run, mine, start, end)
             case "blocks":
                 series = _from_blocks(session, run, mine, start, end)
             case width:
@@ -122,13 +127,15 @@ def _way(count: int, age: Age, length: int, points: int) -> str | int:
     if fitting:
         return fitting[-1]
     # Short blocks at the end of a run in progress are not counted as if they were whole.
-    return "blocks" if count / FULL >= BLOCKS_A_PIXEL * points else "groups"
+    if count >= FINE * points * FULL:
+        return "blocks"
+    return "wide groups" if count >= FINE * points * GROUP * WIDE else "groups"
 
 
 def _from_groups(
-    session: Session, run: uuid.UUID, numbers: Sequence[int], start: int, end: int
+    session: Session, statement: str, run: uuid.UUID, numbers: Sequence[int], start: int, end: int
 ) -> dict[int, Series]:
-    rows = binary_rows.fetched(session, _GROUPS, run=run, numbers=list(numbers), start=start, end=end)
+    rows = binary_rows.fetched(session, statement, run=run, numbers=list(numbers), start=start, end=end)
     found = dict.fromkeys(numbers, EMPTY)
     for number, own in groupby(rows, key=itemgetter(0)):
         groups = np.frombuffer(b"".join(packed for _, packed in own), GROUPS)

@@ -37,8 +37,6 @@ from tidybench.runs.taken_out import taken_out
 MOST_FILES = 60
 MOST_CURVES = 24
 """Curves that are drawn."""
-MOST_COUNTED = 100_000
-"""Crossings that are counted."""
 MOST_LINES = 400
 """Marks and crossings that are listed."""
 
@@ -81,7 +79,7 @@ def report(folder: Path, zone: tzinfo | None = None, at: int | None = None) -> s
     made = datetime.fromtimestamp(at / 1e6, shown) if at is not None else datetime.now(shown)
     answers = kept_answers(folder)
     marks = marks_of(folder)
-    crossings = read_crossings(folder, MOST_COUNTED)
+    crossings = read_crossings(folder)
     axis = Axis(state.begun_at, state.ended_at, shown, [mark.at for mark in marks])
     channels = _channels(folder, state, axis, answers)
     curves = run_curves(folder)

@@ -39,13 +39,17 @@ def _number(cell: str) -> float | None:
         return None
 
 
-def read_crossings(folder: Path, most: int = 500) -> list[Crossing]:
-    """The first crossings of a run; [] where its folder has none. A torn line is left out. Of a state only its word is
+MOST = 100_000
+"""Crossings of a run that are read."""
+
+
+def read_crossings(folder: Path) -> list[Crossing]:
+    """The crossings of a run, the first `MOST` of them; [] where its folder has none. A torn line is left out. Of a state only its word is
     known."""
     found: list[Crossing] = []
     try:
         with open(folder / CROSSINGS, encoding="utf-8", newline="") as file:
-            for row in list(csv.reader(file))[1 : most + 1]:
+            for row in list(csv.reader(file))[1 : MOST + 1]:
                 if len(row) == 6 and row[3] in _STATES:
                     limit = float(row[5]) if row[5] else None
                     name, cell = plain_text(row[2]), plain_text(row[4])

@@ -41,9 +41,6 @@ PIECE = 600_000
 """Records taken in one transaction."""
 
 
-MOST_CROSSINGS = 100_000
-"""Crossings of a run that are counted."""
-
 JUST_MADE = 10.0
 """Seconds after which a folder whose state cannot be read is not just being made."""
 
@@ -287,7 +284,7 @@ def _holding(folder: Path) -> dict[str, object]:
 def _alarms(folder: Path) -> int | None:
     """How often a run was beyond a limit, or not measured where it has one; None where its folder does not say."""
     try:
-        return sum(one.state in SERIOUS for one in read_crossings(folder, MOST_CROSSINGS))
+        return sum(one.state in SERIOUS for one in read_crossings(folder))
     except OSError:
         return None
 

@@ -20,7 +20,7 @@ from tidybench.core.plan.run_plan import RunPlan
 from tidybench.core.samples import DTYPE
 from tidybench.core.values.channel import Channel
 from tidybench.core.values.counts import RunCounts
-from tidybench.core.values.crossing import Crossing
+from tidybench.core.values.crossing import SERIOUS, Crossing
 from tidybench.core.values.exact import Exact
 from tidybench.core.values.finding import Finding
 from tidybench.core.values.mark import Mark
@@ -87,9 +87,13 @@ class RunNumbers(Channel):
     statistics: Statistics
 
 
+MOST_CROSSINGS = 2000
+"""Crossings that a page is given."""
+
+
 class RunDetail(RunRow):
     """One run, whole. `begun_by`: what began it, "" for a person; `lead_us`: so many microseconds at its beginning are from memory; `glance`: what was found before it began; `copy_to`: where it is
-    copied to, `copied_at`: since when it is there, `copy_trouble`: why it is not yet; `taken_out`: that its tape was taken out, in a sentence, "" where it was not."""
+    copied to, `copied_at`: since when it is there, `copy_trouble`: why it is not yet; `crossings`: the first 2 000 of `crossings_in_all`; `taken_out`: that its tape was taken out, in a sentence, "" where it was not."""
 
     begun_by: str
     lead_us: int
@@ -107,6 +111,7 @@ class RunDetail(RunRow):
     numbers: list[RunNumbers]
     marks: list[Mark]
     crossings: list[Crossing]
+    crossings_in_all: int
     points: RunPoints
     calibrates: CalibrationPlan | None
     taken_out: str
@@ -212,10 +217,12 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             select(RunChannel).where(RunChannel.run_id == key).order_by(RunChannel.position)
         ).all()
         found = channel_statistics(session, key, own, *ALL_TIMES)
+        crossings = read_crossings(Path(run.folder))
+        row = _row(run, channels, any(one.low is not None or one.high is not None for one in own))
+        if run.alarms is None:  # the records have not counted them yet
+            row.alarms = sum(one.state in SERIOUS for one in crossings)
         return RunDetail(
-            **_row(
-                run, channels, any(one.low is not None or one.high is not None for one in own)
-            ).model_dump(),
+            **row.model_dump(),
             begun_by=run.begun_by,
             lead_us=run.lead_us,
             glance=[Finding.model_validate(found) for found in run.glance],
@@ -231,7 +238,8 @@ def one_run(request: Request, key: uuid.UUID) -> RunDetail:
             repairs=run.repairs,
             numbers=[_numbers(c, one.statistics) for c, one in zip(own, found, strict=True)],
             marks=_marks(session, key, Path(run.folder)),
-            crossings=read_crossings(Path(run.folder)),
+            crossings=crossings[:MOST_CROSSINGS],
+            crossings_in_all=len(crossings),
             points=_points(Path(run.folder)),
             calibrates=_calibrates(Path(run.folder)),
             taken_out=_taken_out(Path(run.folder)),
