@@ -96,7 +96,7 @@ def test_every_way_shows_what_was_measured_and_nothing_else(
 def test_which_way_is_taken() -> None:
     hour, points = 3_600_000_000, 1500
     assert _way(36_000, "new", hour, points) == "samples"
-    assert _way(360_000, "new", hour, points) == "groups"
+    assert _way(200_000, "new", hour, points) == "groups"
     assert _way(864_000, "new", 24 * hour, points) == "wide groups"
     assert _way(3_600_000, "new", hour, points) == "blocks"
     assert _way(9_000_000, "new", 24 * 11 * hour, points) == 600_000_000

@@ -436,29 +436,28 @@ function breaks(
   });
 }
 
-/** Pixels that two lines of marks keep between them; the marks between have a tick at the top, or the curves would be hidden. */
-const APART = 7;
+/** Where more marks are shown than one for so many pixels, each has a tick at the top: lines would hide the curves. */
+const ROOM = 12;
 
 function markLines(u: uPlot, marks: LaneMark[], labels: boolean, theme: Theme): void {
   const ratio = devicePixelRatio;
   const { left, top, width, height } = u.bbox;
   const shown: { x: number; text: string }[] = [];
+  for (const { at, text } of marks) {
+    const x = Math.round(u.valToPos(at, "x", true)) + 0.5;
+    if (x >= left && x <= left + width && x !== shown.at(-1)?.x) shown.push({ x, text });
+  }
+  const whole = shown.length * ROOM * ratio <= width;
   u.ctx.save();
   u.ctx.strokeStyle = theme.mark;
   u.ctx.lineWidth = 1.25 * ratio;
-  let line = -Infinity;
-  for (const { at, text } of marks) {
-    const x = Math.round(u.valToPos(at, "x", true)) + 0.5;
-    if (x < left || x > left + width || x === shown.at(-1)?.x) continue;
-    shown.push({ x, text });
-    const whole = x - line >= APART * ratio;
-    if (whole) line = x;
-    u.ctx.setLineDash(whole ? [2 * ratio, 3 * ratio] : []);
-    u.ctx.beginPath();
+  if (whole) u.ctx.setLineDash([2 * ratio, 3 * ratio]);
+  u.ctx.beginPath();
+  for (const { x } of shown) {
     u.ctx.moveTo(x, top);
     u.ctx.lineTo(x, top + (whole ? height : 4 * ratio));
-    u.ctx.stroke();
   }
+  u.ctx.stroke();
   if (labels) markTexts(u, shown, theme);
   u.ctx.restore();
 }

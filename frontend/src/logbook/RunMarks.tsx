@@ -39,7 +39,9 @@ export function RunMarks({ run }: { run: RunDetail }) {
       ) : (
         <>
           {run.marks.length > FEW && (
-            <Field label="Find in the marks" value={search} onChange={setSearch} longest={100} />
+            <div style={{ maxWidth: 420, marginBottom: 8 }}>
+              <Field label="Find in the marks" value={search} onChange={setSearch} longest={100} />
+            </div>
           )}
           {!found.length && <p>No mark has these words.</p>}
           <Table aria-label="Marks">

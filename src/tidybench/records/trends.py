@@ -16,10 +16,10 @@ from tidybench.records import binary_rows
 from tidybench.records.blocks import FULL, WIDTHS, Series, several
 from tidybench.records.groups import GROUP, GROUPS, WIDE
 
-DIRECT = 32
+DIRECT = 24
 """Samples a pixel up to which they are read one by one."""
 
-FINE = 0.5
+FINE = 0.375
 """Of groups, wide groups and blocks so many a pixel are fine enough: the widest of which there are as many are read."""
 
 OLDER = (10_000_000, *WIDTHS)
