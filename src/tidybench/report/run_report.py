@@ -121,8 +121,16 @@ def report(folder: Path, zone: tzinfo | None = None, at: int | None = None) -> s
     )
 
 
+def _summed_up(folder: Path) -> dict[str, Any]:
+    """What summary.json says of each channel, by id. Raises ReportError, OSError."""
+    try:
+        return {str(one["id"]): one for one in json.loads((folder / SUMMARY).read_bytes())["channels"]}
+    except (ValueError, KeyError, TypeError, RecursionError):
+        raise ReportError(f"{SUMMARY} in the run's folder is damaged.") from None
+
+
 def _channels(folder: Path, state: RunState, axis: Axis, answers: list[KeptAnswer]) -> list[_Channel]:
-    told = {one["id"]: one for one in json.loads((folder / SUMMARY).read_bytes())["channels"]}
+    told = _summed_up(folder)
     every = [channel for channel in state.channels if not channel.clock]
     series = series_of(folder, every)
     found = []

@@ -81,7 +81,7 @@ def mend_sidecars(folder: Path, state: RunState) -> None:
     for path in csv_files(folder, state.csv):
         try:
             json.loads(sidecar_of(path).read_bytes())
-        except (OSError, ValueError):
+        except (OSError, ValueError, RecursionError):
             sidecar_of(path).write_text(metadata(state, path.name), "utf-8")
 
 

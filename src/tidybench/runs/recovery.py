@@ -192,7 +192,7 @@ def _number_and_time(line: bytes) -> tuple[int, int] | None:
     try:
         fields = json.loads(line)
         return int(fields["n"]), int(fields["t"])
-    except (ValueError, KeyError, TypeError):
+    except (ValueError, KeyError, TypeError, OverflowError, RecursionError):
         return None
 
 

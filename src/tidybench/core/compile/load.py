@@ -1,6 +1,5 @@
 """A set-up read and checked whole: that its patterns compile, and that its channels' fields are there."""
 
-import tomllib
 from typing import Any
 
 from tidybench.core.compile.command import CommandError, compile_command
@@ -11,16 +10,12 @@ from tidybench.core.reading.shadows import Shadows
 from tidybench.core.setup.commands import SafePart
 from tidybench.core.setup.framing import ENCODINGS
 from tidybench.core.setup.setup import Setup
-from tidybench.core.setup.toml import SetupError, parsed
+from tidybench.core.setup.toml import SetupError, parsed, toml_data
 
 
 def load(text: str) -> Setup:
     """Read a set-up from TOML; raises SetupError with a sentence for each thing that is wrong."""
-    try:
-        data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise SetupError([f"This is not TOML: {error}."]) from None
-    return from_data(data, text)
+    return from_data(toml_data(text), text)
 
 
 def from_data(data: dict[str, Any], text: str = "") -> Setup:

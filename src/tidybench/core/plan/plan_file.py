@@ -1,13 +1,12 @@
 """Plans by name, and as files (`*.plan.toml`)."""
 
-import tomllib
 from typing import Annotated, Literal
 
 import tomlkit
 from pydantic import Field, ValidationError
 
 from tidybench.core.plan.run_plan import RunPlan
-from tidybench.core.setup.toml import sentences
+from tidybench.core.setup.toml import SetupError, sentences, toml_data
 
 PlanName = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f\x7f/]+$")]
 
@@ -32,9 +31,9 @@ def plan_text(plan: PlanFile) -> str:
 def load_plan(text: str) -> PlanFile:
     """A plan from TOML. Raises PlanError."""
     try:
-        data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise PlanError(f"This is not TOML: {error}.") from None
+        data = toml_data(text)
+    except SetupError as error:
+        raise PlanError(str(error)) from None
     try:
         return PlanFile.model_validate(data)
     except ValidationError as error:

@@ -1,6 +1,5 @@
 """Channels that are calculated from others: one document for a bench."""
 
-import tomllib
 from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError, model_validator
@@ -9,7 +8,7 @@ from tidybench.core.setup.channel import LimitsPart
 from tidybench.core.setup.filters import FilterPart, ThinningPart
 from tidybench.core.setup.part import Identifier, Label, Part
 from tidybench.core.setup.scaling import UnitLabel
-from tidybench.core.setup.toml import SetupError, sentences
+from tidybench.core.setup.toml import SetupError, sentences, toml_data
 
 CALCULATED = "calculated"
 """The id the document goes by among the set-ups; no instrument may have it."""
@@ -61,8 +60,6 @@ def load_calculations(text: str) -> Calculations:
     Expressions are not looked at here: what is wrong with one must not harm the others.
     """
     try:
-        return Calculations.model_validate(tomllib.loads(text))
-    except tomllib.TOMLDecodeError as error:
-        raise SetupError([f"This is not TOML: {error}."]) from None
+        return Calculations.model_validate(toml_data(text))
     except ValidationError as error:
         raise SetupError([line for one in error.errors() for line in sentences(one, text)]) from None

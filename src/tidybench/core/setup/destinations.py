@@ -1,13 +1,12 @@
 """Where corrected values are handed on to, which of them, when, and how they are written."""
 
-import tomllib
 from typing import Annotated, Literal
 
 from pydantic import Field, StrictBool, ValidationError, field_validator, model_validator
 
 from tidybench.core.setup.link import Host, NetworkPort, SerialPart
 from tidybench.core.setup.part import Identifier, Label, Part
-from tidybench.core.setup.toml import SetupError, sentences
+from tidybench.core.setup.toml import SetupError, sentences, toml_data
 
 DESTINATIONS = "destinations"
 """What the document is called."""
@@ -168,9 +167,7 @@ def load_destinations(text: str) -> Destinations:
     """Read the document from TOML; raises SetupError with a sentence for each thing that is wrong. Whether channels are there is not looked at
     here."""
     try:
-        return Destinations.model_validate(tomllib.loads(text))
-    except tomllib.TOMLDecodeError as error:
-        raise SetupError([f"This is not TOML: {error}."]) from None
+        return Destinations.model_validate(toml_data(text))
     except ValidationError as error:
         raise SetupError(
             [line for one in error.errors() for line in sentences(one, text, "destinations")]

@@ -1,6 +1,5 @@
 """What happens by itself when a channel does something: one document for a bench."""
 
-import tomllib
 from typing import Annotated, Literal
 
 from pydantic import Field, StrictBool, ValidationError, model_validator
@@ -8,7 +7,7 @@ from pydantic import Field, StrictBool, ValidationError, model_validator
 from tidybench.core.setup.commands import Plain
 from tidybench.core.setup.part import Identifier, Label, Part
 from tidybench.core.setup.scaling import Finite
-from tidybench.core.setup.toml import SetupError, sentences
+from tidybench.core.setup.toml import SetupError, sentences, toml_data
 
 REACTIONS = "reactions"
 """The id the document goes by among the set-ups; no instrument may have it."""
@@ -168,9 +167,7 @@ def load_reactions(text: str) -> Reactions:
     Whether channels and commands are there is not looked at here: what is wrong with one must not harm the others.
     """
     try:
-        return Reactions.model_validate(tomllib.loads(text))
-    except tomllib.TOMLDecodeError as error:
-        raise SetupError([f"This is not TOML: {error}."]) from None
+        return Reactions.model_validate(toml_data(text))
     except ValidationError as error:
         raise SetupError(
             [line for one in error.errors() for line in sentences(one, text, "reactions")]

@@ -1,5 +1,6 @@
 """Set-ups as TOML, and every slip in them as a sentence."""
 
+import tomllib
 from typing import Any
 
 from pydantic import ValidationError
@@ -15,6 +16,19 @@ class SetupError(ValueError):
     def __init__(self, problems: list[str]) -> None:
         self.problems = problems
         super().__init__("\n".join(problems))
+
+
+def toml_data(text: str) -> dict[str, Any]:
+    """Plain data of a TOML text. Raises SetupError."""
+    try:
+        return tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise SetupError([f"This is not TOML: {error}."]) from None
+    except RecursionError:
+        raise SetupError([TOO_DEEP]) from None
+
+
+TOO_DEEP = "Brackets stand within brackets, hundreds deep. Write it with fewer."
 
 
 def parsed(data: dict[str, Any], text: str = "") -> Setup:

@@ -69,7 +69,7 @@ def parse_tape_line(line: str) -> tuple[int, str, Event]:
         if cls is Missed:
             fields["query"] = Asked(*fields["query"].split("/", 1))
         return sequence, link, cls(at, **fields)
-    except (ValueError, KeyError, TypeError, AttributeError) as error:
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
         raise TapeError(f"not a line of a tape ({error}): {line[:80]!r}") from error
 
 
