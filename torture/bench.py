@@ -242,11 +242,17 @@ class TorturedBench:
             one["id"]: {stage["state"] for stage in one["stages"]}
             for one in self.status().get("instruments", ())
         }
-        return all(stages.get(key) == {"passing"} for key in keys)
+        return all(stages.get(key) and stages[key] <= {"passing", "losses"} for key in keys)
 
     def stands(self, keys: list[str]) -> str:
         """How these instruments stand, in words."""
-        return json.dumps([one for one in self.status().get("instruments", ()) if one["id"] in keys])
+        stages = [
+            f"{one['id']}: {stage['name']} {stage['state']}, {stage['sentence']}"
+            for one in self.status().get("instruments", ())
+            for stage in one["stages"]
+            if one["id"] in keys and stage["state"] != "passing"
+        ]
+        return "; ".join(stages)
 
     # ---- breaking it
 

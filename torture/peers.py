@@ -24,6 +24,7 @@ class CountingPeer(Device):
 
     def _number(self) -> int:
         self.count += STEP
+        self.halves.add(self.count)  # it may be read before it is known to have gone out
         return self.count
 
     def emit(self, reply: bytes) -> None:
@@ -32,7 +33,6 @@ class CountingPeer(Device):
             super().emit(reply)
             return
         number, before = int(reply[3:12]), self.overrun
-        self.halves.add(number)  # it may be read before it is known to have gone out
         spoilt = self.faults & {"cut short", "garbled", "echo", "flood"}
         super().emit(reply)
         if not spoilt and not self.faults and self.overrun == before:

@@ -24,7 +24,7 @@ def tape(folder: Path) -> list[dict[str, Any]]:
     for number in sorted(found):
         path = found[number]
         text = gzip.decompress(path.read_bytes()) if path.suffix == ".gz" else path.read_bytes()
-        lines += [json.loads(line) for line in text.decode().splitlines()]
+        lines += [json.loads(line) for line in text.decode().split("\n") if line]
     return lines
 
 
