@@ -284,11 +284,11 @@ def main() -> None:
     driver.get(f"{camera.base}/?view=readouts")
     time.sleep(3)
     camera.take("readouts")
-    driver.get(f"{camera.base}/instruments/calculated")
-    time.sleep(3)
-    driver.find_element("css selector", "[data-testid='calculated-efficiency'] button").click()
-    time.sleep(1)
-    camera.take("calculated")
+    runs = {one["name"]: one["id"] for one in camera.call("GET", "/api/runs?limit=200")["runs"]}
+    compared = f"{runs['Pump 7 acceptance']},{runs['Pump 7 acceptance, repeated']}"
+    driver.get(f"{camera.base}/logbook/compare?runs={compared}")
+    time.sleep(5)
+    camera.take("compare")
     driver.get(camera.base)
     time.sleep(3)
     shop(**{"stand-in": "power-analyser", "fault": "unplugged"})

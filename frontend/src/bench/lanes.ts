@@ -35,6 +35,8 @@ export interface LaneChannel {
   low: number | null;
   high: number | null;
   limits?: Limits | undefined;
+  /** Its limits in words, where another channel's are drawn in its lane. */
+  limitsTold?: string | undefined;
   clock?: boolean | undefined;
   timed_by?: number | undefined;
   states?: string[] | undefined;
@@ -87,7 +89,9 @@ export function limitWords(channel: {
   low: number | null;
   high: number | null;
   states?: string[] | undefined;
+  limitsTold?: string | undefined;
 }): string {
+  if (channel.limitsTold !== undefined) return channel.limitsTold;
   if (channel.low !== null && channel.high !== null) return `${channel.low} to ${channel.high}`;
   if (channel.low !== null) return `above ${channel.low}`;
   if (channel.high !== null) return `below ${channel.high}`;

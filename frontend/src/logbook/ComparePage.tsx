@@ -1,5 +1,5 @@
 import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { type ReactNode, useMemo, useState } from "react";
 import { VisuallyHidden } from "react-aria-components";
 import { Link, useSearchParams } from "react-router";
 import { api, got, type RunDetail, samplesFrom, type Schemas } from "../api/client";
@@ -134,12 +134,11 @@ function Compared({ placed, known, onPlaced, theme }: ComparedProps) {
         onNudge={(place, by) => setNudges({ ...nudges, [place]: by })}
         onPlaced={anew}
       />
-      <Fields>
-        <AddRun runs={runs} onRun={add} />
-      </Fields>
+      {runs.length === 1 && <AddRun runs={runs} onRun={add} />}
       {runs.length > 1 && (
         <AlignBy
           runs={runs}
+          add={<AddRun runs={runs} onRun={add} />}
           onAligned={(at) => anew(placed.map((one, place) => ({ ...one, at: at[place] ?? null })))}
         />
       )}
@@ -294,9 +293,12 @@ const WAYS: { value: By; text: string }[] = [
 /** By what all of them are aligned; by hand in the table. */
 function AlignBy({
   runs,
+  add,
   onAligned,
 }: {
   runs: RunDetail[];
+  /** Stands before it. */
+  add: ReactNode;
   /** In microseconds, by place; undefined where it has no such moment. */
   onAligned: (at: (number | undefined)[]) => void;
 }) {
@@ -339,6 +341,7 @@ function AlignBy({
   return (
     <Panel aria-label="Aligned by">
       <Fields>
+        {add}
         <Select label="Align at" value={by} options={WAYS} onChange={setBy} width={210} />
         {(by === "mark" || by === "clock") && (
           <div style={{ width: 230 }}>

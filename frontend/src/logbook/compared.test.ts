@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { RunDetail } from "../api/client";
 import { Exact } from "../live/exact";
+import { limitWords } from "../bench/lanes";
 import { comparedReadings, laidOver, lanesOf, meansOf, shared } from "./compared";
 
 const channel = (number: number, id: string, name: string, unit: string) => ({
@@ -46,6 +47,8 @@ describe("runs laid over each other", () => {
     const lanes = lanesOf(shared([first, second]), [first, second], 8);
     const [mine, other] = lanes[0]?.channels ?? [];
     expect([mine?.name, other?.name, mine?.low, other?.low]).toEqual(["Flow A", "Flow B", 1, null]);
+    // Those of the first are drawn; what the other has is said all the same.
+    expect([mine, other].map((one) => one && limitWords(one))).toEqual(["1 to 2", "1 to 2"]);
     expect(samples.of(mine?.number ?? 0).last()).toEqual({ time: 7_000, value: 10, quality: 0 });
     expect(samples.of(other?.number ?? 0).last()).toEqual({ time: 7_500, value: 12, quality: 0 });
   });

@@ -1,7 +1,7 @@
 /** Runs over each other: their channels, their samples moved to the first one's time, and what they read. */
 
 import type { RunDetail } from "../api/client";
-import type { LaneChannel, LaneSpec } from "../bench/lanes";
+import { type LaneChannel, type LaneSpec, limitWords } from "../bench/lanes";
 import type { Exact } from "../live/exact";
 import { exactly, type Readings } from "../live/readings";
 import { Samples } from "../live/samples";
@@ -74,6 +74,7 @@ export function lanesOf(channels: readonly Shared[], runs: readonly RunDetail[],
           interval_s: one.interval_s,
           low: place === 0 ? one.low : null,
           high: place === 0 ? one.high : null,
+          limitsTold: limitWords(one),
           ink: place % inks,
           dash: Math.floor(place / inks),
         },
