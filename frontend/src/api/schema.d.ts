@@ -7906,7 +7906,7 @@ export interface components {
         };
         /**
          * RunPage
-         * @description Some runs of the logbook. `total`: how many there are, 1001 for more than 1000; `next`: what the page behind this one is `after`, "" for none.
+         * @description Some runs of the logbook. `total`: how many there are, 501 for more than 500; `next`: what the page behind this one is `after`, "" for none.
          */
         RunPage: {
             /** Runs */

@@ -452,7 +452,7 @@ function VerdictWords({ run }: { run: RunRow }) {
 }
 
 /** More than these are not counted. */
-const COUNTED = 1000;
+const COUNTED = 500;
 const howMany = (total: number): string => (total > COUNTED ? `more than ${count(COUNTED)}` : count(total));
 
 const [WIDE, HIGH] = [96, 22];

@@ -17,7 +17,7 @@ Ended = Literal["", "logging", "ended", "interrupted"]
 Verdict = Literal["", "within", "beyond"]
 
 
-COUNTED = 1000
+COUNTED = 500
 """Runs that are counted; of more it is only known that they are more."""
 
 

@@ -74,7 +74,7 @@ class RunRow(BaseModel):
 
 
 class RunPage(BaseModel):
-    """Some runs of the logbook. `total`: how many there are, 1001 for more than 1000; `next`: what the page behind this one is `after`, "" for none."""
+    """Some runs of the logbook. `total`: how many there are, 501 for more than 500; `next`: what the page behind this one is `after`, "" for none."""
 
     runs: list[RunRow]
     total: int
