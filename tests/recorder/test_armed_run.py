@@ -20,6 +20,7 @@ from tidybench.core.samples import channels_of, sequences_of, unpack
 from tidybench.core.tape.events import Received
 from tidybench.recorder.planned_begin import checked_begins
 from tidybench.recorder.refused import RequestRefused
+from tidybench.runs.provenance import explain
 from tidybench.runs.run_state import RunState, read_state
 from tidybench.runs.stamps import parse
 from tidybench.runs.tape import read_tape
@@ -86,6 +87,12 @@ def agrees(run: RunStatus) -> None:
             assert value == pytest.approx(float(found[1]))
             compared += 1
     assert compared > 0
+    led = records[mine & (sequences_of(records) <= state.lead_sequence)]
+    for sample in led[1:]:  # the query of the first may not be there any more
+        why = explain(folder, "loop-flow", int(sample["time"]))
+        found = re.search(r"FL=([+-]\d+\.\d+)", why.came)
+        assert found is not None, why.why
+        assert (why.value, why.asked, why.why) == (pytest.approx(float(found[1])), "FL?\r", "")
     rows = rows_of(run)
     times = [parse(row["time"]) for row in rows]
     assert times == sorted(times)
@@ -224,6 +231,7 @@ def test_a_run_with_memory_is_put_in_order_after_a_kill(recorder: RecorderProces
     assert known[: len(before)].tobytes() == before.tobytes()
     recorder.start(carry_on=True)
     wait_for(lambda: (one := recorder.status().run) is not None and one.counts.polls > 6, "it to go on")
+    wait_for(lambda: not recorder.status().run.troubles, "it to be in order")  # type: ignore[union-attr]
     found = recorder.status().run
     assert found is not None
     end(recorder, found)

@@ -27,7 +27,7 @@ from tidybench.core.reading.reader import MessageReader
 from tidybench.core.samples import DTYPE, channels_of
 from tidybench.core.setup import ChannelPart
 from tidybench.core.setup.calculated import Calculations, load_calculations
-from tidybench.core.tape.events import Event, GaveUp, Lost, Sent, SetupsInForce
+from tidybench.core.tape.events import Event, GaveUp, Lost, Received, Sent, SetupsInForce
 from tidybench.core.tape.lines import parse_tape_line
 from tidybench.core.tape.shown import TapeLine, shown
 from tidybench.core.values.figure import figure
@@ -40,6 +40,10 @@ from tidybench.runs.tape import first_number, lines_of, segments
 
 AROUND = 12
 """Lines of the tape before and after that are shown."""
+
+FROM_MEMORY = (
+    "It is from memory, of before the run began: its bytes stand on the tape, but not how they were cut."
+)
 
 PIECE = 65_536
 """Samples that are looked through at once."""
@@ -192,8 +196,7 @@ class _Replay:
             (one for one in self._calculations.calculated if self._numbers.get(one.id) == self._number), None
         )
         if self._sequence <= self._state.lead_sequence:
-            told.why = "It is from memory, of before the run began: its bytes stand on the tape, but not how they were cut."
-            return told
+            return self._from_memory(told, every, link)
         batch = None
         # Starting states stand at the head of each, but for links that began as the tape turned.
         for first in dict.fromkeys((place, max(0, place - 1))):
@@ -213,14 +216,7 @@ class _Replay:
         if reader is None or part is None or not self._started:
             told.why = "The tape does not say how this link began: its bytes cannot be cut from here."
             return told
-        setup = next((one for one in reader.plan.setups if part in one.channel), reader.plan.setups[0])
-        told.instrument = setup.instrument.name
-        told.setup = self._files.get(setup.instrument.id, f"{setup.instrument.id}.setup.toml")
-        told.field = part.field
-        asked = self._asked
-        if asked is not None and setup.instrument.talks == "when asked":
-            told.asked, told.asked_at = asked.data.decode("latin-1"), asked.at
-            told.query = asked.origin.query if isinstance(asked.origin, Asked) else ""
+        self._about_link(told, reader, part)
         if isinstance(event, GaveUp | Lost):
             told.why = (
                 "No whole answer came in time."
@@ -230,6 +226,63 @@ class _Replay:
             return told
         self._read(told, reader, part, batch)
         return told
+
+    def _from_memory(self, told: Provenance, every: list[Path], link: str) -> Provenance:
+        """Of before the run began. The tape does not say how its readers stood there: they are begun anew with the first query, or with what comes, and what they give is
+        told only where it comes to the very value: not of filters, words and clocks, which cannot be held against it."""
+        self._numbers = dict(self._state.numbers)
+        self._employ(
+            [plan for plan in plan_links(frozen_setups(self._folder), self._numbers) if plan.key == link]
+        )
+        reader, batch, begun = self._reader, None, False
+        part = reader.plan.parts.get(self._number) if reader is not None else None
+        unread = told.model_copy(update={"why": FROM_MEMORY}, deep=True)
+        if reader is None or part is None or part.filter or part.thinning or part.states or part.clock:
+            return unread
+        reader.withheld.clear()  # it had said who it is: there is a sample
+        zero = self._zero_at_the_beginning(every, link)
+        if (pipeline := reader.pipelines.get(self._number)) is not None:
+            pipeline.zero = zero
+        for sequence, event in self._events(every, link):
+            if isinstance(event, Sent) and event.poll:
+                begun, self._asked = True, event
+            begun = begun or (
+                isinstance(event, Received) and reader.plan.setups[0].instrument.talks != "when asked"
+            )
+            batch = reader.feed(event) if begun else None
+            if sequence == self._sequence:
+                break
+        else:
+            return unread
+        self._started = True
+        self._about_link(told, reader, part)
+        self._read(told, reader, part, batch)
+        return told if told.value is not None and told.came and not told.why else unread
+
+    def _zero_at_the_beginning(self, every: list[Path], link: str) -> float:
+        """That of the channel when the run began, which is that of what it took along."""
+        wanted = f'"l":{encode_basestring(link)},'
+        for segment in every:
+            with lines_of(segment) as lines:
+                for line in lines:
+                    if wanted in line and '"k":"start"' in line:
+                        assert self._reader is not None
+                        beside = LinkReader(self._reader.plan)
+                        beside.feed(parse_tape_line(line)[2])
+                        pipeline = beside.pipelines.get(self._number)
+                        return pipeline.zero if pipeline is not None else 0.0
+        return 0.0
+
+    def _about_link(self, told: Provenance, reader: _Watched, part: ChannelPart) -> None:
+        """Whose it is, and what was asked."""
+        setup = next((one for one in reader.plan.setups if part in one.channel), reader.plan.setups[0])
+        told.instrument = setup.instrument.name
+        told.setup = self._files.get(setup.instrument.id, f"{setup.instrument.id}.setup.toml")
+        told.field = part.field
+        asked = self._asked
+        if asked is not None and setup.instrument.talks == "when asked":
+            told.asked, told.asked_at = asked.data.decode("latin-1"), asked.at
+            told.query = asked.origin.query if isinstance(asked.origin, Asked) else ""
 
     def _read(self, told: Provenance, reader: _Watched, part: ChannelPart, batch: Batch | None) -> None:
         mine = [one for one in reader.seen if self._number in one.raw]
