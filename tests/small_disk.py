@@ -1,11 +1,14 @@
-"""A disk that is really full: a small tmpfs."""
+"""A disk that is really full, for tests."""
 
-import subprocess
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
+from torture.small_disk import fill
+from torture.small_disk import small_disk as disk_on
+
+__all__ = ["PAGE", "fill", "small_disk"]
 
 PAGE = 4096
 """A file takes room by so many bytes: one that ends within may grow where nothing is free."""
@@ -13,25 +16,8 @@ PAGE = 4096
 
 @contextmanager
 def small_disk(place: Path, mb: int) -> Iterator[Path]:
-    """A disk of its own on this folder, which is made. Skips the test where nobody may mount one."""
-    place.mkdir(exist_ok=True)
-    command = ["mount", "-t", "tmpfs", "-o", f"size={mb}m", "tmpfs", str(place)]
-    try:
-        why = subprocess.run(command, capture_output=True, text=True).stderr.strip()
-    except FileNotFoundError as error:
-        why = str(error)
-    if why:
-        pytest.skip(f"no disk can be mounted here: {why}")
-    try:
+    """A disk of its own on this folder. Skips the test where nobody may mount one."""
+    with disk_on(place, mb) as mounted:
+        if not mounted:
+            pytest.skip("no disk can be mounted here")
         yield place
-    finally:
-        subprocess.run(["umount", "-l", str(place)], check=False)
-
-
-def fill(disk: Path) -> Path:
-    """Take all that is free, to the last byte; gives the file that does."""
-    path = disk / "filled"
-    with suppress(OSError), open(path, "wb", buffering=0) as file:
-        while True:
-            file.write(bytes(1 << 16))
-    return path

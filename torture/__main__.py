@@ -8,8 +8,9 @@ import tempfile
 import time
 from pathlib import Path
 
-from torture.bench import TorturedBench, TortureError, small_disk
+from torture.bench import DISK_MB, TorturedBench, TortureError
 from torture.rounds import Round, shortest
+from torture.small_disk import small_disk
 
 
 def main() -> int:
@@ -24,7 +25,10 @@ def main() -> int:
     until = time.monotonic() + given.minutes * 60
     totals = {"rounds": 0, "samples": 0, "rows": 0, "numbers": 0, "holes": 0, "commands": 0}
     print(f"first seed {seed}", flush=True)
-    with tempfile.TemporaryDirectory(prefix="torture-") as folder, small_disk(Path(folder) / "data") as small:
+    with (
+        tempfile.TemporaryDirectory(prefix="torture-") as folder,
+        small_disk(Path(folder) / "data", DISK_MB) as small,
+    ):
         if not small:
             print("No disk can be mounted here: without full disks.", flush=True)
         bench = TorturedBench(Path(folder) / "data", small)

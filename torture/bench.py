@@ -8,7 +8,7 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -43,19 +43,6 @@ def wait_for(condition: Callable[[], object], what: str, seconds: float = 60.0) 
         if time.monotonic() > until:
             raise TortureError(f"waited {seconds:.0f} s for {what}")
         time.sleep(0.05)
-
-
-@contextlib.contextmanager
-def small_disk(place: Path) -> Iterator[bool]:
-    """A disk of its own on this folder, where this user may mount one; gives whether it is one."""
-    place.mkdir(parents=True, exist_ok=True)
-    command = ["mount", "-t", "tmpfs", "-o", f"size={DISK_MB}m", "tmpfs", str(place)]
-    mounted = subprocess.run(command, capture_output=True, check=False).returncode == 0
-    try:
-        yield mounted
-    finally:
-        if mounted:
-            subprocess.run(["umount", "-l", str(place)], check=False)
 
 
 class TorturedBench:

@@ -9,8 +9,9 @@ from dataclasses import dataclass
 
 import httpx
 
-from torture.bench import TorturedBench
+from torture.bench import TorturedBench, TortureError
 from torture.peers import PEERS
+from torture.small_disk import fill
 
 WEIGHTS = {
     "kill recorder": 4, "kill web": 2, "kill database": 2, "stop recorder": 3, "stop web": 2, "stop database": 2,
@@ -112,7 +113,10 @@ def _doing(bench: TorturedBench, one: Trouble, *, undo: bool) -> Callable[[], No
             case "stop":
                 bench.signal(name, signal.SIGCONT if undo else signal.SIGSTOP)
             case "full":
-                _fill(bench, empty=undo)
+                if undo:
+                    (bench.places.data / "filled").unlink(missing_ok=True)
+                else:
+                    fill(bench.places.data)
             case "unplug":
                 bench.devices[one.whom].fault("unplugged", not undo)
             case "fault":
@@ -130,16 +134,6 @@ def _doing(bench: TorturedBench, one: Trouble, *, undo: bool) -> Callable[[], No
                 bench.post("/api/run/marks", {"text": f"mark {one.at:.2f}"})
             case "second":
                 if bench.supervisor is not None and not bench.start_again_beside():
-                    raise AssertionError("a second start with the same folder was not refused")
+                    raise TortureError("a second start with the same folder was not refused")
 
     return act
-
-
-def _fill(bench: TorturedBench, *, empty: bool) -> None:
-    path = bench.places.data / "filled"
-    if empty:
-        path.unlink(missing_ok=True)
-        return
-    with contextlib.suppress(OSError), open(path, "wb", buffering=0) as file:
-        while True:
-            file.write(bytes(1 << 20))
