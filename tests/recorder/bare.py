@@ -11,6 +11,7 @@ from tidybench.core.tape.events import Event, Sent
 from tidybench.core.values.origin import Origin
 from tidybench.links import open_link
 from tidybench.recorder.clock import Clock
+from tidybench.recorder.event_loop import EventLoop
 from tidybench.recorder.instrument_status import instrument_status
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.rates import Rates
@@ -25,9 +26,12 @@ class Attached:
         self.setup = setup
         self.journal = Journal()
         self.clock = Clock()
+        self._loop = EventLoop(self.journal, self.clock)
         numbers = {channel.id: n for n, channel in enumerate(setup.channel, 1)}
         plan = plan_links([setup], numbers)[0]
-        self.worker = Worker(plan, lambda: open_link(setup.link, shop.folder), self.journal, self.clock)
+        self.worker = Worker(
+            plan, lambda: open_link(setup.link, shop.folder), self.journal, self.clock, self._loop
+        )
         self._rates = Rates()
         self.events: list[Event] = []
         self.samples: list[tuple[int, int, float]] = []  # channel << 8 | quality, time, value
@@ -63,6 +67,7 @@ class Attached:
 
     def close(self) -> None:
         self.worker.stop()
+        self._loop.stop()
 
 
 @contextmanager

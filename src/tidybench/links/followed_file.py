@@ -53,6 +53,9 @@ class FileLink:
         self._due = time.monotonic()
         self._last_head: float | None = None
 
+    def shared(self) -> None:
+        """Nothing one could wait on together with others."""
+
     def read(self, timeout: float | None) -> bytes:
         until = None if timeout is None else time.monotonic() + timeout
         while True:

@@ -3,6 +3,9 @@
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
+WRITE_PATIENCE = 2.0
+"""Seconds a write may stay blocked before the link counts as lost."""
+
 Trouble = Literal["missing", "in use", "forbidden", "lost", "settings", "refused"]
 
 
@@ -35,6 +38,9 @@ class Link(Protocol):
     def follows(self) -> bytes | None:
         """What stands right before the first byte that will be read, as far as it tells; None where nobody knows."""
 
+    def shared(self) -> "SharedLink | None":
+        """This link as one thread can serve it together with others; None where `read` and `write` must wait themselves."""
+
     def read(self, timeout: float | None) -> bytes:
         """What has arrived; b"" when `timeout` seconds have passed (or nearly), or `wake` was called.
 
@@ -55,3 +61,20 @@ class Link(Protocol):
 
     def close(self) -> None:
         """Give the port up; never raises."""
+
+
+class SharedLink(Link, Protocol):
+    """An open link that is waited on by its descriptor."""
+
+    @property
+    def descriptor(self) -> int:
+        """Ready to be read when something has arrived, or the link has failed."""
+
+    def take(self) -> bytes:
+        """What has arrived, without waiting; called when the descriptor is ready. Raises LinkError when the link is gone."""
+
+    def send(self, data: bytes) -> bytes:
+        """Write as much of `data` as goes without waiting; gives the rest. Raises LinkError when the link is gone."""
+
+    def stuck(self) -> LinkError:
+        """What to say of a link that has taken nothing for `WRITE_PATIENCE`."""

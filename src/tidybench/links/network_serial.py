@@ -59,6 +59,9 @@ class NetworkSerialLink:
                 "settings", f"The port {self._name} does not take {settings.short}: {error}."
             ) from error
 
+    def shared(self) -> None:
+        """Nothing one could wait on together with others."""
+
     def read(self, timeout: float | None) -> bytes:
         until = None if timeout is None else time.monotonic() + timeout
         while True:

@@ -54,6 +54,11 @@ def device_of(name: str, simulated: Path | None) -> str:
     return name
 
 
+def real_device(name: str, simulated: Path | None) -> str:
+    """The device a port name means, whatever links lead to it."""
+    return os.path.realpath(device_of(name, simulated))
+
+
 def usb_name(port: ListPortInfo) -> str:
     """The name of a USB adapter that does not depend on the order of plugging; "" for other ports."""
     if port.vid is None or port.pid is None:
@@ -140,6 +145,16 @@ class PortWatch(threading.Thread):
         self._simulated = simulated
         self._stopping = threading.Event()
         self.now: list[Port] = []
+        self._real: dict[str, str] = {}  # what names that were asked for mean
+        self._asked: set[str] = set()
+
+    def real(self, name: str) -> str:
+        """The device a name means, as it was seen last. From memory but for the first time. Any thread."""
+        known = self._real.get(name)
+        if known is None:
+            self._asked.add(name)
+            known = real_device(name, self._simulated)
+        return known
 
     def run(self) -> None:
         count = 0
@@ -153,6 +168,8 @@ class PortWatch(threading.Thread):
                 continue
             if count % self.HOLDERS_EVERY == 0 or {p.name for p in found} != {p.name for p in self.now}:
                 held = {p.name: p.holder for p in with_holders(found)}
+            names = [*self._asked, *(p.name for p in found), *(p.device for p in found)]
+            self._real = {name: real_device(name, self._simulated) for name in names}
             self.now = [replace(p, holder=held.get(p.name, "")) for p in found]
             count += 1
             self._stopping.wait(self.LOOK_EVERY)

@@ -15,14 +15,12 @@ import serial.rs485
 
 from tidybench.core.setup import SerialPart
 from tidybench.links.holders import holders
-from tidybench.links.link import LinkError, ModemLines
+from tidybench.links.link import WRITE_PATIENCE, LinkError, ModemLines
+from tidybench.links.quick import QuickEnd
 from tidybench.links.waker import Waker
 
 READ_SIZE = 4096
 """Bytes taken in one read: small enough that what follows never keeps the interpreter for long."""
-
-WRITE_PATIENCE = 2.0
-"""Seconds a write may stay blocked before the link counts as lost."""
 
 PSEUDO = "/dev/pts/"
 """Where Linux has its pseudo-terminals."""
@@ -41,7 +39,7 @@ class SerialLink:
 
     pyserial opens, sets and locks the port (flock, so another Tidy Bench is kept out too); bytes
     are then read and written on its file descriptor in pieces, since its own reads cost a system
-    call a byte.
+    call a byte (`QuickEnd`: pyserial makes it non-blocking).
     """
 
     _MODEM: ClassVar[tuple[str, ...]] = ("cts", "dsr", "cd", "ri")
@@ -65,6 +63,7 @@ class SerialLink:
         except (serial.SerialException, OSError, ValueError, termios.error) as error:
             raise self._trouble(device, error) from error
         self._fd: int = self._serial.fileno()
+        self._end = QuickEnd(self._fd, READ_SIZE)
         self._waker = Waker(self._fd)
         self._line_lock = threading.Lock()
         self._turns_round = settings.rs485 is not None and not self._kernel_turns_round()
@@ -103,11 +102,20 @@ class SerialLink:
             ) from error
         self._settings = settings
 
+    def shared(self) -> "SerialLink | None":
+        # One that pauses between bytes, or turns the line round by itself, sleeps while it sends.
+        return None if self._turns_round or self._settings.character_gap_ms else self
+
+    @property
+    def descriptor(self) -> int:
+        return self._fd
+
     def read(self, timeout: float | None) -> bytes:
-        if not self._waker.wait(timeout):
-            return b""
+        return self.take() if self._waker.wait(timeout) else b""
+
+    def take(self) -> bytes:
         try:
-            data = os.read(self._fd, READ_SIZE)
+            data = self._end.read()
         except BlockingIOError:
             return b""
         except OSError as error:
@@ -136,20 +144,26 @@ class SerialLink:
 
     def _write(self, data: bytes) -> None:
         until = 0.0
-        while data:
-            try:
-                data = data[os.write(self._fd, data) :]
-            except BlockingIOError:
-                now = time.monotonic()
-                until = until or now + WRITE_PATIENCE
-                if now >= until:
-                    raise LinkError(
-                        "lost",
-                        f"The port {self._name} takes no bytes. Check the flow control and that the instrument is on.",
-                    ) from None
-                select.select((), (self._fd,), (), until - now)
-            except OSError as error:
-                raise self._gone() from error
+        while data := self.send(data):
+            now = time.monotonic()
+            until = until or now + WRITE_PATIENCE
+            if now >= until:
+                raise self.stuck()
+            select.select((), (self._fd,), (), until - now)
+
+    def send(self, data: bytes) -> bytes:
+        try:
+            return data[self._end.write(data) :]
+        except BlockingIOError:
+            return data
+        except OSError as error:
+            raise self._gone() from error
+
+    def stuck(self) -> LinkError:
+        return LinkError(
+            "lost",
+            f"The port {self._name} takes no bytes. Check the flow control and that the instrument is on.",
+        )
 
     def _kernel_turns_round(self) -> bool:
         """Let the driver turn the line round where it can: it is exact to the bit."""

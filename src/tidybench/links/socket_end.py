@@ -17,6 +17,19 @@ class SocketEnd:
         self._socket = end
         self._waker = Waker(end.fileno())
 
+    @property
+    def descriptor(self) -> int:
+        """The socket's."""
+        return self._socket.fileno()
+
+    def read(self, timeout: float | None) -> bytes:
+        """What has arrived within so many seconds."""
+        return self.take() if self._waker.wait(timeout) else b""
+
+    def take(self) -> bytes:
+        """What has arrived, without waiting."""
+        raise NotImplementedError
+
     def waiting(self) -> int:
         """Nothing that anyone must know: bytes are taken as they come."""
         return 0

@@ -5,8 +5,8 @@ import socket
 import time
 
 from tidybench.core.setup import TcpPart
-from tidybench.links.link import LinkError
-from tidybench.links.serial_port import READ_SIZE, WRITE_PATIENCE
+from tidybench.links.link import WRITE_PATIENCE, LinkError
+from tidybench.links.serial_port import READ_SIZE
 from tidybench.links.socket_end import SocketEnd
 
 CONNECT_PATIENCE = 4.0
@@ -39,9 +39,10 @@ class TcpLink(SocketEnd):
         end.setsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE, 1)
         super().__init__(end)
 
-    def read(self, timeout: float | None) -> bytes:
-        if not self._waker.wait(timeout):
-            return b""
+    def shared(self) -> "TcpLink | None":
+        return self
+
+    def take(self) -> bytes:
         try:
             data = self._socket.recv(READ_SIZE)
         except BlockingIOError:
@@ -54,16 +55,22 @@ class TcpLink(SocketEnd):
 
     def write(self, data: bytes) -> None:
         until = time.monotonic() + WRITE_PATIENCE
-        while data:
-            try:
-                data = data[self._socket.send(data) :]
-            except BlockingIOError:
-                left = until - time.monotonic()
-                if left <= 0:
-                    raise self._gone() from None
-                select.select((), (self._socket,), (), left)
-            except OSError as error:
-                raise self._gone() from error
+        while data := self.send(data):
+            left = until - time.monotonic()
+            if left <= 0:
+                raise self.stuck()
+            select.select((), (self._socket,), (), left)
+
+    def send(self, data: bytes) -> bytes:
+        try:
+            return data[self._socket.send(data) :]
+        except BlockingIOError:
+            return data
+        except OSError as error:
+            raise self._gone() from error
+
+    def stuck(self) -> LinkError:
+        return self._gone()
 
     def _gone(self) -> LinkError:
         return LinkError("lost", f"The connection to {self._name} is lost. It is taken up again by itself.")

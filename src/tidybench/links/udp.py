@@ -41,9 +41,10 @@ class UdpLink(SocketEnd):
             raise LinkError("settings", f"{self._name} cannot be opened: {error.strerror}.") from error
         super().__init__(end)
 
-    def read(self, timeout: float | None) -> bytes:
-        if not self._waker.wait(timeout):
-            return b""
+    def shared(self) -> "UdpLink | None":
+        return self
+
+    def take(self) -> bytes:
         try:
             data, sender = self._socket.recvfrom(DATAGRAM)
         except (BlockingIOError, ConnectionRefusedError):
@@ -66,3 +67,10 @@ class UdpLink(SocketEnd):
             self._socket.sendto(data, self._target)
         except OSError as error:
             raise LinkError("lost", f"Nothing can be sent to {self._target[0]}: {error.strerror}.") from error
+
+    def send(self, data: bytes) -> bytes:
+        self.write(data)  # a datagram goes whole or not at all
+        return b""
+
+    def stuck(self) -> LinkError:
+        raise NotImplementedError("a datagram is never left half sent")

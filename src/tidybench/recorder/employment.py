@@ -1,7 +1,6 @@
 """Set-ups come into force here: the new is built, then swapped in. What fails leaves the old working."""
 
 import logging
-import sys
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,6 +15,7 @@ from tidybench.core.units import registry
 from tidybench.links import Link, open_link
 from tidybench.recorder.clock import Clock
 from tidybench.recorder.employed import Employed, texts_of
+from tidybench.recorder.event_loop import EventLoop
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.refused import RequestRefused
 from tidybench.recorder.state import StateFile
@@ -24,10 +24,6 @@ from tidybench.recorder.writer import Writer
 from tidybench.wire.setups import SetupText
 
 logger = logging.getLogger(__name__)
-
-MIN_SWITCH, MAX_SWITCH = 0.0005, 0.002
-"""Seconds after which a busy thread lets another have the interpreter: the more links, the sooner, so
-that polls start on time; not sooner than needed, since every change costs."""
 
 CHANGED = "The set-up was changed."
 
@@ -53,6 +49,7 @@ class Employment:
         self.now = Employed()
         self._simulated, self._state = simulated, state
         self._journal, self._clock, self._writer = journal, clock, writer
+        self._loop = EventLoop(journal, clock)
 
     def take_up(self, going_on: bool) -> None:
         """The set-ups that are remembered, after a start or a restart; `going_on`: a run is on."""
@@ -160,7 +157,7 @@ class Employment:
         def opened() -> Link:
             return open_link(plan.link, self._simulated)
 
-        worker = Worker(plan, opened, self._journal, self._clock, restarted)
+        worker = Worker(plan, opened, self._journal, self._clock, self._loop, restarted)
         worker.released = plan.key in self._state.now.released
         return worker
 
@@ -177,7 +174,6 @@ class Employment:
         employed = built.employed
         self._writer.mailbox.ask(lambda: self._writer.change(employed, built.derivation, built.touched))
         self.now = employed
-        sys.setswitchinterval(max(MIN_SWITCH, MAX_SWITCH / max(len(employed.workers), 1)))
         for worker in built.fresh:
             worker.start()
 
@@ -191,3 +187,4 @@ class Employment:
             worker.stop_soon()
         for worker in self.now.workers.values():
             worker.stop()
+        self._loop.stop()

@@ -32,13 +32,17 @@ class Journal:
         self._waiting = threading.Event()
         self._hurry = threading.Event()
         self._settled = threading.Condition()
-        self._kept = first - 1
+        self._asked = 0  # after what has been kept up to, somebody is told
+        self.newest_kept = first - 1
+        """All up to this number has been handed to the operating system, if a run is on. Any thread may look."""
         self.heeds: Heeding | None = None
+        self.when_kept: Callable[[], None] = lambda: None
+        """Called by the writer's thread, after `hasten`, when `newest_kept` has grown."""
         self.hands_on: Callable[[Batch], None] | None = None
 
     def start_after(self, sequence: int) -> None:
         """Go on with the numbers of a tape that is there. Before anything is put."""
-        self._sequence = sequence
+        self._sequence = self.newest_kept = sequence
 
     def put(
         self, link: str, event: Event, batch: Batch | None = None, pieces: Sequence[CurvePiece] = ()
@@ -80,20 +84,31 @@ class Journal:
     def hurry(self) -> None:
         """Have what is there taken without waiting for more. Any thread."""
         self._hurry.set()
+        self._waiting.set()
 
     def settle(self, sequence: int, timeout: float) -> bool:
         """Wait until the event of this number has been handed to the operating system, if a run is on; whether it was, within so many
         seconds. Any thread but the writer's."""
-        self._hurry.set()
-        self._waiting.set()
+        self.hurry()
         with self._settled:
-            return self._settled.wait_for(lambda: self._kept >= sequence, timeout)
+            return self._settled.wait_for(lambda: self.newest_kept >= sequence, timeout)
+
+    def hasten(self, sequence: int) -> None:
+        """Have the event of this number handed to the operating system soon: `when_kept` is called. Any thread but the writer's."""
+        with self._settled:
+            self._asked = max(self._asked, sequence)
+        self.hurry()
 
     def kept(self, sequence: int) -> None:
         """All up to this number have been handed on. The writer's thread alone."""
         with self._settled:
-            self._kept = sequence
+            self.newest_kept = sequence
             self._settled.notify_all()
+            asked = self._asked > 0
+            if sequence >= self._asked:
+                self._asked = 0
+        if asked:
+            self.when_kept()
 
     def take(self) -> list[Entry]:
         """All events since the last call."""

@@ -1,11 +1,10 @@
 """The ports of this computer as people see them: with their own labels, who uses them, who holds them."""
 
-import os
 from collections.abc import Sequence
 from pathlib import Path
 
 from tidybench.core.setup import SerialPart, Setup
-from tidybench.links.ports import SIMULATED, Port, PortWatch, device_of, ports
+from tidybench.links.ports import SIMULATED, Port, PortWatch, ports, real_device
 from tidybench.links.serial_port import remedy
 from tidybench.wire.ports import PortInfo
 
@@ -27,10 +26,7 @@ class PortList:
 
     def same(self, one: str, other: str) -> bool:
         """Whether two names mean the same port."""
-        return one == other or self._real(one) == self._real(other)
-
-    def _real(self, name: str) -> str:
-        return os.path.realpath(device_of(name, self._simulated))
+        return one == other or real_device(one, self._simulated) == real_device(other, self._simulated)
 
     def infos(self, setups: Sequence[Setup], labels: dict[str, str]) -> list[PortInfo]:
         """All ports as they were seen last, within half a second."""
@@ -38,13 +34,12 @@ class PortList:
         users: dict[str, list[str]] = {}
         for setup in setups:
             if isinstance(setup.link, SerialPart):
-                for key in {setup.link.port, self._real(setup.link.port)}:
+                for key in {setup.link.port, self._watch.real(setup.link.port)}:
                     users.setdefault(key, []).append(setup.instrument.name)
         return [self._info(port, users, labels) for port in found]
 
-    @staticmethod
-    def _info(port: Port, users: dict[str, list[str]], labels: dict[str, str]) -> PortInfo:
-        used = users.get(port.name) or users.get(os.path.realpath(port.device)) or []
+    def _info(self, port: Port, users: dict[str, list[str]], labels: dict[str, str]) -> PortInfo:
+        used = users.get(port.name) or users.get(self._watch.real(port.device)) or []
         return PortInfo(
             name=port.name,
             device=port.device,

@@ -1,8 +1,7 @@
-"""One link's thread: wait, feed, carry out. What happens next is decided by the core (`LinkTalk`)."""
+"""Who owns a link: opens it, has it talked on, carries out what others order, gives it up."""
 
 import logging
 import threading
-import time
 from collections import deque
 from collections.abc import Callable
 
@@ -12,20 +11,12 @@ from tidybench.core.exchange.command import Command
 from tidybench.core.exchange.link_reader import LinkReader
 from tidybench.core.exchange.link_talk import LinkTalk
 from tidybench.core.exchange.session import SessionManager
-from tidybench.core.tape.events import (
-    CommandEnded,
-    CommandGiven,
-    Event,
-    Lost,
-    Opened,
-    Received,
-    Sent,
-    Start,
-    Zeroed,
-)
+from tidybench.core.tape.events import CommandEnded, Event, Lost, Opened, Sent, Start, Zeroed
 from tidybench.core.values.origin import ByHand
-from tidybench.links import BegunAnew, Link, LinkError, ModemLines
-from tidybench.recorder.clock import STEP, Clock
+from tidybench.links import Link, LinkError, ModemLines
+from tidybench.recorder.clock import Clock
+from tidybench.recorder.conversation import Conversation
+from tidybench.recorder.event_loop import EventLoop
 from tidybench.recorder.journal import Journal
 
 logger = logging.getLogger(__name__)
@@ -33,14 +24,8 @@ logger = logging.getLogger(__name__)
 RETRY = (0.2, 0.5, 1.0, 2.0)
 """Seconds between attempts to open a port that is not to be had; the last one for ever."""
 
-BREATH = 0.004
-"""Seconds a link is left to gather bytes while its wire is full (`core.exchange.gathering`)."""
-
 ENDS_WITHIN = 8.0
 """Seconds that ending may take, release commands included."""
-
-KEPT_WITHIN = 0.25
-"""Seconds that a command waits until it stands on the tape of the run that is on."""
 
 Order = Callable[[], None]
 
@@ -58,8 +43,9 @@ class Answering:
 
 
 class Worker:
-    """Owns one link. Other threads only give orders, which it carries out between two reads; what they may look at says
-    so. `released`: the port is given up for another program."""
+    """Owns one link. Its thread opens it, and closes it in the end; in between the event loop has it, where it has a descriptor. Other
+    threads only give orders, which are carried out between two reads; what they may look at says so. `released`: the port is given up
+    for another program."""
 
     def __init__(
         self,
@@ -67,6 +53,7 @@ class Worker:
         open_link: Callable[[], Link],
         journal: Journal,
         clock: Clock,
+        loop: EventLoop,
         restarted: str = "",
     ) -> None:
         """`restarted`: why a run finds a new reader on this link; "" where none is on."""
@@ -79,6 +66,8 @@ class Worker:
         self._open_link = open_link
         self._journal = journal
         self._clock = clock
+        self._loop = loop
+        self._conversation: Conversation | None = None
         self._restarted = restarted
         self._answering: dict[int, Answering] = {}
         self._acts: dict[int, InstrumentAct] = {}
@@ -182,7 +171,7 @@ class Worker:
 
         def order() -> None:
             if self._link is None or self._parting is not None:
-                self._put(act.lost(self._clock.now(), self.sentence or "The port is not open."))
+                self.put(act.lost(self._clock.now(), self.sentence or "The port is not open."))
                 return
             self._acts[act.number] = act
             self._talk.enqueue([act.command()])
@@ -197,7 +186,7 @@ class Worker:
         """From now on `amount` is taken off a channel's values."""
 
         def order() -> None:
-            self._put(Zeroed(self._clock.now(), channel, amount, before))
+            self.put(Zeroed(self._clock.now(), channel, amount, before))
 
         self._order(order)
 
@@ -214,11 +203,59 @@ class Worker:
     def _order(self, order: Order) -> None:
         self._orders.append(order)
         self._attention.set()
-        link = self._link
-        if link is not None:
+        conversation, link = self._conversation, self._link
+        if conversation is not None:
+            self._loop.call(conversation)
+        elif link is not None:
             link.wake()
 
-    # ---- the link's thread
+    # ---- of the conversation, in whichever thread has it
+
+    @property
+    def called(self) -> bool:
+        """Whether orders wait to be obeyed."""
+        return self._attention.is_set()
+
+    def obey(self) -> None:
+        """Carry out what others have ordered."""
+        self._attention.clear()
+        while self._orders:
+            try:
+                self._orders.popleft()()
+            except Exception:  # one order that fails must not end the link
+                logger.exception("an order to the link %s failed", self.plan.key)
+
+    def put(self, event: Event) -> int:
+        """Feed an event, and put it with its samples into the journal; gives its number."""
+        if type(event) is CommandEnded:
+            self._acts.pop(event.number, None)
+        batch = self._talk.feed(event)
+        reader = self._talk.reader
+        if reader.gatherers:
+            sequence = self._journal.put(self.plan.key, event, batch, reader.take_pieces())
+        else:
+            sequence = self._journal.put(self.plan.key, event, batch)
+        if type(event) is Sent and isinstance(event.origin, ByHand):
+            answering = self._answering.get(event.origin.number)
+            if answering is not None:
+                answering.sequence = sequence
+        return sequence
+
+    def answered(self) -> None:
+        """Answers to commands by hand are whole."""
+        for number, lines in self._talk.answers:
+            answering = self._answering.pop(number, None)
+            if answering is not None:
+                answering.lines, answering.done = lines, True
+        self._talk.answers.clear()
+
+    def begin_anew(self, why: str) -> None:
+        """Nothing of before goes on."""
+        self._no_answers(why)
+        if self._link is not None:
+            self._begin(self._link)
+
+    # ---- the link's own thread
 
     def _run(self) -> None:
         attempt = 0
@@ -227,7 +264,7 @@ class Worker:
             self._say_state()
             self._lose(self._restarted, "lost")
         while True:
-            self._obey()
+            self.obey()
             if self._stopping:
                 break
             if self.released or self._lent:
@@ -259,15 +296,20 @@ class Worker:
         settings = {**self.plan.link.model_dump(), "short": self.plan.link.short}
         if link.follows is not None:
             settings["follows"] = link.follows.decode("latin-1")
-        self._put(Opened(now, settings))
+        self.put(Opened(now, settings))
         self._talk.opened(now)
 
     def _converse(self) -> None:
         """Talk until the link is lost or given up; it is closed afterwards, whatever happened."""
         link = self._link
         assert link is not None
+        conversation = Conversation(self, link, self._talk, self._journal, self._clock.now)
         try:
-            self._talk_on(link)
+            if conversation.shared is not None:
+                self._conversation = conversation
+                self._loop.converse(conversation)
+            else:
+                conversation.alone()
             why, trouble = self._parting or ("", "")
         except LinkError as error:
             # Gone while it was being given up: there was nobody to say it to.
@@ -275,9 +317,10 @@ class Worker:
         except Exception as error:  # our own fault must not leave the port held and the link mute
             logger.exception("the link %s failed", self.plan.key)
             why, trouble = f"Tidy Bench itself failed on this link ({error!r}). It tries again.", "failed"
+        self._conversation = None
         try:
-            for held in self._talk.flush():
-                self._put(held)
+            for event in conversation.left():
+                self.put(event)
         except Exception:
             logger.exception("the last bytes of the link %s could not be read", self.plan.key)
         link.close()
@@ -291,103 +334,20 @@ class Worker:
             answering.why, answering.done = why, True
         self._answering.clear()
         for act in list(self._acts.values()):
-            self._put(act.lost(self._clock.now(), why))
-
-    def _talk_on(self, link: Link) -> None:
-        """Wait, feed, carry out; until the port may be closed."""
-        talk, clock, attention = self._talk, self._clock.now, self._attention
-        before = clock()
-        while True:
-            now = clock()
-            if (
-                now < before - STEP
-            ):  # the clock was set back: what is due by the old time must not be waited for
-                self._put_all(talk.flush(), link)
-                self._no_answers("The clock was set back meanwhile.")
-                self._begin(link)
-            before = now
-            if attention.is_set():
-                self._put_all(talk.flush(), link)
-                self._obey()
-            due = talk.deadline()
-            if due is not None and due <= now and talk.may_speak:
-                self._put_all(talk.speak(now), link)
-                if talk.parted:
-                    return
-                due, now = talk.deadline(), clock()
-            late = due is not None and due <= now
-            try:
-                data = link.read(None if due is None else 0 if late else (due - now) / 1e6)
-            except BegunAnew:
-                self._put_all(talk.flush(), link)
-                self._no_answers("The port was opened again.")
-                self._begin(link)
-                continue
-            if data:
-                self._put_all(talk.received(data, clock()), link)
-                if talk.gathering.may_rest(len(data)):
-                    time.sleep(BREATH)
-            if late or not data:
-                # Only what was listened to can be said to be silent.
-                self._put_all(talk.stop_waiting(clock()), link)
-                if talk.answers:
-                    self._answered()
-
-    def _put_all(self, events: list[Event] | list[Received], link: Link) -> None:
-        """Carry out what the core decided, and feed it back; everything goes into the journal in that order."""
-        for event in events:
-            if type(event) is not Sent:
-                self._put(event)
-                continue
-            link.write(event.data)
-            sequence = self._put(event)
-            if isinstance(event.origin, ByHand):
-                answering = self._answering.get(event.origin.number)
-                if answering is not None:
-                    answering.sequence = sequence
-
-    def _put(self, event: Event) -> int:
-        """Feed an event, and put it with its samples into the journal; gives its number."""
-        if type(event) is CommandEnded:
-            self._acts.pop(event.number, None)
-        batch = self._talk.feed(event)
-        reader = self._talk.reader
-        if reader.gatherers:
-            sequence = self._journal.put(self.plan.key, event, batch, reader.take_pieces())
-        else:
-            sequence = self._journal.put(self.plan.key, event, batch)
-        if type(event) is CommandGiven:
-            # What acts stands on the tape before it goes out. A disk that hangs must not hold up a safe state.
-            self._journal.settle(sequence, KEPT_WITHIN)
-        return sequence
-
-    def _answered(self) -> None:
-        for number, lines in self._talk.answers:
-            answering = self._answering.pop(number, None)
-            if answering is not None:
-                answering.lines, answering.done = lines, True
-        self._talk.answers.clear()
+            self.put(act.lost(self._clock.now(), why))
 
     def _lose(self, sentence: str, trouble: str) -> None:
         self.trouble, self.sentence = trouble, sentence
         if self._lost_said:
             return
         self._lost_said = True
-        self._put(Lost(self._clock.now(), sentence))
-
-    def _obey(self) -> None:
-        self._attention.clear()
-        while self._orders:
-            try:
-                self._orders.popleft()()
-            except Exception:  # one order that fails must not end the link
-                logger.exception("an order to the link %s failed", self.plan.key)
+        self.put(Lost(self._clock.now(), sentence))
 
     def _start_state(self) -> None:
         self._say_state()
         if self._link is None:
             # A tape that begins without the link says so, and so do its channels.
-            self._put(Lost(self._clock.now(), self.sentence))
+            self.put(Lost(self._clock.now(), self.sentence))
 
     def _say_state(self) -> None:
         # The reader is as it is: its state is told, not fed.

@@ -1,0 +1,44 @@
+"""Reading and writing descriptors that never block, without giving up the interpreter.
+
+`os.read` and `os.write` let other threads have the interpreter meanwhile, and one that waits for it takes it: two microseconds of a system
+call then cost as long as that thread goes on. What cannot block needs no such courtesy.
+"""
+
+import ctypes
+import os
+
+_LIBC = ctypes.PyDLL(None, use_errno=True)
+_read, _write = _LIBC.read, _LIBC.write
+for _call in (_read, _write):
+    _call.argtypes = (ctypes.c_int, ctypes.c_void_p, ctypes.c_size_t)
+    _call.restype = ctypes.c_ssize_t
+
+
+class QuickEnd:
+    """A descriptor with O_NONBLOCK set, of at most `size` bytes a read. One thread at a time."""
+
+    __slots__ = ("_buffer", "_fd", "_size", "_where")
+
+    def __init__(self, fd: int, size: int) -> None:
+        self._fd, self._size = fd, size
+        self._buffer = ctypes.create_string_buffer(size)
+        self._where = ctypes.addressof(self._buffer)
+
+    def read(self) -> bytes:
+        """What is there. Raises as os.read does: BlockingIOError where nothing is."""
+        count = _read(self._fd, self._where, self._size)
+        if count < 0:
+            raise _error()
+        return ctypes.string_at(self._where, count)
+
+    def write(self, data: bytes) -> int:
+        """How many bytes went. Raises as os.write does: BlockingIOError where none did."""
+        count: int = _write(self._fd, data, len(data))
+        if count < 0:
+            raise _error()
+        return count
+
+
+def _error() -> OSError:
+    number = ctypes.get_errno()
+    return OSError(number, os.strerror(number))
