@@ -16,6 +16,7 @@ from measure.curves import curve
 from measure.disk import slow_disk
 from measure.flood import flood_32, flood_32_destinations, flood_32_plan
 from measure.forward import forward
+from measure.lateness import jitter, jitter_64, jitter_destinations, jitter_plan, jitter_user
 from measure.logbook import logbook
 from measure.long_run import compare_8, run_150m
 from measure.machine import calmest, with_stolen
@@ -28,7 +29,7 @@ from measure.report import report_day
 from measure.result import Result, Row
 from measure.runs import rows, seal_row
 from measure.screen import frames, frames_many, page_memory, pixel_latency, window_30d
-from measure.timing import jitter, jitter_destinations, jitter_plan, socket_latency
+from measure.timing import socket_latency
 
 ROWS: dict[str, Row] = {
     "poll": poll,
@@ -39,6 +40,8 @@ ROWS: dict[str, Row] = {
     "stream": stream,
     "wire": wire,
     "jitter": jitter,
+    "jitter-64": jitter_64,
+    "jitter-user": jitter_user,
     "jitter-plan": jitter_plan,
     "jitter-destinations": jitter_destinations,
     "socket-latency": socket_latency,
@@ -78,9 +81,6 @@ ROWS: dict[str, Row] = {
 }
 
 LATENESS = {
-    "jitter",
-    "jitter-plan",
-    "jitter-destinations",
     "socket-latency",
     "pixel-latency",
     "frames",

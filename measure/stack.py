@@ -6,7 +6,7 @@ import subprocess
 import sys
 import tempfile
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -37,6 +37,7 @@ def private_cluster() -> Iterator[str]:
 class Stack:
     """A running bench."""
 
+    setups: list[SetupText]
     places: Places
     port: int
     client: Client
@@ -51,8 +52,9 @@ class Stack:
 
 
 @contextmanager
-def stack(setups: list[SetupText], front_end: Path = PAGES) -> Iterator[Stack]:
-    """Start it with these set-ups in force, and take it down again. `front_end`: the pages it serves.
+def stack(setups: list[SetupText], front_end: Path = PAGES, before: Sequence[str] = ()) -> Iterator[Stack]:
+    """Start it with these set-ups in force, and take it down again. `front_end`: the pages it serves. `before`: what
+    stands before the recorder's command.
 
     Raises FileNotFoundError where they are not built: a browser that draws nothing makes every row beside it look fast.
     """
@@ -67,7 +69,7 @@ def stack(setups: list[SetupText], front_end: Path = PAGES) -> Iterator[Stack]:
         port = free_port()
         places.access.write_text(json.dumps({"token": TOKEN, "port": port}))
         environment = {**os.environ, "TIDY_DATABASE_URL": url}
-        recorder = subprocess.Popen([sys.executable, "-m", "tidybench.recorder"], env=environment)
+        recorder = subprocess.Popen([*before, sys.executable, "-m", "tidybench.recorder"], env=environment)
         web = subprocess.Popen(
             [
                 "nice",
@@ -98,7 +100,7 @@ def stack(setups: list[SetupText], front_end: Path = PAGES) -> Iterator[Stack]:
                     return False
 
             wait_for(ready)
-            yield Stack(places, port, client, url, recorder, web)
+            yield Stack(setups, places, port, client, url, recorder, web)
         finally:
             client.close()
             for process in (web, recorder):

@@ -21,7 +21,9 @@ class RunStats:
         """Take in records as they were appended to samples.bin."""
         records = unpack(packed)
         numbers, qualities = channels_of(records), qualities_of(records)
-        for number in np.flatnonzero(np.bincount(numbers)):  # np.unique imports masked arrays, 0.1 s in mid-run
+        for number in np.flatnonzero(
+            np.bincount(numbers)
+        ):  # np.unique imports masked arrays, 0.1 s in mid-run
             mine = numbers == number
             gathering = self._of(int(number))
             gathering.add(records["time"][mine], records["value"][mine], qualities[mine])
