@@ -17,22 +17,36 @@ from selenium.webdriver.remote.webelement import WebElement
 from tests.conftest import ROOT, Server, wait_for
 
 
-class Page:
-    """The browser as a person uses it."""
+def chromium(profile: Path) -> webdriver.Chrome:
+    """A browser with nothing in it."""
+    options = webdriver.ChromeOptions()
+    for argument in (
+        "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+        "--disable-background-networking", "--disable-component-update", "--disable-sync",
+        "--disable-dev-shm-usage", "--window-size=1280,900", f"--user-data-dir={profile}",
+    ):  # fmt: skip
+        options.add_argument(argument)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    return webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
 
-    def __init__(self, folder: Path, server: Server) -> None:
-        options = webdriver.ChromeOptions()
-        for argument in (
-            "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-            "--disable-background-networking", "--disable-component-update", "--disable-sync",
-            "--disable-dev-shm-usage", "--window-size=1280,900", f"--user-data-dir={folder / 'profile'}",
-        ):  # fmt: skip
-            options.add_argument(argument)
-        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-        options.add_experimental_option("prefs", {"download.default_directory": str(folder / "downloads")})
-        self.driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
-        self.server = server
-        self.downloads = folder / "downloads"
+
+class Page:
+    """A fresh window of the browser, used as a person uses it: it remembers nothing of the windows before."""
+
+    def __init__(self, driver: webdriver.Chrome, downloads: Path, server: Server) -> None:
+        self.driver, self.downloads, self.server = driver, downloads, server
+        before = driver.current_window_handle
+        driver.switch_to.new_window("window")
+        fresh = driver.current_window_handle
+        driver.switch_to.window(before)
+        driver.close()
+        driver.switch_to.window(fresh)
+        driver.set_window_size(1280, 900)
+        driver.execute_cdp_cmd("Storage.clearDataForOrigin", {"origin": server.base, "storageTypes": "all"})
+        driver.execute_cdp_cmd(
+            "Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(downloads)}
+        )
+        driver.get_log("browser")  # what the test before has left
 
     def open(self, path: str = "/") -> None:
         self.driver.get(f"{self.server.base}{path}{'&' if '?' in path else '?'}token={self.server.token}")

@@ -15,6 +15,7 @@ from urllib.parse import parse_qs, urlsplit
 
 import numpy as np
 import pytest
+from selenium import webdriver
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -301,16 +302,14 @@ def _cursor(page: Page, table: Csv, share: float) -> list[str]:
     return shown
 
 
-def test_every_number_of_an_hour_is_that_of_the_csv(tmp_path: Path, bench: Server) -> None:
+def test_every_number_of_an_hour_is_that_of_the_csv(
+    driver: webdriver.Chrome, tmp_path: Path, bench: Server
+) -> None:
     wait_for(bench.recorder.all_passing, "the instruments", 40)
     run = bench.recorder.status().run
     assert run is not None
     assert run.name == "Scripted hour"
-    page = Page(tmp_path, bench)
-    try:
-        _compare(page, bench, run.id)
-    finally:
-        page.driver.quit()
+    _compare(Page(driver, tmp_path / "downloads", bench), bench, run.id)
 
 
 def _frozen(page: Page, server: Server, run: str) -> Csv:
