@@ -29,7 +29,7 @@ from tidybench.standins.instruments import LoopFlowMeter, PowerAnalyser
 from tidybench.standins.loop import Loop
 from tidybench.wire.client import Client, RecorderAway
 from tidybench.wire.places import Places
-from tidybench.wire.protocol import Request
+from tidybench.wire.protocol import Answer, Request
 from tidybench.wire.status import GetStatus, Status
 from tidybench.wire.tape import GetTape
 
@@ -134,12 +134,14 @@ class RecorderProcess:
         self.places = places
         self.client = Client(places.control)
         self.process: subprocess.Popen[bytes] | None = None
+        self._answers = False
 
     def start(self, *names: str, carry_on: bool = False) -> None:
         files = [str(DEMO / f"{name}.setup.toml") for name in names]
         command = [sys.executable, "-m", "tidybench.recorder", *(["--carry-on"] if carry_on else []), *files]
         environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
         self.process = subprocess.Popen(command, env=environment, stdin=subprocess.DEVNULL)
+        self._answers = False
         self.client.close()
 
     def kill(self) -> None:
@@ -154,16 +156,27 @@ class RecorderProcess:
         self.client.close()
 
     def ask(self, request: Request) -> "tuple[object, list[bytes]]":
+        if not self._answers:
+            wait_for(self._has_begun, "the recorder's first answer")
         return self.client.ask(request)
 
+    def _has_begun(self) -> bool:
+        """On a machine on which others are busy, importing alone may take longer than anybody waits for an answer."""
+        assert self.process is not None
+        with contextlib.suppress(RecorderAway):
+            self.client.ask(GetStatus())
+            self._answers = True
+        return self._answers or self.process.poll() is not None
+
     def status(self) -> Status:
-        answer, _ = self.client.ask(GetStatus())
+        answer, _ = self.ask(GetStatus())
+        assert isinstance(answer, Answer)
         assert answer.status is not None
         return answer.status
 
     def tape(self, wanted: GetTape) -> list[TapeLine]:
         """Lines of the tape, as a person sees them."""
-        _, frames = self.client.ask(wanted)
+        _, frames = self.ask(wanted)
         told = [shown(*parse_tape_line(line)) for line in frames[0].decode().split("\n") if line]
         return [line for line in told if line is not None]
 
