@@ -1,7 +1,9 @@
 """Values published to Debian's broker: TLS, a password, stored while it is away, the last will; both versions of MQTT."""
 
+import contextlib
 import json
 import shutil
+import socket
 import subprocess
 import threading
 from collections.abc import Iterator
@@ -65,6 +67,12 @@ max_queued_messages 100000
     def start(self) -> None:
         assert BROKER, "mosquitto is not installed"
         self.process = subprocess.Popen([BROKER, "-c", str(self.folder / "broker.conf")])
+        wait_for(self._listens, "the broker")
+
+    def _listens(self) -> bool:
+        with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", self.port), 1):
+            return True
+        return False
 
     def stop(self) -> None:
         if self.process is not None:
