@@ -240,6 +240,26 @@ def test_the_clerk_follows_a_run_and_may_be_stopped_anywhere(engine: Engine, tmp
     assert not make_runs(tmp_path, DEMO, NOW, "b")
 
 
+@pytest.mark.parametrize("sql", ["DROP SCHEMA public CASCADE; CREATE SCHEMA public", "TRUNCATE run CASCADE"])
+def test_a_database_that_is_emptied_is_filled_again_from_the_run_folders(
+    engine: Engine, tmp_path: Path, sql: str
+) -> None:
+    make_runs(tmp_path, DEMO, NOW, "b")
+    clerk = Clerk(engine, tmp_path)
+    clerk.follow()
+    keys = [read_state(folder).id for folder in run_folders(tmp_path)]
+    assert all(map(clerk.complete, keys))
+    with engine.begin() as connection:
+        before = connection.execute(text("SELECT * FROM sample ORDER BY 1, 2, 3")).fetchall()
+        for statement in sql.split(";"):
+            connection.execute(text(statement))
+    for _ in range(2):
+        clerk.follow()
+    assert all(map(clerk.complete, keys))
+    with engine.begin() as connection:
+        assert connection.execute(text("SELECT * FROM sample ORDER BY 1, 2, 3")).fetchall() == before
+
+
 def test_a_month_is_drawn_from_summaries_over_all_runs(engine: Engine) -> None:
     hour = 3_600_000_000
     with Session(engine) as session, session.begin():

@@ -9,7 +9,7 @@ from dataclasses import asdict
 from pathlib import Path
 
 from sqlalchemy import Engine, delete, select, update
-from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, ProgrammingError
 from sqlalchemy.orm import Session
 
 from tidybench.core.batch import RECORD_SIZE
@@ -37,6 +37,9 @@ from tidybench.runs.said import corrected
 logger = logging.getLogger(__name__)
 
 EVERY = 1.0
+UNDEFINED_TABLE = "42P01"
+"""PostgreSQL's code of a table that is not there (PostgreSQL, appendix A)."""
+
 PIECE = 600_000
 """Records taken in one transaction."""
 
@@ -56,7 +59,7 @@ class Clerk(threading.Thread):
         super().__init__(name="clerk", daemon=True)
         self._engine, self._runs = engine, runs
         self._stopping = threading.Event()
-        self._complete: set[Path] = set()
+        self._complete: dict[Path, uuid.UUID] = {}  # those that are all in the records
         self._failed: dict[Path, tuple[float, str]] = {}  # when to try again, and what is wrong
         self.migrated = False
         self.trouble = ""
@@ -98,7 +101,7 @@ class Clerk(threading.Thread):
 
     def look_again(self, folder: Path) -> None:
         """Something was added to this run after its end. Any thread."""
-        self._complete.discard(folder)
+        self._complete.pop(folder, None)
 
     def follow(self) -> None:
         """Take in everything there is now. A run that cannot be imported fails by itself; raises where the database does
@@ -106,8 +109,12 @@ class Clerk(threading.Thread):
         if not self.migrated:
             upgrade(self._engine)
             self.migrated = True
-        self._delete()
         there = run_folders(self._runs)
+        if self._was_emptied(there):
+            logger.warning("the database has lost its records: they are made again from the run folders")
+            self._complete.clear()
+            upgrade(self._engine)
+        self._delete()
         for gone in set(self._failed).difference(there):
             self._failed.pop(gone)
         for folder in there:
@@ -126,6 +133,19 @@ class Clerk(threading.Thread):
                     logger.exception("the run in %s cannot be taken into the records", folder)
                 why = f"The run in {folder.name} cannot be taken into the records: {_first_line(error)}."
                 self._failed[folder] = time.monotonic() + TRY_AGAIN, why
+
+    def _was_emptied(self, there: list[Path]) -> bool:
+        """Whether somebody has taken the records away beneath us: another database stands here, or its tables do no longer, or they do not know
+        the newest run that was complete."""
+        known = next((self._complete[folder] for folder in reversed(there) if folder in self._complete), None)
+        try:
+            with Session(self._engine) as session:
+                found = session.scalar(select(Run.id).where(Run.id == (known or uuid.UUID(int=0))))
+        except ProgrammingError as error:
+            if getattr(error.orig, "sqlstate", "") != UNDEFINED_TABLE:
+                raise
+            return True
+        return known is not None and found is None
 
     def _delete(self) -> None:
         """What is deleted for good goes from the records first: what is gone from both is found in neither."""
@@ -151,7 +171,7 @@ class Clerk(threading.Thread):
         with Session(self._engine) as session, session.begin():
             followed, complete = self._register(session, folder, state)
         if complete:
-            self._complete.add(folder)
+            self._complete[folder] = uuid.UUID(state.id)
             return
         key = uuid.UUID(state.id)
         if followed * RECORD_SIZE > (folder / SAMPLES).stat().st_size:
