@@ -1,5 +1,6 @@
 """The short form of ./tidy torture: a minute, with fixed seeds; and that its judge sees what is wrong."""
 
+import json
 import os
 import shutil
 import subprocess
@@ -72,6 +73,36 @@ def test_numbers_are_held_against_what_was_sent() -> None:
     assert "never sent" in numbers(1, 9, 15, told=(1, 8, 15))[0]
     assert "neither there nor counted" in numbers(1, 15, told=(1, 8, 15))[0]
     assert "came after" in numbers(8, hole, 1, told=(1, 8))[0]
+
+
+def test_points_are_held_against_their_samples(logged: Path, tmp_path: Path) -> None:
+    records, state = unpack((logged / "samples.bin").read_bytes()), read_state(logged)
+    channel = state.channels[0]
+    own = records[(judge.channels_of(records) == channel.number) & (judge.qualities_of(records) <= 1)][10:60]
+    values = own["value"]
+    mean = {"id": channel.id, "name": channel.name, "count": 50, "missing": 0, "mean": float(values.mean()),
+            "minimum": float(values.min()), "maximum": float(values.max())}  # fmt: skip
+    stretch = {"name": "P1", "since": int(own["time"][0]) - 1, "until": int(own["time"][-1])}
+
+    def said(**other: float) -> list[str]:
+        (tmp_path / "points.jsonl").write_text(json.dumps(stretch | {"means": [mean | other]}) + "\n")
+        return judge._points(tmp_path, state, records, judge.Verdict())
+
+    assert said() == []
+    assert "the point P1 says" in said(mean=float(values.mean()) * 1.000001)[0]
+    assert len(said(count=49)) == 1
+
+
+def test_what_was_handed_on_is_held_against_what_was_sent(tmp_path: Path) -> None:
+    peer = cast(Any, SimpleNamespace(halves={1, 8, 15}))
+    file = tmp_path / "1.txt"
+    file.write_bytes(b"1\n8\n8\n15")  # the last one is being written
+    assert judge.handed_on(file, peer) == []
+    file.write_bytes(b"8\n1\n9\n")
+    assert judge.handed_on(file, peer) == [
+        "1.txt: 9 was handed on, and never sent",
+        "1.txt: 1 was handed on after 8",
+    ]
 
 
 @pytest.mark.timeout(600)

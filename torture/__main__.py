@@ -23,7 +23,16 @@ def main() -> int:
     given = parser.parse_args()
     seed = given.seed if given.seed is not None else random.SystemRandom().randrange(10**6)
     until = time.monotonic() + given.minutes * 60
-    totals = {"rounds": 0, "samples": 0, "rows": 0, "numbers": 0, "holes": 0, "commands": 0}
+    totals = {
+        "rounds": 0,
+        "samples": 0,
+        "rows": 0,
+        "numbers": 0,
+        "holes": 0,
+        "commands": 0,
+        "points": 0,
+        "handed_on": 0,
+    }
     print(f"first seed {seed}", flush=True)
     with (
         tempfile.TemporaryDirectory(prefix="torture-") as folder,
@@ -38,9 +47,9 @@ def main() -> int:
             while time.monotonic() < until and totals["rounds"] < given.rounds:
                 script, verdict = rounds.of(seed)
                 totals["rounds"] += 1
-                for name in ("samples", "rows", "numbers", "holes", "commands"):
+                for name in ("samples", "rows", "numbers", "holes", "commands", "points", "handed_on"):
                     totals[name] += getattr(verdict, name)
-                print(f"seed {seed}: {len(script.troubles)} troubles, {script.last}; {verdict.samples} samples, {verdict.rows} rows, {verdict.numbers} numbers, {verdict.holes} holes, {verdict.commands} commands", flush=True)  # fmt: skip
+                print(f"seed {seed}: {len(script.troubles)} troubles, {script.last}; {verdict.samples} samples, {verdict.rows} rows, {verdict.numbers} numbers, {verdict.holes} holes, {verdict.commands} commands, {verdict.points} means of points, {verdict.handed_on} handed on", flush=True)  # fmt: skip
                 if verdict.faults:
                     print(script.words, *verdict.faults, sep="\n", flush=True)
                     print("Looking for a shorter script …", flush=True)

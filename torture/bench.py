@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import httpx
+import psycopg
 
 from tidybench.cluster import free_port
 from tidybench.standins.device import Device
@@ -56,6 +57,8 @@ class TorturedBench:
         self.port = free_port()
         self._next_command = 1
         self.acted = False  # in this round
+        self.handed, self._handed = data.parent / "handed", 0
+        self.handed.mkdir()
         self.supervisor: subprocess.Popen[bytes] | None = None
         loop = Loop()
         kinds = [kind for kind in ALL if kind is not LoopBackPlug]
@@ -200,6 +203,36 @@ class TorturedBench:
             return not going_on
         return False
 
+    def take_point(self, name: str) -> None:
+        """Have both peers averaged for a second, once they have been steady for a moment; it is refused where one is being taken."""
+        channels = {"asked-n": {}, "talking-n": {"band": 1e9}}
+        rule = {"channels": channels, "steady_s": 0.3, "average_s": 1.0, "give_up_s": 5.0}
+        self.post("/api/run/points", {"name": name, "rule": rule})
+
+    def hand_on(self) -> None:
+        """From now on the talking peer's numbers go into a file too, from its beginning."""
+        was = self.get("/api/forwarding").json()["text"]
+        self._handed += 1
+        to = {"kind": "file", "path": str(self.handed / f"{self._handed}.txt")}
+        one = {
+            "id": "file",
+            "name": "File",
+            "channels": ["talking-n"],
+            "missing": "leave out",
+            "pattern": "<talking_n>\n",
+            "to": to,
+        }
+        self.with_client("PUT", "/api/forwarding", {"destinations": {"destination": [one]}, "was": was})
+
+    def empty_database(self) -> None:
+        """Take all records away beneath the web server."""
+        with contextlib.suppress(psycopg.Error, OSError, ValueError):
+            url = self.database_url().replace("+psycopg", "")
+            with psycopg.connect(url, autocommit=True, connect_timeout=2) as connection:
+                connection.execute("SET lock_timeout = '2s'")
+                connection.execute("DROP SCHEMA public CASCADE")
+                connection.execute("CREATE SCHEMA public")
+
     # ---- asking it
 
     def _client(self) -> httpx.Client:
@@ -216,6 +249,11 @@ class TorturedBench:
         """Order. Raises httpx.HTTPError."""
         with self._client() as client:
             return client.post(path, json=body)
+
+    def with_client(self, method: str, path: str, body: object) -> httpx.Response:
+        """Order by another method. Raises httpx.HTTPError."""
+        with self._client() as client:
+            return client.request(method, path, json=body)
 
     def status(self) -> dict[str, Any]:
         """How the bench stands; {} where it does not answer."""

@@ -6,6 +6,7 @@ import math
 import uuid
 from collections import Counter
 from dataclasses import dataclass, field
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -39,6 +40,8 @@ class Verdict:
     numbers: int = 0
     holes: int = 0
     commands: int = 0
+    points: int = 0
+    handed_on: int = 0
 
 
 def judged(
@@ -62,6 +65,8 @@ def judged(
     ):
         verdict.faults.append(sentence)
     verdict.faults += _rows(folder, state, records, verdict)
+    if not cut:  # a point may outlive samples that were lost with the power
+        verdict.faults += _points(folder, state, records, verdict)
     for channel, peer in peers.items():
         verdict.faults += _numbers(state, records, channel, peer, verdict)
     return verdict
@@ -210,6 +215,42 @@ def _numbers(state: RunState, records: Records, key: str, peer: CountingPeer, ve
                 f"{channel.name}: {lost} numbers between {last} and {number} are neither there nor counted"
             )
         last, hole = number, False
+    return faults[:5]
+
+
+def _points(folder: Path, state: RunState, records: Records, verdict: Verdict) -> list[str]:
+    """The mean of each point is that of the samples of its stretch, by NumPy."""
+    path = folder / "points.jsonl"
+    faults = []
+    numbers = {one.id: one.number for one in state.channels}
+    lines = path.read_bytes().splitlines() if path.exists() else []
+    for point in map(json.loads, lines):
+        for mean in point["means"]:
+            verdict.points += 1
+            own = records[channels_of(records) == numbers[mean["id"]]]
+            there = own[(own["time"] > point["since"]) & (own["time"] <= point["until"])]
+            values = there["value"][qualities_of(there) <= MEASURED]
+            told = mean["count"], mean["missing"], mean["mean"], mean["minimum"], mean["maximum"]
+            made = (len(values), len(there) - len(values)) + (
+                (float(values.mean()), float(values.min()), float(values.max()))
+                if len(values)
+                else (None, None, None)
+            )
+            same = told[:2] == made[:2] and all(
+                a == b or (a is not None and b is not None and math.isclose(a, b, rel_tol=1e-12))
+                for a, b in zip(told[2:], made[2:], strict=True)
+            )
+            if not same:
+                faults.append(f"the point {point['name']} says {told} of {mean['name']}, its samples {made}")
+    return faults
+
+
+def handed_on(file: Path, peer: CountingPeer) -> list[str]:
+    """What a destination was given of a peer: numbers that it sent, in their order."""
+    lines = file.read_bytes().split(b"\n")[:-1]
+    numbers = [int(float(line)) for line in lines if line.strip() and line.strip() != b"-"]
+    faults = [f"{file.name}: {n} was handed on, and never sent" for n in numbers if n not in peer.halves]
+    faults += [f"{file.name}: {b} was handed on after {a}" for a, b in pairwise(numbers) if b < a]
     return faults[:5]
 
 

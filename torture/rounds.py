@@ -14,7 +14,7 @@ import httpx
 
 from tidybench.runs.run_state import read_state
 from torture.bench import TorturedBench, TortureError, wait_for
-from torture.judge import Verdict, commands, judged
+from torture.judge import Verdict, commands, handed_on, judged
 from torture.peers import PEERS
 from torture.troubles import RULES, Script, carry_out, script_of
 
@@ -82,6 +82,11 @@ class Round:
             undisturbed = all(one.whom != bench.obeying.name for one in script.troubles)
             verdict.faults += commands(folder, bench.obeying.kept, cut=bool(cut), undisturbed=undisturbed)
             verdict.commands = len(bench.obeying.kept)
+        for file in sorted(bench.handed.iterdir()):
+            verdict.faults += handed_on(file, bench.peer("talking-n"))
+            verdict.handed_on += sum(1 for _ in file.open("rb"))
+        if not cut:  # the tape may have lost more than the samples
+            verdict.faults += self._again(run["id"])
         if verdict.faults:
             self.kept = Path(tempfile.mkdtemp(prefix="tortured-")) / folder.name
             shutil.copytree(folder, self.kept)
@@ -98,6 +103,21 @@ class Round:
             return read_state(folder).status != "logging" and (folder / "manifest.json").exists()
 
         wait_for(ended, "the run to end and be sealed", 120)
+
+    def _again(self, key: str) -> list[str]:
+        """The run read again by the set-ups it began with, as a person asks for it: nothing is otherwise."""
+        faults = []
+        for setup in self._bench.get(f"/api/runs/{key}/again").json()["setups"]:
+            answer = self._bench.post(f"/api/runs/{key}/again", {"text": setup["text"], "keep": False})
+            if answer.status_code != 200:
+                faults.append(f"{setup['name']} cannot be read again: {answer.text}")
+                continue
+            faults += [
+                f"{setup['name']} read again has other samples of {one['name']}: {one}"
+                for one in answer.json()["channels"]
+                if one["logged"] != one["again"]
+            ]
+        return faults
 
     def _complete(self, key: str) -> bool:
         with contextlib.suppress(httpx.HTTPError, ValueError):

@@ -16,6 +16,7 @@ from torture.small_disk import fill
 WEIGHTS = {
     "kill recorder": 4, "kill web": 2, "kill database": 2, "stop recorder": 3, "stop web": 2, "stop database": 2,
     "full disk": 2, "unplug": 4, "fault": 6, "set-up": 2, "release": 2, "mark": 3, "second start": 1, "procedure": 5,
+    "point": 5, "destination": 2, "empty database": 1,
 }  # fmt: skip
 """How often each comes up, beside the others."""
 
@@ -132,6 +133,12 @@ def _doing(bench: TorturedBench, one: Trouble, *, undo: bool) -> Callable[[], No
                 bench.act()
             case "mark":
                 bench.post("/api/run/marks", {"text": f"mark {one.at:.2f}"})
+            case "point":
+                bench.take_point(f"point {one.at:.2f}")
+            case "destination":
+                bench.hand_on()
+            case "empty":
+                bench.empty_database()
             case "second":
                 if bench.supervisor is not None and not bench.start_again_beside():
                     raise TortureError("a second start with the same folder was not refused")
