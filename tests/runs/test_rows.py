@@ -14,7 +14,7 @@ from tidybench.runs.rows import make_rule
 from tidybench.runs.run_channel import RunChannel
 from tidybench.runs.run_state import RunState
 from tidybench.runs.sidecar import metadata
-from tidybench.runs.steady_rows import SETTLE
+from tidybench.runs.steady_rows import CATCH_UP, SETTLE
 
 S = 1_000_000
 T0 = 1_795_416_792 * S
@@ -53,13 +53,33 @@ def test_steady_rows_at_the_fastest_interval() -> None:
     rule = make_rule(state("steady rows", ("A", 0.2), ("B", 1.0)))
     rule.feed(T0, batch((1, T0 - 5_000, 1.5, Quality.OK), (2, T0 - 4_000, 9.0, Quality.OK)))
     rule.feed(T0 + 35_000, batch((1, T0 + 35_000, 2.5, Quality.OK)))
-    rows = rule.until(T0 + 600_000 + SETTLE)
+    rows = rule.until(T0 + 600_000 + SETTLE) + rule.until(T0 + 600_000 + SETTLE + CATCH_UP)
     got = cells(rows)
     assert [row[0] for row in got] == ["0.010", "0.210", "0.410", "0.610"]
     # A row has what was newest at its own time; a cell older than one and a half intervals is empty, and says so.
     assert [row[1] for row in got] == ["1.5", "2.5", "", ""]
     assert [row[2] for row in got] == ["9", "9", "9", "9"]
     assert [row[3] for row in got] == ["", "", "A=no-sample", "A=no-sample"]
+
+
+def test_what_arrived_while_the_program_stood_still_is_in_the_rows_of_that_time() -> None:
+    """Bytes wait in the ports, and are dated back: one link is read after the other, and the first must not close the rows of the others."""
+    rule = make_rule(state("steady rows", ("A", 0.2), ("B", 0.2)))
+    rows = []
+    for step in range(-1, 10):
+        at = T0 + step * 50_000
+        rows += rule.feed(at, batch((1, at, 1.0, Quality.OK), (2, at, 1.0, Quality.OK))) + rule.until(at)
+    stopped, on = T0 + 450_000, T0 + 2 * S + 450_000
+    for number in (1, 2):  # two seconds of each, read a millisecond apart
+        late = [(number, stopped + n * 100_000, 2.0 + n, Quality.OK) for n in range(1, 21)]
+        rows += rule.feed(on + number * 1000, batch(*late))
+    rows += rule.until(on + 50_000) + rule.until(on + CATCH_UP + 2000)
+    told = {row[0]: row[1:] for row in cells(rows)}
+    assert told["0.410"] == ["1", "1", ""]
+    assert told["0.610"] == ["3", "3", ""]  # of 0.56 s
+    assert told["2.410"] == ["21", "21", ""]
+    assert all(row[2] == "" for row in told.values())
+    assert len(told) == 13
 
 
 def test_a_sample_after_a_row_s_time_is_not_in_it() -> None:
@@ -128,7 +148,7 @@ def test_titles_cannot_run_as_formulas() -> None:
 def test_a_night_s_sleep_is_a_gap_not_a_hundred_thousand_rows() -> None:
     rule = make_rule(state("steady rows", ("A", 0.2)))
     assert len(rule.until(T0 + SETTLE)) == 1
-    rows = cells(rule.until(T0 + 8 * 3600 * S))
+    rows = cells(rule.until(T0 + 8 * 3600 * S) + rule.until(T0 + 8 * 3600 * S + CATCH_UP))
     assert len(rows) <= 2
     assert rows[0][-1] == "A=no-sample"
     assert float(rows[0][0]) > 8 * 3600 - 1

@@ -23,6 +23,10 @@ SETTLE_INTERVAL = 500_000
 GAP = 60_000_000
 """Microseconds without a chance to write rows from which on none are written for the time between."""
 
+STALL, CATCH_UP = 120_000, 100_000
+"""Microseconds in which nothing was read or looked at, from which on the program, or the computer, counts as having stood still; and how long
+no row is written then: what arrived meanwhile is read one link after the other, and belongs into rows of that time."""
+
 EAGER_INTERVAL = 100_000
 """Rows' interval where every channel goes as fast as it can, and what counts as old for it."""
 
@@ -119,6 +123,7 @@ class SteadyRows:
         self._plain = rule.values == ["latest"]
         self._settle = max(SETTLE, min(SETTLE_INTERVAL, self._every // 2)) if rule.of_the_interval else SETTLE
         self._next = (-(-state.begun_at // self._every)) * self._every
+        self._seen = self._held = 0  # the newest time that was told; until when no row is written
         if last_row is not None:
             self._next = max(self._next, (last_row // self._every + 1) * self._every)
         for channel in self._channels:
@@ -144,12 +149,21 @@ class SteadyRows:
         return rows
 
     def until(self, at: int) -> list[str]:
+        rows: list[str] = []
+        if self._seen and at - self._seen > STALL:
+            # What came before it has been read long ago: catching up takes less than standing still.
+            rows = self._rows(self._seen - self._settle)
+            self._held = at + CATCH_UP
+        self._seen = max(self._seen, at)
+        if at < self._held:
+            return rows
         if at - self._next > GAP:
             # The computer slept: a gap is a gap, not a row for every slot of the night.
             self._go_to((at - self._settle) // self._every * self._every)
-        return self._rows(at - self._settle)
+        return rows + self._rows(at - self._settle)
 
     def finish(self, at: int) -> list[str]:
+        self._held = self._seen = 0
         return self._rows(at) if self._settle > SETTLE else self.until(at)
 
     def skip(self, at: int) -> None:
