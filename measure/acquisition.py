@@ -53,7 +53,7 @@ def poll() -> Result:
     to_a = median([o / s for o, s in zip(ours, scripted, strict=True)])
     to_b = median([o / s for o, s in zip(ours, bare, strict=True)])
     return Result(
-        "poll", value, "cycles/s", "2 x script, 0.4 x bare", to_a >= 2 and to_b >= 0.4,
+        "poll", value, "cycles/s", "2.5 x script, 0.5 x bare", to_a >= 2.5 and to_b >= 0.5,
         {"script": a, "bare": b}, {"script": to_a, "bare": to_b},
     )  # fmt: skip
 
@@ -107,7 +107,7 @@ def stream() -> Result:
             lag = time.perf_counter() - ended
             engine.dispose()
     return Result(
-        "stream", value, "lines/s", "10 x script, records complete within 10 s", value >= 10 * scripted and lag <= 10,
+        "stream", value, "lines/s", "20 x script, records complete within 10 s", value >= 20 * scripted and lag <= 10,
         {"script": scripted}, {"script": value / scripted}, f"records complete after {lag:.1f} s",
     )  # fmt: skip
 
