@@ -4,6 +4,7 @@ import contextlib
 import logging
 import os
 import select
+import sys
 import threading
 from collections import deque
 
@@ -82,8 +83,10 @@ class EventLoop(threading.Thread):
     # ---- its own thread
 
     def run(self) -> None:
+        before = sys.getswitchinterval()
         try:
             self._run()
+            sys.setswitchinterval(before)
         except BaseException:
             # Links that are mute and never say so would be the worst of all: the supervisor starts a recorder that carries on.
             logger.critical("the links' thread failed", exc_info=True)
@@ -109,6 +112,8 @@ class EventLoop(threading.Thread):
                 except Exception as error:
                     self._end(one, error)
             for one in late:
+                if one.over.is_set():
+                    continue  # its own thread has it again
                 try:
                     one.carry_on()
                 except Exception as error:
@@ -164,7 +169,12 @@ class EventLoop(threading.Thread):
             one.settled(kept)
 
     def _welcome(self, one: Conversation) -> None:
-        self._epoll.register(one.descriptor, IN)
+        try:
+            self._epoll.register(one.descriptor, IN)
+        except OSError as error:  # nothing that can be waited for
+            one.failure = error
+            one.over.set()
+            return
         self._wants[one.descriptor] = IN
         self._talking[one.descriptor] = one
         self._all.append(one)
