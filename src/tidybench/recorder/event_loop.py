@@ -7,6 +7,8 @@ import select
 import sys
 import threading
 from collections import deque
+from collections.abc import Callable
+from concurrent.futures import Future
 
 from tidybench import logs
 from tidybench.recorder import tuning
@@ -38,6 +40,7 @@ class EventLoop(threading.Thread):
         self._epoll.register(self._wake_fd, select.EPOLLIN)
         self._new: deque[Conversation] = deque()
         self._called: deque[Conversation] = deque()
+        self._to_do: deque[tuple[Callable[[], None], Future[None]]] = deque()
         self._talking: dict[int, Conversation] = {}  # by descriptor
         self._all: list[Conversation] = []  # the same
         self._wants: dict[int, int] = {}  # what each descriptor is waited for
@@ -56,6 +59,17 @@ class EventLoop(threading.Thread):
         conversation.over.wait()
         if conversation.failure is not None:
             raise conversation.failure
+
+    def carry_out(self, call: Callable[[], None]) -> None:
+        """Do this between two reads, and wait for it: what is stamped and put into the journal by one thread is in the order of its times.
+        Raises what it raises. Any thread."""
+        if threading.get_ident() == self.ident:
+            call()
+            return
+        done: Future[None] = Future()
+        self._to_do.append((call, done))
+        self.wake()
+        done.result()
 
     def call(self, conversation: Conversation) -> None:
         """Have it heed what was ordered."""
@@ -101,6 +115,8 @@ class EventLoop(threading.Thread):
                 self._welcome(self._new.popleft())
             while self._called:
                 self._heed(self._called.popleft())
+            while self._to_do:
+                self._do(*self._to_do.popleft())
             now = clock()
             if now < before - STEP:  # what is due by the old time must not be waited for
                 self._begin_anew()
@@ -121,8 +137,17 @@ class EventLoop(threading.Thread):
                 else:
                     if one.parted or self._wants.get(one.descriptor) != one.wants:
                         self._after(one)
-            if not self._called and not self._new:
+            if not self._called and not self._new and not self._to_do:
                 self._hear()
+
+    @staticmethod
+    def _do(call: Callable[[], None], done: "Future[None]") -> None:
+        try:
+            call()
+        except Exception as error:
+            done.set_exception(error)
+        else:
+            done.set_result(None)
 
     def _hear(self) -> None:
         """Wait for what is due, or arrives; take what has arrived, until something is due."""

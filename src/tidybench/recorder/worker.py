@@ -292,12 +292,16 @@ class Worker:
 
     def _begin(self, link: Link) -> None:
         """Nothing of before goes on: what is read from here on begins."""
-        now = self._clock.now()
         settings = {**self.plan.link.model_dump(), "short": self.plan.link.short}
         if link.follows is not None:
             settings["follows"] = link.follows.decode("latin-1")
-        self.put(Opened(now, settings))
-        self._talk.opened(now)
+
+        def opened() -> None:
+            now = self._clock.now()
+            self.put(Opened(now, settings))
+            self._talk.opened(now)
+
+        self._loop.carry_out(opened)
 
     def _converse(self) -> None:
         """Talk until the link is lost or given up; it is closed afterwards, whatever happened."""
@@ -319,8 +323,7 @@ class Worker:
             why, trouble = f"Tidy Bench itself failed on this link ({error!r}). It tries again.", "failed"
         self._conversation = None
         try:
-            for event in conversation.left():
-                self.put(event)
+            self._loop.carry_out(lambda: self._put_all(conversation.left()))
         except Exception:
             logger.exception("the last bytes of the link %s could not be read", self.plan.key)
         link.close()
@@ -341,13 +344,17 @@ class Worker:
         if self._lost_said:
             return
         self._lost_said = True
-        self.put(Lost(self._clock.now(), sentence))
+        self._loop.carry_out(lambda: self._put_all([Lost(self._clock.now(), sentence)]))
+
+    def _put_all(self, events: list[Event]) -> None:
+        for event in events:
+            self.put(event)
 
     def _start_state(self) -> None:
         self._say_state()
         if self._link is None:
             # A tape that begins without the link says so, and so do its channels.
-            self.put(Lost(self._clock.now(), self.sentence))
+            self._loop.carry_out(lambda: self._put_all([Lost(self._clock.now(), self.sentence)]))
 
     def _say_state(self) -> None:
         # The reader is as it is: its state is told, not fed.
