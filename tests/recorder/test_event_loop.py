@@ -2,6 +2,7 @@
 
 import os
 import pty
+import re
 import threading
 import time
 import tty
@@ -80,10 +81,14 @@ class Port:
 
 
 class Talking:
-    """A conversation about a box, by a clock of its own."""
+    """A conversation about a box, by a clock of its own. `talks`: it is not asked, and may fill its wire."""
 
-    def __init__(self) -> None:
-        self.setup = load(SETUP.format(port="x", every=0.5))
+    def __init__(self, talks: bool = False) -> None:
+        text = SETUP.format(port="x", every=0.5)
+        if talks:
+            text = re.sub(r"\[\[query\]\].*?patterns", "[listen]\nevery_s = 0.1\npatterns", text, flags=re.S)
+            text = text.replace('name = "Box"', 'name = "Box"\ntalks = "on its own"')
+        self.setup = load(text)
         self.now, self.events, self.anew = 1_000_000, list[Event](), list[str]()
         self.port, self.journal = Port(), Journal()
         self.talk = LinkTalk(plan_links([self.setup], {"v": 1})[0], self.now)
@@ -168,6 +173,25 @@ def test_a_command_goes_out_when_it_stands_on_the_tape() -> None:
     assert [type(event) for event in one.events] == [Opened, CommandGiven, Received, Sent]
 
 
+def test_a_full_wire_does_not_send_a_command_before_it_stands_on_the_tape() -> None:
+    """A link that rests is looked at again after four milliseconds: that is not what the command waits for."""
+    one = Talking(talks=True)
+    for _ in range(40):  # 9600 baud carry nine bytes in ten milliseconds
+        one.port.came = b"V=123456\n"
+        one.conversation.hear()
+        one.turn(10)
+    one.give()
+    one.turn()
+    for _ in range(20):
+        one.port.came = b"V=123456\n"
+        one.conversation.hear()
+        one.turn(10)
+    assert one.talk.gathering.full
+    assert one.port.written == b""
+    one.turn(50)
+    assert one.port.written == b"P 1\n"
+
+
 def test_a_tape_that_hangs_does_not_hold_up_a_command_for_ever() -> None:
     one = Talking()
     one.give()
@@ -230,8 +254,9 @@ def test_a_link_whose_code_fails_or_whose_port_is_full_holds_up_no_other(
     good, full, bad = Line(*loop), Line(*loop), Line(*loop)
     assert full.link is not None
     assert bad.link is not None
-    while not full.link.send(b"x" * 1000):
-        pass  # until its port takes no more
+    filled = time.monotonic() + 0.3
+    while time.monotonic() < filled:  # the system makes room a few times
+        full.link.send(b"x" * 1000)
     monkeypatch.setattr(bad.link, "send", lambda data: 1 / 0)
     os.set_blocking(good.master, False)
     until, heard, gaps = time.monotonic() + 1.5, time.monotonic(), list[float]()

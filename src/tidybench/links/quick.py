@@ -5,6 +5,7 @@ call then cost as long as that thread goes on. What cannot block needs no such c
 """
 
 import ctypes
+import errno
 import os
 
 _LIBC = ctypes.PyDLL(None, use_errno=True)
@@ -26,19 +27,20 @@ class QuickEnd:
 
     def read(self) -> bytes:
         """What is there. Raises as os.read does: BlockingIOError where nothing is."""
-        count = _read(self._fd, self._where, self._size)
-        if count < 0:
-            raise _error()
+        while (count := _read(self._fd, self._where, self._size)) < 0:
+            _refuse()
         return ctypes.string_at(self._where, count)
 
     def write(self, data: bytes) -> int:
         """How many bytes went. Raises as os.write does: BlockingIOError where none did."""
-        count: int = _write(self._fd, data, len(data))
-        if count < 0:
-            raise _error()
+        count: int
+        while (count := _write(self._fd, data, len(data))) < 0:
+            _refuse()
         return count
 
 
-def _error() -> OSError:
+def _refuse() -> None:
+    """Raises what the call has failed by; where a signal came between, nothing: it is done again (as PEP 475 has it)."""
     number = ctypes.get_errno()
-    return OSError(number, os.strerror(number))
+    if number != errno.EINTR:
+        raise OSError(number, os.strerror(number))

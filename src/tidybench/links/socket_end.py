@@ -2,12 +2,13 @@
 
 import contextlib
 import socket
+from abc import ABC, abstractmethod
 
 from tidybench.links.link import ModemLines
 from tidybench.links.waker import Waker
 
 
-class SocketEnd:
+class SocketEnd(ABC):
     """A socket that is waited on, woken and closed."""
 
     follows: bytes | None = None
@@ -26,9 +27,9 @@ class SocketEnd:
         """What has arrived within so many seconds."""
         return self.take() if self._waker.wait(timeout) else b""
 
+    @abstractmethod
     def take(self) -> bytes:
         """What has arrived, without waiting."""
-        raise NotImplementedError
 
     def waiting(self) -> int:
         """Nothing that anyone must know: bytes are taken as they come."""

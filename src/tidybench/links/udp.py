@@ -73,4 +73,4 @@ class UdpLink(SocketEnd):
         return b""
 
     def stuck(self) -> LinkError:
-        raise NotImplementedError("a datagram is never left half sent")
+        return LinkError("lost", f"Nothing can be sent from {self._name}.")

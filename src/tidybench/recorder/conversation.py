@@ -50,9 +50,9 @@ class Conversation:
     """One link's, while it is open. One thread at a time: that of an `EventLoop`, which calls what it is time for, or the link's own
     (`alone`).
 
-    `shared`: the link, where it can be served together with others; `descriptor` is its. `due`: when it wants to be looked at if nothing arrives before. `wants`: what its descriptor is waited for (`select.EPOLLIN`,
-    `EPOLLOUT`, 0 for nothing). `parted`: the link may be closed. `over`: nothing more is done with it; `failure`: why, None where it was
-    given up.
+    `shared`: the link, where it can be served together with others; `descriptor` is its. `due`: when it wants to be looked at if nothing
+    arrives before. `wants`: what its descriptor is waited for (`IN`, `OUT`, 0 for nothing). `parted`: the link may be closed. `over`:
+    nothing more is done with it; `failure`: why, None where it was given up.
     """
 
     def __init__(
@@ -70,7 +70,7 @@ class Conversation:
         self._settling = 0  # the number of what must stand on the tape before the last of them goes out
         self._unsent = b""  # of the last of them
         self._until = 0  # when neither is waited for any longer
-        self._rests = False
+        self._rest_until = 0  # 0 where it does not rest
 
     # ---- what an event loop calls
 
@@ -94,7 +94,13 @@ class Conversation:
         """After `say`: what was said is put into the journal. Where something was waited for and has not come, that is said too."""
         talk, said = self._talk, self._said
         if said:
-            if (self._settling and not self._is_settled()) or (self._unsent and not self._is_sent()):
+            if self._unsent and not self._is_sent():
+                return
+            if self._settling and not self._is_settled():
+                self._end_rest()
+                return
+            if self._unsent:  # of what has just been settled
+                self._look_ahead()
                 return
             self._said = ()
             for event in said:
@@ -103,10 +109,8 @@ class Conversation:
             self.parted = True
             return
         due, now = talk.deadline(), self._clock()
-        if self._rests:
-            if now >= self._until:
-                self._rests = False
-                self._listen()
+        if self._rest_until:
+            self._end_rest()
         elif due is None or due > now:
             self.due = FOREVER if due is None else due
             return
@@ -220,14 +224,18 @@ class Conversation:
         else:
             due = self._talk.deadline()
             self.due = FOREVER if due is None else due
-            if self._rests and self._until < self.due:
-                self.due = self._until
-        self.wants = OUT if self._unsent else 0 if self._rests else IN
+        if self._rest_until and self._rest_until < self.due:
+            self.due = self._rest_until
+        self.wants = OUT if self._unsent else 0 if self._rest_until else IN
 
     def _rest(self) -> None:
         """Let the wire fill. All that rest do so until the same times: one wake-up serves them all."""
-        self._rests = True
-        self._until = (self._clock() // BREATH + 1) * BREATH
+        self._rest_until = (self._clock() // BREATH + 1) * BREATH
+
+    def _end_rest(self) -> None:
+        if self._rest_until and self._clock() >= self._rest_until:
+            self._rest_until = 0
+            self._listen()
 
     def _give(self, before: Sequence[Event], last: Sent) -> None:
         """What acts stands on the tape before it goes out. A disk that hangs must not hold up a safe state."""
@@ -235,7 +243,7 @@ class Conversation:
             number = self._put(event)
             if type(event) is CommandGiven:
                 self._settling = number
-        self._said, self._rests = [last], False
+        self._said = [last]
         self._until = self._clock() + KEPT_WITHIN
         self._journal.hasten(self._settling)
 
