@@ -386,6 +386,8 @@ def test_a_corridor_is_left_where_it_is_drawn() -> None:
     )
     found = {one.name: one for one in answer.results}
     assert found["First outside"].at == NOW + int(x[np.argmax(outside)]) * 1_000_000
+    # With the channel's decimals a hair's breadth beyond would be told as nothing beyond.
+    assert found["beyond the edge by"].decimals is None
     assert [one.channel for one in answer.overlays] == ["other", "other"]
     assert (
         within(made(x, y), Corridor([Corner(0, None, 16), Corner(99, None, 16)], NOW), "f").words

@@ -123,7 +123,7 @@ export function AgainLanes({ run, trends, channels, theme }: AgainLanesProps) {
         cursor={cursor}
         onZoom={shown.show}
         edge=""
-        controls={<ZoomControls shown={shown} whole="means of the run" />}
+        controls={<ZoomControls shown={shown} whole="means of the run" cursor={cursor} />}
       />
     </div>
   );

@@ -102,7 +102,7 @@ export function RunTrend({ run, theme }: { run: RunDetail; theme: Theme }) {
             cursor={cursor}
             onZoom={shown.show}
             edge={zoomed ? dated(until) : offsetName(end)}
-            controls={<ZoomControls shown={shown} whole="mean of the run" />}
+            controls={<ZoomControls shown={shown} whole="mean of the run" cursor={cursor} />}
             left={
               instruments.length > 0 && (
                 <Chip $chosen={own} aria-pressed={own} onPress={() => setOwn(!own)} style={{ marginLeft: 6 }}>

@@ -1,5 +1,6 @@
-import type { ReactNode } from "react";
+import { useSyncExternalStore } from "react";
 import styled from "styled-components";
+import type { Cursor } from "../bench/cursor";
 import { Chip, Key } from "../parts/Button";
 import type { RunView } from "./useRunView";
 
@@ -13,8 +14,10 @@ const Controls = styled.div`
   font-size: 12.5px;
 `;
 
-/** The way back and forth in a run of which a part is shown; `whole` stands there where all of it is. */
-export function ZoomControls({ shown, whole }: { shown: RunView; whole: ReactNode }) {
+/** The way back and forth in a run of which a part is shown; `whole`: what the readouts say where all of it is, and the cursor
+ * is away. */
+export function ZoomControls({ shown, whole, cursor }: { shown: RunView; whole: string; cursor: Cursor }) {
+  const pointed = useSyncExternalStore(cursor.subscribe, () => cursor.at !== null);
   return (
     <Controls>
       {shown.zoomed ? (
@@ -27,7 +30,7 @@ export function ZoomControls({ shown, whole }: { shown: RunView; whole: ReactNod
           </Chip>
         </>
       ) : (
-        <span>{whole}</span>
+        <span>{pointed ? "at the cursor" : whole}</span>
       )}
     </Controls>
   );

@@ -1,17 +1,20 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render, screen, waitFor, within } from "@testing-library/react";
+import { act, cleanup, render, renderHook, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import type { ReactElement } from "react";
 import { MemoryRouter, Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Comparison, RunDetail, RunRow } from "../api/client";
 import { themes } from "../look/theme";
+import { Cursor } from "../bench/cursor";
 import { blank, remembered } from "../bench/plan";
 import { happeningsOf } from "./happeningsOf";
 import { Logbook } from "./Logbook";
 import { PointsBeside } from "./PointsBeside";
 import { ReadAgain } from "./ReadAgain";
 import { RunPage } from "./RunPage";
+import { useRunView } from "./useRunView";
+import { ZoomControls } from "./ZoomControls";
 
 type Answers = Record<string, { status?: number; body: unknown }>;
 
@@ -409,6 +412,17 @@ describe("one run", () => {
     expect(screen.queryByText(/nothing has changed/)).toBeNull();
   });
 
+  it("says of what its readouts are, with the cursor and without", () => {
+    const cursor = new Cursor();
+    const { result } = renderHook(() => useRunView(0, 1000));
+    render(<ZoomControls shown={result.current} whole="mean of the run" cursor={cursor} />);
+    expect(screen.getByText("mean of the run")).toBeTruthy();
+    act(() => cursor.hover(500));
+    expect(screen.queryByText("mean of the run")).toBeNull();
+    expect(screen.getByText("at the cursor")).toBeTruthy();
+    act(() => cursor.hover(null));
+    expect(screen.getByText("mean of the run")).toBeTruthy();
+  });
   it("says when there is no such run", async () => {
     serve({ "/api/runs/1": { status: 404, body: { detail: "The logbook has no such run." } } });
     show(page, "/logbook/1");

@@ -91,7 +91,7 @@ export interface TapeViewProps {
   /** The oldest line came into view: there may be more before it. */
   onTop?: () => void;
   empty: string;
-  /** A line that stands out, by its number. */
+  /** A line of the only link that stands out, by its number, and is in view; it may be a later piece of what is joined. */
   chosen?: number;
   /** A line was pressed. */
   onLine?: (line: TapeLine) => void;
@@ -119,6 +119,12 @@ export function TapeView({
   useEffect(() => {
     if (follows && box.current) box.current.scrollTop = box.current.scrollHeight;
   }, [newest, follows, lines.length]);
+  const place = chosen === undefined ? -1 : lines.findLastIndex((line) => line.n <= chosen);
+  useEffect(() => {
+    const element = box.current;
+    if (element && place >= 0)
+      element.scrollTop = Math.max(0, (place + 0.5) * HEIGHT - element.clientHeight / 2);
+  }, [place]);
   // Older lines that are put in front must not move what is being read.
   const oldest = lines[0]?.n;
   const last = useRef({ oldest, count: lines.length });
@@ -148,14 +154,14 @@ export function TapeView({
     >
       {lines.length === 0 && <span className="event">{empty}</span>}
       <div className="all" style={{ height: lines.length * HEIGHT }}>
-        {lines.slice(from, to).map((line, place) => {
-          const index = from + place;
+        {lines.slice(from, to).map((line, row) => {
+          const index = from + row;
           return (
             <div
               className="line"
               key={line.n}
               data-answer={answered[index]}
-              data-chosen={chosen === line.n || undefined}
+              data-chosen={index === place || undefined}
               style={{ transform: `translateY(${index * HEIGHT}px)` }}
             >
               {onLine ? (

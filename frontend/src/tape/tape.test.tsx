@@ -142,6 +142,25 @@ describe("the tape's lines", () => {
     fireEvent.scroll(box);
   };
 
+  it("have the chosen one in view, in whatever piece its bytes came", () => {
+    const pieces = [...all.slice(0, 500), line("in", "P=4,", 500_000), line("in", "19", 500_004)];
+    const after = Array.from({ length: 400 }, (_, place) => line("in", "later", 502_000 + place * 1000));
+    render(
+      <TapeView
+        lines={[...pieces, ...after]}
+        show="text"
+        timeAs="clock"
+        names={null}
+        follows={false}
+        chosen={pieces[501]?.n}
+        empty="none"
+      />,
+    );
+    const box = screen.getByTestId("tape");
+    expect(box.scrollTop).toBe(500.5 * 20 - 200);
+    fireEvent.scroll(box);
+    expect(box.querySelector("[data-chosen]")?.textContent).toContain("P=4,19");
+  });
   it("are drawn where they are in view, and a few beside them", () => {
     render(view(all));
     expect(drawn()).toEqual(all.slice(0, 37).map((one) => one.text));

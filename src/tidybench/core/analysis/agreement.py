@@ -110,9 +110,8 @@ def _verdict(stretch: Stretch, x: Array, y: Array, expected: Array, band: Band, 
                 decimals=stretch.decimals,
                 at=stretch.at(float(x[first])),
             ),
-            StretchFigure(
-                name="beyond the edge by", value=beyond, unit=stretch.unit, decimals=stretch.decimals
-            ),
+            # As many digits as it has to be: a thousandth beyond is not nothing beyond.
+            StretchFigure(name="beyond the edge by", value=beyond, unit=stretch.unit),
         ]
         words = f"{stretch.name}: outside {band.words}, inside for {share:g} %"
     else:
