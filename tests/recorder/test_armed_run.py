@@ -20,6 +20,8 @@ from tidybench.core.samples import channels_of, sequences_of, unpack
 from tidybench.core.tape.events import Received
 from tidybench.recorder.planned_begin import checked_begins
 from tidybench.recorder.refused import RequestRefused
+from tidybench.runs.again import compared as reading_again
+from tidybench.runs.again import frozen_texts
 from tidybench.runs.provenance import explain
 from tidybench.runs.run_state import RunState, read_state
 from tidybench.runs.stamps import parse
@@ -93,6 +95,11 @@ def agrees(run: RunStatus) -> None:
         found = re.search(r"FL=([+-]\d+\.\d+)", why.came)
         assert found is not None, why.why
         assert (why.value, why.asked, why.why) == (pytest.approx(float(found[1])), "FL?\r", "")
+    for _, text in frozen_texts(folder).values():
+        outcome = reading_again(folder, text)
+        for one in outcome.channels:
+            assert one.logged == one.again, one.name
+        assert outcome.from_memory == len(records) - since.sum()
     rows = rows_of(run)
     times = [parse(row["time"]) for row in rows]
     assert times == sorted(times)

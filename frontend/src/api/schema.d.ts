@@ -2898,7 +2898,8 @@ export interface components {
         };
         /**
          * AgainOutcome
-         * @description Each channel, and each curve of the instrument, as it was logged and as it is read again, for a picture too where it was tried only; `kept` where it became a version.
+         * @description Each channel, and each curve of the instrument, as it was logged and as it is read again, for a picture too where it was tried only; `from_memory`: so many samples came
+         *     along from before the run, and count on neither side; `kept` where it became a version.
          */
         AgainOutcome: {
             /** Channels */
@@ -2907,6 +2908,8 @@ export interface components {
             curves: components["schemas"]["CurveComparison"][];
             /** Trends */
             trends: components["schemas"]["AgainTrend"][];
+            /** From Memory */
+            from_memory: number;
             kept: components["schemas"]["Version"] | null;
         };
         /**
@@ -9752,7 +9755,7 @@ export interface components {
         };
         /**
          * Version
-         * @description Another version of a run's CSV, and of the curves of the instrument. `at`: microseconds since 1970 UTC.
+         * @description Another version of a run's CSV, and of the curves of the instrument. `at`: microseconds since 1970 UTC; `from_memory`: as in Outcome.
          */
         Version: {
             /** Version */
@@ -9770,6 +9773,11 @@ export interface components {
              * @default []
              */
             curves: components["schemas"]["CurveComparison"][];
+            /**
+             * From Memory
+             * @default 0
+             */
+            from_memory: number;
         };
         /**
          * Versions

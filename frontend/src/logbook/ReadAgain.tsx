@@ -81,7 +81,7 @@ export function ReadAgain({ run, theme }: { run: RunDetail; theme: Theme }) {
   );
 }
 
-type Beside = Pick<Schemas["AgainOutcome"], "channels" | "curves" | "trends">;
+type Beside = Pick<Schemas["AgainOutcome"], "channels" | "curves" | "trends" | "from_memory">;
 
 interface Frozen {
   id: string;
@@ -144,6 +144,12 @@ function Correct({ run, setups, theme, onDone }: CorrectProps) {
       {trouble && <Trouble>{trouble}</Trouble>}
       {beside && beside.trends.length > 0 && (
         <AgainLanes run={run} trends={beside.trends} channels={beside.channels} theme={theme} />
+      )}
+      {beside && beside.from_memory > 0 && (
+        <p style={{ color: "var(--quiet)" }}>
+          {beside.from_memory === 1 ? "One sample came" : `${count(beside.from_memory)} samples came`} along
+          from memory: they are not read again, and count on neither side.
+        </p>
       )}
       {beside && <SideBySide channels={beside.channels} />}
       {beside && beside.curves.length > 0 && <CurvesBeside curves={beside.curves} />}

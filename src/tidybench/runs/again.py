@@ -20,8 +20,9 @@ from tidybench.core.compile.planning import plan_links
 from tidybench.core.curves.drawn import DrawnCurve, begun_curve
 from tidybench.core.curves.piece import CurveBegan, CurvePiece
 from tidybench.core.quality import Quality
-from tidybench.core.samples import channels_of, qualities_of, unpack
+from tidybench.core.samples import channels_of, qualities_of, sequences_of, unpack
 from tidybench.core.setup import Setup, SetupError
+from tidybench.core.tape.events import Opened, Start
 from tidybench.core.thinning import thin
 from tidybench.core.values.curve import Curve
 from tidybench.core.values.sample_statistics import SampleStatistics
@@ -43,6 +44,9 @@ PIECE = 100_000
 
 DRAWN = 1500
 """Pixels of a picture; twice as many samples at the most."""
+
+NEVER = 1 << 62
+"""A line that no tape has."""
 
 MOST_HELD = 60_000
 """Samples that are held until they are thinned out."""
@@ -85,15 +89,17 @@ class AgainTrend(BaseModel):
 
 
 class Outcome(BaseModel):
-    """What reading again gives, beside what was logged. `trends`: of the instrument's channels with numbers."""
+    """What reading again gives, beside what was logged of the same time. `trends`: of the instrument's channels with numbers. `from_memory`: so many samples came
+    along from before the run; they cannot be read again, and count on neither side."""
 
     channels: list[Comparison]
     curves: list[CurveComparison]
     trends: list[AgainTrend] = []
+    from_memory: int = 0
 
 
 class Version(BaseModel):
-    """Another version of a run's CSV, and of the curves of the instrument. `at`: microseconds since 1970 UTC."""
+    """Another version of a run's CSV, and of the curves of the instrument. `at`: microseconds since 1970 UTC; `from_memory`: as in Outcome."""
 
     version: int
     at: int
@@ -101,6 +107,7 @@ class Version(BaseModel):
     csv: str
     channels: list[Comparison]
     curves: list[CurveComparison] = []
+    from_memory: int = 0
 
 
 class _Gathered(SampleStatistics):
@@ -234,8 +241,10 @@ def compared(folder: Path, setup_text: str) -> Outcome:
     mine = [one for one in later.channels if one.instrument == setup.instrument.id]
     drawn = {one.number: _Thinned(one) for one in mine if not one.clock and not one.states}
     curves = _Curves(setup)
+    starts = _Starts(state)
     for item in _read(folder, setups, later):
         curves.take(item.pieces)
+        starts.see(item)
         if item.batch is not None:
             _gather(gathered, item.batch)
             for word, at, value in zip(item.batch.words, item.batch.times, item.batch.values, strict=True):
@@ -243,10 +252,12 @@ def compared(folder: Path, setup_text: str) -> Outcome:
                 if one is not None:
                     one.add(at, word & 0xFF, value)
     curves.finish(state.ended_at or 0)
+    channels, from_memory = _comparison(folder, state, later, gathered, starts.of(setups))
     return Outcome(
-        channels=_comparison(folder, state, later, gathered),
+        channels=channels,
         curves=curves.beside(folder),
         trends=[one.trend for one in drawn.values()],
+        from_memory=from_memory,
     )
 
 
@@ -260,11 +271,12 @@ def keep(folder: Path, setup_text: str, at: int) -> Version:
     name = f"{state.csv.removesuffix('.csv')}_again-{number}.csv"
     gathered = {channel.number: _Gathered(channel) for channel in later.channels}
     rule, curves = make_rule(later), _Curves(setup)
-    last = state.begun_at
+    last, starts = state.begun_at, _Starts(state)
     with open(place / name, "w", encoding="utf-8", newline="") as file:
         file.write(header(later.channels, later.row_rule))
         for item in _read(folder, setups, later):
             curves.take(item.pieces)
+            starts.see(item)
             if item.batch is None:
                 continue
             last = max(last, item.event.at)
@@ -274,13 +286,15 @@ def keep(folder: Path, setup_text: str, at: int) -> Version:
     curves.finish(max(last, state.ended_at or last))
     curves.write(place)
     (place / f"{setup.instrument.id}.setup.toml").write_text(setup_text, "utf-8")
+    channels, from_memory = _comparison(folder, state, later, gathered, starts.of(setups))
     version = Version(
         version=number,
         at=at,
         instrument=setup.instrument.name,
         csv=name,
-        channels=_comparison(folder, state, later, gathered),
+        channels=channels,
         curves=curves.beside(folder),
+        from_memory=from_memory,
     )
     # Last of all: a version without it is a half one, and does not count.
     write_whole(place / STATE, version.model_dump_json(indent=1))
@@ -371,17 +385,43 @@ def _gather(gathered: dict[int, _Gathered], batch: Batch) -> None:
             one.add(at, word & 0xFF, value)
 
 
+class _Starts:
+    """From which line of the tape on each link can be read again: where the run took something along from memory, its readers' states stand behind that."""
+
+    def __init__(self, state: RunState) -> None:
+        self._led = state.lead_sequence
+        self._first: dict[str, int] = {}
+
+    def see(self, item: Entry) -> None:
+        """The next line."""
+        if isinstance(item.event, Start | Opened) and item.sequence > self._led:
+            self._first.setdefault(item.link, item.sequence)
+
+    def of(self, setups: list[Setup]) -> dict[str, int]:
+        """By instrument; empty where nothing came from memory."""
+        if not self._led:
+            return {}
+        return {one.instrument.id: self._first.get(one.link.address, NEVER) for one in setups}
+
+
 def _comparison(
-    folder: Path, state: RunState, later: RunState, gathered: dict[int, _Gathered]
-) -> list[Comparison]:
+    folder: Path, state: RunState, later: RunState, gathered: dict[int, _Gathered], starts: dict[str, int]
+) -> tuple[list[Comparison], int]:
+    """`starts`: by instrument, the line from which on it could be read again. Gives how many samples stand before those, too."""
     before = {channel.number: _Gathered(channel) for channel in state.channels}
+    since = {channel.number: starts.get(channel.instrument, 0) for channel in state.channels}
+    left_out = 0
     with open(folder / SAMPLES, "rb") as file:
         while data := file.read(PIECE * RECORD_SIZE):
             records = unpack(data)
             numbers, qualities = channels_of(records), qualities_of(records)
+            sequences = sequences_of(records)
             for number in np.unique(numbers):
                 if int(number) in before:
                     mine = numbers == number
+                    known = mine & (sequences >= since[int(number)])
+                    left_out += int(mine.sum() - known.sum())
+                    mine = known
                     before[int(number)].add_many(records[mine], qualities[mine])
     logged = {channel.id: before[channel.number].statistics for channel in state.channels}
     again = {channel.id: gathered[channel.number].statistics for channel in later.channels}
@@ -389,7 +429,7 @@ def _comparison(
     return [
         Comparison(id=key, name=one.name, unit=one.unit, logged=logged.get(key), again=again.get(key))
         for key, one in named.items()
-    ]
+    ], left_out
 
 
 def frozen_texts(folder: Path) -> dict[str, tuple[str, str]]:

@@ -52,11 +52,13 @@ class AgainInfo(BaseModel):
 
 
 class AgainOutcome(BaseModel):
-    """Each channel, and each curve of the instrument, as it was logged and as it is read again, for a picture too where it was tried only; `kept` where it became a version."""
+    """Each channel, and each curve of the instrument, as it was logged and as it is read again, for a picture too where it was tried only; `from_memory`: so many samples came
+    along from before the run, and count on neither side; `kept` where it became a version."""
 
     channels: list[Comparison]
     curves: list[CurveComparison]
     trends: list[AgainTrend]
+    from_memory: int
     kept: Version | None
 
 
@@ -78,9 +80,17 @@ def read_again(request: Request, key: uuid.UUID, body: AgainBody) -> AgainOutcom
     try:
         if body.keep:
             kept = keep(folder, body.text, time.time_ns() // 1000)
-            return AgainOutcome(channels=kept.channels, curves=kept.curves, trends=[], kept=kept)
+            return AgainOutcome(
+                channels=kept.channels, curves=kept.curves, trends=[], from_memory=kept.from_memory, kept=kept
+            )
         found = compared(folder, body.text)
-        return AgainOutcome(channels=found.channels, curves=found.curves, trends=found.trends, kept=None)
+        return AgainOutcome(
+            channels=found.channels,
+            curves=found.curves,
+            trends=found.trends,
+            from_memory=found.from_memory,
+            kept=None,
+        )
     except (AgainError, SetupError) as error:
         raise HTTPException(400, str(error)) from None
     except TapeError as error:
