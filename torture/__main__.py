@@ -12,6 +12,9 @@ from torture.bench import DISK_MB, TorturedBench, TortureError
 from torture.rounds import Round, shortest
 from torture.small_disk import small_disk
 
+MOST = 12
+"""Faults that are printed of a round."""
+
 
 def main() -> int:
     """Gives the exit code: 0 where nothing was found."""
@@ -32,6 +35,7 @@ def main() -> int:
         "commands": 0,
         "points": 0,
         "handed_on": 0,
+        "curves": 0,
     }
     print(f"first seed {seed}", flush=True)
     with (
@@ -47,14 +51,29 @@ def main() -> int:
             while time.monotonic() < until and totals["rounds"] < given.rounds:
                 script, verdict = rounds.of(seed)
                 totals["rounds"] += 1
-                for name in ("samples", "rows", "numbers", "holes", "commands", "points", "handed_on"):
+                for name in (
+                    "samples",
+                    "rows",
+                    "numbers",
+                    "holes",
+                    "commands",
+                    "points",
+                    "handed_on",
+                    "curves",
+                ):
                     totals[name] += getattr(verdict, name)
-                print(f"seed {seed}: {len(script.troubles)} troubles, {script.last}; {verdict.samples} samples, {verdict.rows} rows, {verdict.numbers} numbers, {verdict.holes} holes, {verdict.commands} commands, {verdict.points} means of points, {verdict.handed_on} handed on", flush=True)  # fmt: skip
+                print(f"seed {seed}: {len(script.troubles)} troubles, {script.last}; {verdict.samples} samples, {verdict.rows} rows, {verdict.numbers} numbers, {verdict.holes} holes, {verdict.commands} commands, {verdict.points} means of points, {verdict.handed_on} handed on, {verdict.curves} rows of curves", flush=True)  # fmt: skip
                 if verdict.faults:
-                    print(script.words, *verdict.faults, sep="\n", flush=True)
+                    print(script.words, *verdict.faults[:MOST], sep="\n", flush=True)
                     print("Looking for a shorter script …", flush=True)
                     script, verdict = shortest(rounds, script, verdict)
-                    print("The shortest that was found:", script.words, *verdict.faults, sep="\n", flush=True)
+                    print(
+                        "The shortest that was found:",
+                        script.words,
+                        *verdict.faults[:MOST],
+                        sep="\n",
+                        flush=True,
+                    )
                     print(f"The run: {rounds.kept}", flush=True)
                     return 1
                 seed += 1

@@ -1,7 +1,9 @@
-"""A whole Tidy Bench on a small disk of its own, with ten stand-ins and two scripted peers in this process."""
+"""A whole Tidy Bench on a small disk of its own, with ten stand-ins and three scripted peers in this process."""
 
 import contextlib
+import errno
 import json
+import mmap
 import os
 import random
 import signal
@@ -20,10 +22,22 @@ from tidybench.standins.device import Device
 from tidybench.standins.instruments import ALL, LoopBackPlug
 from tidybench.standins.loop import Loop
 from tidybench.wire.places import Places
-from torture.peers import ASKED, PEERS, PROCEDURE, TALKING, AskedPeer, CountingPeer
+from torture.peers import (
+    ASKED,
+    PEERS,
+    PROCEDURE,
+    REACTIONS,
+    SWEEP,
+    SWITCH,
+    TALKING,
+    AskedPeer,
+    CountingPeer,
+    SwitchPeer,
+)
 
 ROOT = Path(__file__).resolve().parents[1]
 SETUPS = ROOT / "src" / "tidybench" / "setups"
+CALCULATIONS = SETUPS / "demo" / "calculated.toml"
 DISK_MB = 700
 PROCESSES = {"recorder": "tidybench.recorder", "web": "tidybench.web", "database": "bin/postgres"}
 """Those that the supervisor starts, by a word of their commands."""
@@ -54,6 +68,10 @@ class TorturedBench:
         self.places.make()
         self.places.simulated.mkdir(exist_ok=True)
         self.synced = data.parent / "synced.jsonl"
+        wrong = data.parent / "computer"
+        wrong.write_bytes(bytes(24))
+        with open(wrong, "r+b") as file:
+            self._computer = memoryview(mmap.mmap(file.fileno(), 24)).cast("q")
         self.port = free_port()
         self._next_command = 1
         self.acted = False  # in this round
@@ -61,18 +79,20 @@ class TorturedBench:
         self.handed.mkdir()
         self.supervisor: subprocess.Popen[bytes] | None = None
         loop = Loop()
-        kinds = [kind for kind in ALL if kind is not LoopBackPlug]
-        self.devices: dict[str, Device] = {
-            kind.name: kind(self.places.simulated, loop) for kind in (*kinds, *PEERS.values())
-        }
+        kinds: list[type[Device]] = [kind for kind in ALL if kind is not LoopBackPlug]
+        kinds += [*PEERS.values(), SwitchPeer]
+        self.devices: dict[str, Device] = {kind.name: kind(self.places.simulated, loop) for kind in kinds}
+        self.switched.now = self.obeying.now = lambda: (time.time_ns() + self._computer[0]) // 1000
         for device in self.devices.values():
             device.start()
         self.texts = {path.name.split(".")[0]: path.read_text("utf-8") for path in self._files()}
-        self.texts |= {"asked-peer": ASKED, "talking-peer": TALKING}
+        self.texts |= {"asked-peer": ASKED, "talking-peer": TALKING, "switch-peer": SWITCH}
         folder = self.places.setups
         folder.mkdir(exist_ok=True)
         for key, text in self.texts.items():
             (folder / f"{key}.setup.toml").write_text(text, "utf-8")
+        (folder / "reactions.toml").write_text(REACTIONS, "utf-8")
+        (folder / CALCULATIONS.name).write_bytes(CALCULATIONS.read_bytes())
 
     def _files(self) -> list[Path]:
         """Set-ups of the stand-ins that are here."""
@@ -93,6 +113,13 @@ class TorturedBench:
         assert isinstance(found, AskedPeer)
         return found
 
+    @property
+    def switched(self) -> SwitchPeer:
+        """The one that reactions give commands to."""
+        found = self.devices[SwitchPeer.name]
+        assert isinstance(found, SwitchPeer)
+        return found
+
     # ---- processes
 
     def start(self) -> None:
@@ -102,6 +129,7 @@ class TorturedBench:
             "TIDY_DATA": str(self.places.data),
             "PYTHONPATH": f"{ROOT / 'torture' / 'synced'}:{ROOT / 'src'}",
             "TIDY_SYNCED": str(self.synced),
+            "TIDY_COMPUTER": str(self.synced.with_name("computer")),
         }
         self.supervisor = subprocess.Popen(
             self._up(), env=environment, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
@@ -186,11 +214,11 @@ class TorturedBench:
 
     # ---- what acts
 
-    def act(self) -> None:
-        """Have a procedure give commands to the asked peer, with numbers that nobody had before."""
+    def act(self, *, sweep: bool = False) -> None:
+        """Have a procedure give commands to the asked peer, with numbers that nobody had before; `sweep`: and draw a curve of what it says."""
         first = self._next_command
         self._next_command += MOST_COMMANDS
-        text = PROCEDURE.format(first=first, last=first + MOST_COMMANDS - 1)
+        text = (SWEEP if sweep else PROCEDURE).format(first=first, last=first + MOST_COMMANDS - 1)
         if self.post("/api/procedure/start", {"text": text, "by": "torture"}).status_code == 204:
             self.acted = True
 
@@ -208,6 +236,12 @@ class TorturedBench:
         channels = {"asked-n": {}, "talking-n": {"band": 1e9}}
         rule = {"channels": channels, "steady_s": 0.3, "average_s": 1.0, "give_up_s": 5.0}
         self.post("/api/run/points", {"name": name, "rule": rule})
+
+    def capture(self, name: str) -> None:
+        """Take some of the talking peer's numbers, about its level's rise; it is refused where eight wait."""
+        trigger = {"kind": "level", "channel": "talking-level", "level": 10.0}
+        order = {"channels": ["talking-n", "talking-level"], "samples": 20, "before": 8, "times": 2}
+        self.post("/api/captures", {"name": name, "trigger": trigger, **order})
 
     def hand_on(self) -> None:
         """From now on the talking peer's numbers go into a file too, from its beginning."""
@@ -280,6 +314,18 @@ class TorturedBench:
         return "; ".join(stages)
 
     # ---- breaking it
+
+    def move_clock(self, by: float) -> None:
+        """The computer's clock is set: so many seconds later, or earlier."""
+        self._computer[0] += round(by * 1e9)
+
+    def slow_disk(self, seconds: float) -> None:
+        """From now on an fsync takes so much longer."""
+        self._computer[1] = round(seconds * 1e6)
+
+    def failing_disk(self, fails: bool) -> None:
+        """From now on an fsync ends with an input/output error."""
+        self._computer[2] = errno.EIO if fails else 0
 
     def synced_sizes(self, folder: Path) -> dict[str, int]:
         """How many bytes of each file of a folder are on the disk for certain."""

@@ -1,7 +1,8 @@
-"""Two scripted instruments that count what they send: each number is sent once, and what became of it can be told."""
+"""Scripted instruments, whose times (`now`) are microseconds since 1970 UTC by the clock that the bench has: two that count what they send, each number once, so that what became of it can be told; and one that only obeys."""
 
 import re
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from tidybench.standins.device import Device
@@ -40,14 +41,15 @@ class CountingPeer(Device):
 
 
 class AskedPeer(CountingPeer):
-    """Answers `N?` with the next number, and keeps what it is told. `kept`: the numbers of the commands `K`, in the order they came."""
+    """Answers `N?` with the next number, and keeps what it is told. `kept`: the numbers of the commands `K`, in the order they came, each with its time."""
 
     name = "asked-peer"
     title = "Asked peer"
     line = LineFormat(115200)
 
     def __init__(self, folder: Path, loop: Loop) -> None:
-        self.kept: list[int] = []
+        self.kept: list[tuple[int, int]] = []
+        self.now: Callable[[], int] = lambda: 0
         super().__init__(folder, loop)
 
     def answer(self, query: bytes) -> bytes | None:
@@ -55,7 +57,7 @@ class AskedPeer(CountingPeer):
         if query == b"N?":
             return b"AN %09d\r" % self._number()
         if re.fullmatch(rb"K[0-9]+", query):
-            self.kept.append(int(query[1:]))
+            self.kept.append((self.now(), int(query[1:])))
             return b"OK\r"
         return None
 
@@ -70,7 +72,36 @@ class TalkingPeer(CountingPeer):
 
     def talk(self) -> bytes:
         """The next number."""
-        return b"TN %09d\r" % self._number()
+        number = self._number()
+        return b"TN %09d L%02d\r" % (number, level_of(number))
+
+
+def level_of(number: int) -> int:
+    """What the talking peer says beside a number: up from 0 to 20 and down again, within two seconds."""
+    step = number // STEP % 40
+    return step if step <= 20 else 40 - step
+
+
+class SwitchPeer(Device):
+    """Obeys `S` and says how it stands. `kept`: what it was told, in the order it came, each with its time."""
+
+    name = "switch-peer"
+    title = "Switch peer"
+    line = LineFormat(115200)
+
+    def __init__(self, folder: Path, loop: Loop) -> None:
+        self.kept: list[tuple[int, int]] = []
+        self.now: Callable[[], int] = lambda: 0
+        super().__init__(folder, loop)
+
+    def answer(self, query: bytes) -> bytes | None:
+        """How it stands, or that it obeyed."""
+        if query == b"S?":
+            return b"S %d\r" % (self.kept[-1][1] if self.kept else 0)
+        if re.fullmatch(rb"S[0-9]", query):
+            self.kept.append((self.now(), int(query[1:])))
+            return b"OK\r"
+        return None
 
 
 ASKED = r"""
@@ -114,6 +145,15 @@ always
 """
 """Commands as fast as they are answered, each with a number of its own; 0 is the safe state."""
 
+SWEEP = """procedure Sweep {first}
+  for k = {first} to {last} step 1
+    send asked-peer.keep with k = k, else go on
+    draw "Sweep" with K = k, Number = "asked-n"
+always
+  send asked-peer.keep with k = 0
+"""
+"""The same, with a row of a curve for each."""
+
 TALKING = r"""
 format = 1
 
@@ -131,12 +171,77 @@ terminator = "\r"
 
 [listen]
 every_s = 0.05
-patterns = ["TN <n>"]
+patterns = ["TN <n> L<level>"]
 
 [[channel]]
 id = "talking-n"
 name = "Told number"
 field = "n"
+
+[[channel]]
+id = "talking-level"
+name = "Told level"
+field = "level"
+"""
+
+SWITCH = r"""
+format = 1
+
+[instrument]
+id = "switch-peer"
+name = "Switch peer"
+
+[link]
+port = "simulated/switch-peer"
+baud = 115200
+
+[framing]
+terminator = "\r"
+
+[[query]]
+id = "s"
+send = "S?\r"
+every_s = 0.2
+patterns = ["S <s>"]
+
+[[channel]]
+id = "switch-s"
+name = "Switched to"
+field = "s"
+
+[[command]]
+id = "switch"
+name = "Switch"
+send = "S<k:int>\r"
+patterns = ["OK"]
+argument = [{ field = "k", lowest = 0, highest = 9 }]
+
+[safe]
+commands = [{ command = "switch", values = { k = 0 } }]
+run_ends = true
+"""
+
+LOW, HIGH = 5, 15
+"""Below and above which the talking peer's level is beyond."""
+
+SWITCHED = {"below": 1, "good": 2, "above": 3}
+"""What the switch peer is told where the level stands so."""
+
+REACTIONS = f"""
+format = 1
+
+[[reaction]]
+id = "level"
+name = "Level"
+channel = "talking-level"
+below = {LOW}
+above = {HIGH}
+do = [
+  {{ when = "below", instrument = "switch-peer", command = "switch", values = {{ k = 1 }} }},
+  {{ when = "good", instrument = "switch-peer", command = "switch", values = {{ k = 2 }} }},
+  {{ when = "above", instrument = "switch-peer", command = "switch", values = {{ k = 3 }} }},
+  {{ when = "above", mark = "level above" }},
+]
 """
 
 PEERS: dict[str, type[CountingPeer]] = {"asked-n": AskedPeer, "talking-n": TalkingPeer}

@@ -13,10 +13,11 @@ from typing import Any
 import httpx
 
 from tidybench.runs.run_state import read_state
+from torture.acting_judge import acting, commands, curves
 from torture.bench import TorturedBench, TortureError, wait_for
-from torture.judge import Verdict, commands, handed_on, judged
+from torture.judge import Verdict, handed_on, judged
 from torture.peers import PEERS
-from torture.troubles import RULES, Script, carry_out, script_of
+from torture.troubles import ENDS, RULES, Script, carry_out, script_of
 
 TRIES = 12
 """Rounds that are spent on a shorter script."""
@@ -49,7 +50,13 @@ class Round:
 
         def begin() -> bool:
             with contextlib.suppress(httpx.HTTPError):
-                answer = bench.post("/api/run", {"name": f"Torture {script.seed}", "row_rule": rule})
+                plan = {
+                    "row_rule": rule,
+                    "ends": ENDS[script.ends],
+                    "begins": {"before_s": script.before_s},
+                    "carry_on": script.carry_on,
+                }
+                answer = bench.post("/api/run", {"name": f"Torture {script.seed}", **plan})
                 if answer.status_code == 201:
                     begun.append(answer.json())
             return bool(begun)
@@ -57,7 +64,7 @@ class Round:
         wait_for(begin, "a run to begin")
         run = begun[0]
         folder = Path(run["folder"])
-        bench.acted, bench.obeying.kept[:] = False, []
+        bench.acted, bench.obeying.kept[:], bench.switched.kept[:] = False, [], []
         carry_out(bench, script)
         cut: dict[str, tuple[int, int]] = {}
         synced: dict[str, int] = {}
@@ -71,16 +78,24 @@ class Round:
                 cut = bench.cut_power(random.Random(script.seed), folder)
                 self.script_words += [f"cut: {cut}"]
             bench.start()
+            if script.carry_on:
+                self._end(run["id"], folder)
             wait_for(lambda: read_state(folder).status != "logging", "the run to be closed", 120)
         wait_for(lambda: self._complete(run["id"]), "the records", 120)
         time.sleep(0.5)
         peers = {key: bench.peer(key) for key in PEERS}
         verdict = judged(folder, peers, bench.database_url(), cut=bool(cut), synced=synced)
+        verdict.faults += acting(folder, script, [*bench.switched.kept], cut=bool(cut))
+        if not cut:
+            found, verdict.curves = curves(folder, peers)
+            verdict.faults += found
         if bench.acted:
             wait_for(bench.stop_acting, "procedures to end")
             time.sleep(0.5)
             undisturbed = all(one.whom != bench.obeying.name for one in script.troubles)
-            verdict.faults += commands(folder, bench.obeying.kept, cut=bool(cut), undisturbed=undisturbed)
+            verdict.faults += commands(
+                folder, script, [*bench.obeying.kept], cut=bool(cut), undisturbed=undisturbed
+            )
             verdict.commands = len(bench.obeying.kept)
         for file in sorted(bench.handed.iterdir()):
             verdict.faults += handed_on(file, bench.peer("talking-n"))

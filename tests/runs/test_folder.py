@@ -13,7 +13,7 @@ from tests.conftest import wait_for
 from tests.runs.held_disk import HeldDisk
 from tidybench.core.batch import Batch
 from tidybench.core.samples import sequences_of, unpack
-from tidybench.core.tape.events import Hole, Note
+from tidybench.core.tape.events import Hole, Note, Start
 from tidybench.core.tape.lines import TapeError, tape_line
 from tidybench.core.values.crossing import Crossing
 from tidybench.core.values.row_rule import RowRule
@@ -191,6 +191,21 @@ def logged(log: RunLog) -> tuple[list[int], list[int], int]:
     samples = unpack((log.folder / "samples.bin").read_bytes())
     rows = (log.folder / log.state.csv).read_text().count("\n") - 1
     return [n for n, _, _ in read_tape(log.folder / "tape")], sequences_of(samples).tolist(), rows
+
+
+def test_only_what_is_the_run_s_own_may_end_it(tmp_path: Path) -> None:
+    """A run that was to end when a channel had settled for 0.4 s ended after 0.26 s, by what was measured before it began."""
+    log = begin(tmp_path)
+    batches = [Batch(), Batch()]
+    for place, batch in enumerate(batches):
+        batch.add(1, 0, AT + place, 1.5)
+    early, late = (Entry(n, "port", Note(AT, "x"), batch) for n, batch in zip((1, 3), batches, strict=True))
+    start = Entry(2, "port", Start(AT, {}))
+    for one in (early, start, late):
+        one.seal()
+    assert log.write([early, start, late], AT + 5) == [batches[1]]
+    assert len(unpack((log.folder / "samples.bin").read_bytes())) == 1
+    log.abandon()
 
 
 @pytest.mark.parametrize("kind", ["tape", "bin", "csv"])

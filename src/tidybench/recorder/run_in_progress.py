@@ -312,12 +312,12 @@ class RunInProgress:
 
     def _write(self, entries: Sequence[Entry], now: int) -> None:
         assert self.log is not None
-        self.log.write(entries, now)
+        batches = self.log.write(entries, now)
+        # What was measured before it began, and came to be written only now, ends no run and is in no point of it.
         for watch in (self._end_watch, self.points.taking):
             if watch is not None:
-                for entry in entries:
-                    if entry.batch is not None:
-                        watch.take(entry.batch)
+                for batch in batches:
+                    watch.take(batch)
 
     def sync(self, now: int) -> None:
         """Have it brought to the disk."""

@@ -22,6 +22,7 @@ from tidybench.core.curves.piece import CurveBegan, CurvePiece
 from tidybench.core.quality import Quality
 from tidybench.core.samples import channels_of, qualities_of, sequences_of, unpack
 from tidybench.core.setup import Setup, SetupError
+from tidybench.core.setup.calculated import CALCULATED
 from tidybench.core.tape.events import Opened, Start
 from tidybench.core.thinning import thin
 from tidybench.core.values.curve import Curve
@@ -398,10 +399,11 @@ class _Starts:
             self._first.setdefault(item.link, item.sequence)
 
     def of(self, setups: list[Setup]) -> dict[str, int]:
-        """By instrument; empty where nothing came from memory."""
+        """By instrument, and of calculated channels; empty where nothing came from memory."""
         if not self._led:
             return {}
-        return {one.instrument.id: self._first.get(one.link.address, NEVER) for one in setups}
+        links = {one.instrument.id: one.link.address for one in setups}
+        return {of: self._first.get(link, NEVER) for of, link in {**links, CALCULATED: ""}.items()}
 
 
 def _comparison(
@@ -421,8 +423,8 @@ def _comparison(
                     mine = numbers == number
                     known = mine & (sequences >= since[int(number)])
                     left_out += int(mine.sum() - known.sum())
-                    mine = known
-                    before[int(number)].add_many(records[mine], qualities[mine])
+                    if known.any():
+                        before[int(number)].add_many(records[known], qualities[known])
     logged = {channel.id: before[channel.number].statistics for channel in state.channels}
     again = {channel.id: gathered[channel.number].statistics for channel in later.channels}
     named = {channel.id: channel for channel in (*state.channels, *later.channels)}

@@ -243,13 +243,15 @@ class RunLog:
         """The marks so far."""
         return self._marks.marks
 
-    def write(self, entries: Sequence[Entry], now: int) -> None:
-        """Log what happened (sealed entries, in order) and the rows due by `now`."""
+    def write(self, entries: Sequence[Entry], now: int) -> list[Batch]:
+        """Log what happened (sealed entries, in order) and the rows due by `now`. Gives the samples that are the run's: not those of links whose starting state is not on its
+        tape yet."""
         if self._hole is not None:
             self._make_room(now)
             if self._hole is not None:
                 self._miss(entries, now)
-                return
+                return [entry.batch for entry in entries if entry.batch is not None]
+        batches: list[Batch] = []
         tape: list[str] = []
         packed: list[bytes] = []
         rows: list[str] = []
@@ -266,6 +268,7 @@ class RunLog:
             tape.append(entry.line)
             if entry.batch is not None:
                 packed.append(entry.packed)
+                batches.append(entry.batch)
                 rows += self._rows_of(event.at, entry.batch)
             if type(event) is not Received:  # nearly all are, where instruments talk on their own
                 count(counts, entry.sequence, event)
@@ -279,6 +282,7 @@ class RunLog:
         self._put_rows("\n".join(tape).encode(), b"".join(packed), rows, now)
         if self._points_waiting:  # the tape first: what a kill keeps from its file is put back from there
             self._add_points()
+        return batches
 
     def _put(self, flush: _Flush, now: int) -> None:
         self._waiting.append(flush)
