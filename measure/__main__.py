@@ -16,6 +16,7 @@ from measure.curves import curve
 from measure.disk import slow_disk
 from measure.flood import flood_32, flood_32_destinations, flood_32_plan
 from measure.forward import forward
+from measure.growth import growth
 from measure.lateness import jitter, jitter_64, jitter_destinations, jitter_plan, jitter_user
 from measure.logbook import logbook
 from measure.long_run import compare_8, run_150m
@@ -78,6 +79,7 @@ ROWS: dict[str, Row] = {
     "render": render,
     "first-load": first_load,
     "bundle": bundle,
+    "growth": growth,
 }
 
 LATENESS = {

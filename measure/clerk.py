@@ -27,13 +27,13 @@ DAY_WITHIN = 60.0
 """Seconds in which a day of samples is to be caught up."""
 
 
-def ended_run(folder: Path, seconds: int) -> int:
-    """A run that has ended; gives how many samples it has."""
+def ended_run(folder: Path, seconds: int, rate: int = RATE) -> int:
+    """A run that has ended, of so many samples a second and channel; gives how many it has."""
     folder.mkdir(parents=True)
-    count = CHANNELS * RATE * seconds
+    count = CHANNELS * rate * seconds
     channels = [
         RunChannel(
-            number=n, id=f"c{n}", name=f"Channel {n}", unit="V", decimals=3, interval_s=1 / RATE, instrument="i",
+            number=n, id=f"c{n}", name=f"Channel {n}", unit="V", decimals=3, interval_s=1 / rate, instrument="i",
             instrument_name="I", scale=1, offset=0, low=None, high=None,
         )
         for n in range(1, CHANNELS + 1)
@@ -50,7 +50,7 @@ def ended_run(folder: Path, seconds: int) -> int:
     records = np.empty(count, DTYPE)
     number = (places % CHANNELS + 1).astype(np.uint64)
     records["word"] = ((places + 1).astype(np.uint64) << np.uint64(24)) | (number << np.uint64(8))
-    records["time"] = BEGUN + places // CHANNELS * (1_000_000 // RATE) + places % CHANNELS * 900
+    records["time"] = BEGUN + places // CHANNELS * (1_000_000 // rate) + places % CHANNELS * 900
     records["value"] = np.random.default_rng(1).normal(150, 0.5, count).round(3)
     (folder / MARKS).write_text(HEAD)
     records.tofile(folder / SAMPLES)

@@ -32,7 +32,7 @@ ROUNDS = 5
 
 
 @dataclass(slots=True)
-class _Server:
+class Server:
     """A web server that has taken everything in."""
 
     stack: Stack
@@ -61,7 +61,7 @@ class _Server:
         return float(status.split("VmRSS:")[1].split()[0]) / 1024
 
 
-def _took(server: _Server, *paths: str) -> float:
+def took(server: Server, *paths: str) -> float:
     """Milliseconds until all of these have answered, asked at once, as a page does."""
     begun = time.perf_counter()
     with ThreadPoolExecutor(len(paths)) as pool:
@@ -99,7 +99,7 @@ def _bare_pixels(folder: Path, start: int, end: int) -> float:
 def run_150m() -> Result:
     """152 M samples: the page's first requests, every zoom, exact numbers of every stretch; beside NumPy over the same samples."""
     with stack([]) as running:
-        server = _Server(running)
+        server = Server(running)
         folder = running.places.runs / "2026-11-26" / "long"
         count = ended_run(running.places.data / "made", DAYS * DAY)
         folder.parent.mkdir(parents=True)
@@ -108,12 +108,12 @@ def run_150m() -> Result:
         wait_for(lambda: server.complete(key), 3600)
         run = f"/api/runs/{key}"
         before = server.memory_mb
-        opened = median([_took(server, run, f"{run}/trend?points={POINTS}") for _ in range(ROUNDS)])
+        opened = median([took(server, run, f"{run}/trend?points={POINTS}") for _ in range(ROUNDS)])
         zooms, sums, bare = [], [], []
         for start, end in _stretches(DAYS):
             part = f"start={start}&end={end}"
-            zooms.append(median([_took(server, f"{run}/trend?points={POINTS}&{part}") for _ in range(3)]))
-            sums.append(median([_took(server, f"{run}/statistics?{part}") for _ in range(3)]))
+            zooms.append(median([took(server, f"{run}/trend?points={POINTS}&{part}") for _ in range(3)]))
+            sums.append(median([took(server, f"{run}/statistics?{part}") for _ in range(3)]))
             bare.append(_bare_pixels(folder, start, end))
         grown = server.memory_mb - before
         slow = int(np.argmax(zooms))
@@ -132,7 +132,7 @@ def run_150m() -> Result:
 def compare_8() -> Result:
     """Eight runs of a day over each other: what the page asks for at once; beside NumPy over the samples of the eight."""
     with stack([]) as running:
-        server = _Server(running)
+        server = Server(running)
         keys, folders = [], []
         for n in range(8):
             made = running.places.data / "made"
@@ -148,15 +148,15 @@ def compare_8() -> Result:
         drawn = "&".join(f"channels={n}" for n in range(1, DRAWN + 1))
         paths = [f"/api/runs/{key}/trend?points={POINTS}&{whole}&{drawn}" for key in keys]
         paths += [f"/api/runs/{key}/statistics?{whole}" for key in keys]
-        took = median([_took(server, *paths) for _ in range(ROUNDS)])
+        together = median([took(server, *paths) for _ in range(ROUNDS)])
         bare = sum(_bare_pixels(one, BEGUN, BEGUN + DAY * 1_000_000) for one in folders)
     return Result(
         "compare-8",
-        took,
+        together,
         "ms",
         f"{COMPARED_MS:.0f} ms",
-        took <= COMPARED_MS,
+        together <= COMPARED_MS,
         {"NumPy over the samples of the eight": bare},
-        {"NumPy over the samples of the eight": took / bare},
+        {"NumPy over the samples of the eight": together / bare},
         f"8 x {CHANNELS} channels at {RATE} Hz for a day",
     )

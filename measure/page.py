@@ -26,7 +26,7 @@ PATTERN = "T=<t> RH=<rh> P=<p> U=<u>"
 UNITS = {"t": "°C", "rh": "%", "p": "hPa", "u": "V"}
 
 
-def _cpu(pid: int) -> float:
+def cpu_seconds(pid: int) -> float:
     """Seconds of a processor that a process has taken with all its threads (proc_pid_stat(5), fields 14 and 15)."""
     after_name = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
     return (int(after_name[11]) + int(after_name[12])) / os.sysconf("SC_CLK_TCK")
@@ -35,10 +35,10 @@ def _cpu(pid: int) -> float:
 def _taken(bench: Stack) -> tuple[float, float]:
     """What recorder and web server take meanwhile, as shares of a core."""
     pids = (bench.recorder.pid, bench.web.pid)
-    before, begun = [_cpu(pid) for pid in pids], time.monotonic()
+    before, begun = [cpu_seconds(pid) for pid in pids], time.monotonic()
     time.sleep(MEASURED_S)
     span = time.monotonic() - begun
-    recorder, web = ((_cpu(pid) - old) / span for pid, old in zip(pids, before, strict=True))
+    recorder, web = ((cpu_seconds(pid) - old) / span for pid, old in zip(pids, before, strict=True))
     return recorder, web
 
 
@@ -54,7 +54,7 @@ class Heard:
 
 
 @contextmanager
-def _listener(bench: Stack) -> Iterator[Heard]:
+def listener(bench: Stack) -> Iterator[Heard]:
     """One more browser, as the server sees it: it takes whatever it is sent and draws nothing."""
     heard = Heard()
     address = f"ws://127.0.0.1:{bench.port}/api/live"
@@ -91,12 +91,12 @@ def web_32() -> Result:
             frames = driver.execute_async_script(FRAMES)
         with ExitStack() as listeners:
             # One and eleven of the same kind: a browser also asks for pages and statistics.
-            heard = [listeners.enter_context(_listener(bench))]
+            heard = [listeners.enter_context(listener(bench))]
             time.sleep(2)
             before = heard[0].count
             _, alone = _taken(bench)
             one = heard[0].count - before
-            heard += [listeners.enter_context(_listener(bench)) for _ in range(FURTHER)]
+            heard += [listeners.enter_context(listener(bench)) for _ in range(FURTHER)]
             time.sleep(2)
             before_each = [each.count for each in heard]
             _, crowded = _taken(bench)

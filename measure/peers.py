@@ -111,6 +111,25 @@ while True:
 """Stations of four quantities that talk on their own, ten times a second."""
 
 
+WIDE = """
+import os, sys, time
+fds, fields = [int(fd) for fd in sys.argv[1].split(",")], int(sys.argv[2])
+for fd in fds:
+    os.set_blocking(fd, False)
+began, count = time.monotonic(), 0
+while True:
+    count += 1
+    line = ",".join("%.2f" % (count * 0.01 % 9 + n) for n in range(fields)).encode() + b"\\n"
+    for fd in fds:
+        try:
+            os.write(fd, line)
+        except (BlockingIOError, OSError):
+            pass
+    time.sleep(max(0.0, began + count * 0.1 - time.monotonic()))
+"""
+"""Talk on their own, ten times a second, so many numbers a line."""
+
+
 @contextmanager
 def peer(
     program: str, *arguments: str, count: int = 1, nice: int = 0, stdin: bool = False

@@ -1,6 +1,7 @@
 """The seal of a run."""
 
 import json
+import os
 import subprocess
 from pathlib import Path
 
@@ -50,6 +51,23 @@ def test_the_sums_are_those_of_sha256sum(tmp_path: Path) -> None:
     ).stdout.splitlines()
     assert seal_of(folder).fingerprint == whole[:32]
     assert verify(folder).problems == []
+
+
+def test_all_it_speaks_of_is_on_the_disk_before_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """After a power cut a run was sealed, and the description of its third CSV had half of its bytes."""
+    synced: list[int] = []
+    sync = os.fsync
+
+    def noted(descriptor: int) -> None:
+        synced.append(os.fstat(descriptor).st_ino)
+        sync(descriptor)
+
+    folder = logged(tmp_path)
+    (folder / MANIFEST).unlink()
+    monkeypatch.setattr(os, "fsync", noted)
+    told = seal(folder)
+    before = synced[: synced.index((folder / MANIFEST).stat().st_ino)]
+    assert {(folder / file.path).stat().st_ino for file in told.files} <= {*before}
 
 
 def test_one_byte_of_the_csv_is_seen_and_when_it_was_written(tmp_path: Path) -> None:

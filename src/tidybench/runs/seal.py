@@ -10,12 +10,13 @@ from pydantic import BaseModel, ValidationError
 
 from tidybench.runs.chain import broken
 from tidybench.runs.checks import all_checks, holds, newest_checks
+from tidybench.runs.disk import synced_folders
 from tidybench.runs.folder import AGAIN, LATER, MANIFEST
 from tidybench.runs.run_state import read_state
 from tidybench.runs.sealed_file import SealedFile, sealed_file, sha256_of
 from tidybench.runs.stamps import Stamps
 from tidybench.runs.taken_out import taken_out
-from tidybench.runs.whole import write_whole
+from tidybench.runs.whole import sync_file, write_whole
 
 
 class Manifest(BaseModel):
@@ -55,7 +56,11 @@ def seal(folder: Path) -> Manifest:
     """Sum up the files of a run that has ended, and keep that in its folder. Any thread; it takes as long as reading them. Raises
     OSError."""
     state = read_state(folder)
-    files = [sealed_file(folder, path) for path in _files(folder)]
+    files = []
+    for path in _files(folder):
+        files.append(sealed_file(folder, path))
+        sync_file(path)  # a seal that outlives a power cut must not speak of bytes that did not
+    synced_folders({(folder / file.path).parent for file in files})()
     manifest = Manifest(id=state.id, sealed_at=time.time_ns() // 1000, files=files)
     write_whole(folder / MANIFEST, manifest.model_dump_json(indent=1))
     return manifest

@@ -25,6 +25,15 @@ def write_whole(path: Path, text: str) -> None:
     synced_folders([path.parent])()
 
 
+def sync_file(path: Path) -> None:
+    """Wait until what stands in a file is on the disk. Raises OSError."""
+    descriptor = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
+
+
 def newest_of(path: Path) -> Path:
     """Where a newer content stands until it is on the disk."""
     return path.with_name(path.name + ".new")
