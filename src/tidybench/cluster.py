@@ -111,11 +111,21 @@ class Cluster:
             return self._process.poll() is None
         return self._pid > 0 and _is_server(self._pid, self.folder)
 
-    def start(self, port: int = 0) -> None:
-        """Make the cluster where it is new, adopt a server that was left running, or start one
-        (on `port`, or a free one). Raises ClusterError."""
+    def prepare(self, port: int = 0) -> None:
+        """Make the cluster where it is new, adopt a server that was left running, or choose where one will listen (`port`, or a free one): from here on its `url`
+        is known. Raises ClusterError."""
         self._make()
         self._adopt()
+        if not self.alive:
+            self.port = port or free_port()
+
+    def start(self, port: int = 0) -> None:
+        """`prepare`, and have the server running. Raises ClusterError."""
+        self.prepare(port)
+        self.serve()
+
+    def serve(self) -> None:
+        """After `prepare`: have the server running. Raises ClusterError."""
         if self.alive:
             try:
                 self._wait_ready()
@@ -125,7 +135,7 @@ class Cluster:
                     raise
                 # It was being killed just then: another one takes its place.
         self._clear_what_was_killed()
-        self._launch(port or free_port())
+        self._launch(self.port or free_port())
         self._wait_ready()
 
     def _clear_what_was_killed(self) -> None:

@@ -160,15 +160,18 @@ class Supervisor:
             check_address(address)
         else:
             self._cluster = Cluster(places.data, self._logs / "postgres.log")
-            self._cluster.start()
+            self._cluster.prepare()
             address = self._cluster.url
         self._environment["TIDY_DATABASE_URL"] = address
+        # It takes longest of all to begin, and waits for the database by itself.
         print("Web server …", flush=True)
         folders = [part for folder in self._setups for part in ("--setups", str(folder))]
         self._add(
             "web",
             [*python, "tidybench.web", "--port", str(port), "--front-end", str(self._front_end), *folders],
         )
+        if self._cluster is not None:
+            self._cluster.serve()
         self._wait_ready(port, token)
         return url
 

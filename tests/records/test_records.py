@@ -20,7 +20,7 @@ from tidybench.core.samples import channels_of, unpack
 from tidybench.core.setup import SetupError
 from tidybench.core.setup.calculated import load_calculations
 from tidybench.records import blocks, by_name
-from tidybench.records.database import downgrade, upgrade
+from tidybench.records.database import downgrade, newest_revision, upgrade
 from tidybench.records.history import history
 from tidybench.records.layouts import layouts
 from tidybench.records.models import Base, Layout, Mark, Run, SampleBlock, Summary
@@ -77,6 +77,8 @@ def test_migrations_make_the_models_tables_and_go_down_again(engine: Engine) -> 
     )
     with Session(engine) as session:
         assert set(session.scalars(compression)) == {"times", "values", "qualities"}
+        # The head as the migrations' tool has it, which is not asked at every start.
+        assert session.scalar(text("SELECT version_num FROM alembic_version")) == newest_revision()
     downgrade(engine)
     assert set(inspect(engine).get_table_names()) == {"alembic_version"}
     upgrade(engine)

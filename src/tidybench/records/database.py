@@ -1,14 +1,16 @@
 """The connection to PostgreSQL, and bringing its tables up to date."""
 
+import re
 from importlib import resources
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import psycopg
-from alembic import command
-from alembic.config import Config
 from psycopg.errors import _WaitTimeout as WaitTimeout
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.engine import make_url
+
+if TYPE_CHECKING:
+    from alembic.config import Config
 
 PATIENCE = 2.3
 """Seconds that a request waits for the database, twice at the most: for a connection that was open, and for a new one. A
@@ -51,14 +53,38 @@ def engine_for(url: str, kind: type[Impatient] = Impatient) -> Engine:
     )
 
 
-def _config() -> Config:
+def _config() -> "Config":
+    from alembic.config import Config  # half a second at every start, and hardly ever needed
+
     config = Config()
     config.set_main_option("script_location", str(resources.files("tidybench.records") / "migrations"))
     return config
 
 
+def newest_revision() -> str:
+    """Of the migrations, which stand in the order of their names."""
+    versions = resources.files("tidybench.records") / "migrations" / "versions"
+    newest = max(one.name for one in versions.iterdir() if re.match(r"\d{4}_", one.name))
+    found = re.search(r'^revision = "([^"]+)"$', (versions / newest).read_text("utf-8"), re.MULTILINE)
+    assert found is not None
+    return found[1]
+
+
+def _is_up_to_date(engine: Engine) -> bool:
+    with engine.connect() as connection:
+        if connection.execute(text("SELECT to_regclass('alembic_version')")).scalar() is None:
+            return False
+        return connection.execute(text("SELECT version_num FROM alembic_version")).scalars().all() == [
+            newest_revision()
+        ]
+
+
 def upgrade(engine: Engine, revision: str = "head") -> None:
     """Bring the tables to a revision; benches that share a server take turns."""
+    if revision == "head" and _is_up_to_date(engine):
+        return
+    from alembic import command
+
     config = _config()
     with engine.begin() as connection:
         connection.execute(text("SELECT pg_advisory_xact_lock(847001)"))
@@ -68,6 +94,8 @@ def upgrade(engine: Engine, revision: str = "head") -> None:
 
 def downgrade(engine: Engine, revision: str = "base") -> None:
     """Take the tables back to a revision."""
+    from alembic import command
+
     config = _config()
     with engine.begin() as connection:
         config.attributes["connection"] = connection
