@@ -50,6 +50,11 @@ class Stack:
         """The address a browser opens."""
         return f"http://127.0.0.1:{self.port}/?token={TOKEN}"
 
+    @property
+    def blank(self) -> str:
+        """A page of the same server without script of ours; to be opened after `page`, which gives the session."""
+        return f"http://127.0.0.1:{self.port}/api/health"
+
 
 @contextmanager
 def stack(setups: list[SetupText], front_end: Path = PAGES, before: Sequence[str] = ()) -> Iterator[Stack]:

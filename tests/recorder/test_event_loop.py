@@ -19,10 +19,10 @@ from tidybench.core.compile.planning import plan_links
 from tidybench.core.exchange.link_talk import LinkTalk
 from tidybench.core.setup import SerialPart
 from tidybench.core.tape.events import CommandGiven, Event, Lost, Opened, Received, Sent
-from tidybench.links import Link, LinkError, SerialLink
+from tidybench.links import READ_SIZE, Link, LinkError, SerialLink
 from tidybench.recorder.clock import Clock
-from tidybench.recorder.conversation import KEPT_WITHIN, OUT, Conversation
-from tidybench.recorder.event_loop import EventLoop
+from tidybench.recorder.conversation import IN, KEPT_WITHIN, OUT, Conversation
+from tidybench.recorder.event_loop import READ_LITTLE, EventLoop
 from tidybench.recorder.journal import Journal
 from tidybench.recorder.worker import Worker
 
@@ -64,7 +64,7 @@ class Port:
     def shared(self) -> "Port":
         return self
 
-    def take(self) -> bytes:
+    def take(self, most: int = READ_SIZE) -> bytes:
         came, self.came = self.came, b""
         return came
 
@@ -281,6 +281,40 @@ def test_a_link_whose_code_fails_or_whose_port_is_full_holds_up_no_other(
     assert losses(good.path) == ["The recorder ends."]
     assert "takes no bytes" in losses(full.path)[0]
     assert "division by zero" in losses(bad.path)[0]
+
+
+class Always:
+    """A conversation whose descriptor is ready until it was heard, and that wants to be looked at so soon; what it was asked to read."""
+
+    wants, parted, failure = IN, False, None
+
+    def __init__(self, clock: Clock, soon: int) -> None:
+        self.descriptor, self._full = os.pipe()
+        os.write(self._full, b"x" * READ_SIZE)
+        self._clock, self._soon = clock, soon
+        self.over, self.asked, self.owner, self.called = threading.Event(), list[int](), self, False
+
+    @property
+    def due(self) -> int:
+        return self._clock.now() + self._soon
+
+    def hear(self, most: int) -> None:
+        self.asked.append(most)
+        os.read(self.descriptor, most)
+
+    def settled(self, kept: int) -> None:
+        """It waits for no tape."""
+
+
+def test_little_is_read_at_once_where_a_poll_is_due_soon(loop: tuple[EventLoop, Journal, Clock]) -> None:
+    """4 kB took a millisecond to read, and a poll of another link waited for that."""
+    for soon, wanted in ((1_000, [READ_LITTLE] * (READ_SIZE // READ_LITTLE)), (1_000_000, [READ_SIZE])):
+        one = Always(loop[2], soon)
+        threading.Thread(target=loop[0].converse, args=(one,), daemon=True).start()
+        wait_for(lambda one=one: sum(one.asked) >= READ_SIZE, "it to be read")  # type: ignore[misc]
+        assert one.asked == wanted
+        one._soon = 3_600_000_000
+        loop[0].wake()
 
 
 def test_orders_are_heeded_at_once_by_links_that_wait(loop: tuple[EventLoop, Journal, Clock]) -> None:

@@ -8,8 +8,8 @@ import serial
 import serial.rfc2217
 
 from tidybench.core.setup import SerialPart
-from tidybench.links.link import LinkError, ModemLines
-from tidybench.links.serial_port import READ_SIZE, prepare
+from tidybench.links.link import READ_SIZE, LinkError, ModemLines
+from tidybench.links.serial_port import prepare
 
 STEP = 0.01
 """Seconds after which a waiting read looks whether it was woken, or its time is over."""

@@ -25,9 +25,9 @@ class QuickEnd:
         self._buffer = ctypes.create_string_buffer(size)
         self._where = ctypes.addressof(self._buffer)
 
-    def read(self) -> bytes:
-        """What is there. Raises as os.read does: BlockingIOError where nothing is."""
-        while (count := _read(self._fd, self._where, self._size)) < 0:
+    def read(self, most: int = 0) -> bytes:
+        """What is there, at most so many bytes (0: `size`). Raises as os.read does: BlockingIOError where nothing is."""
+        while (count := _read(self._fd, self._where, most or self._size)) < 0:
             _refuse()
         return ctypes.string_at(self._where, count)
 

@@ -15,11 +15,10 @@ import serial.rs485
 
 from tidybench.core.setup import SerialPart
 from tidybench.links.holders import holders
-from tidybench.links.link import WRITE_PATIENCE, LinkError, ModemLines
+from tidybench.links.link import READ_SIZE, WRITE_PATIENCE, LinkError, ModemLines
 from tidybench.links.quick import QuickEnd
 from tidybench.links.waker import Waker
 
-READ_SIZE = 4096
 """Bytes taken in one read: small enough that what follows never keeps the interpreter for long."""
 
 PSEUDO = "/dev/pts/"
@@ -113,9 +112,9 @@ class SerialLink:
     def read(self, timeout: float | None) -> bytes:
         return self.take() if self._waker.wait(timeout) else b""
 
-    def take(self) -> bytes:
+    def take(self, most: int = READ_SIZE) -> bytes:
         try:
-            data = self._end.read()
+            data = self._end.read(most)
         except BlockingIOError:
             return b""
         except OSError as error:

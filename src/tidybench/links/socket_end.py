@@ -4,7 +4,7 @@ import contextlib
 import socket
 from abc import ABC, abstractmethod
 
-from tidybench.links.link import ModemLines
+from tidybench.links.link import READ_SIZE, ModemLines
 from tidybench.links.waker import Waker
 
 
@@ -28,7 +28,7 @@ class SocketEnd(ABC):
         return self.take() if self._waker.wait(timeout) else b""
 
     @abstractmethod
-    def take(self) -> bytes:
+    def take(self, most: int = READ_SIZE) -> bytes:
         """What has arrived, without waiting."""
 
     def waiting(self) -> int:

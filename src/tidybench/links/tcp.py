@@ -5,8 +5,7 @@ import socket
 import time
 
 from tidybench.core.setup import TcpPart
-from tidybench.links.link import WRITE_PATIENCE, LinkError
-from tidybench.links.serial_port import READ_SIZE
+from tidybench.links.link import READ_SIZE, WRITE_PATIENCE, LinkError
 from tidybench.links.socket_end import SocketEnd
 
 CONNECT_PATIENCE = 4.0
@@ -42,9 +41,9 @@ class TcpLink(SocketEnd):
     def shared(self) -> "TcpLink | None":
         return self
 
-    def take(self) -> bytes:
+    def take(self, most: int = READ_SIZE) -> bytes:
         try:
-            data = self._socket.recv(READ_SIZE)
+            data = self._socket.recv(most)
         except BlockingIOError:
             return b""
         except OSError as error:

@@ -5,7 +5,7 @@ import logging
 import socket
 
 from tidybench.core.setup import UdpPart
-from tidybench.links.link import LinkError
+from tidybench.links.link import READ_SIZE, LinkError
 from tidybench.links.socket_end import SocketEnd
 
 logger = logging.getLogger(__name__)
@@ -44,7 +44,7 @@ class UdpLink(SocketEnd):
     def shared(self) -> "UdpLink | None":
         return self
 
-    def take(self) -> bytes:
+    def take(self, most: int = READ_SIZE) -> bytes:
         try:
             data, sender = self._socket.recvfrom(DATAGRAM)
         except (BlockingIOError, ConnectionRefusedError):

@@ -8,7 +8,7 @@ from typing import Protocol
 
 from tidybench.core.exchange.link_talk import LinkTalk
 from tidybench.core.tape.events import CommandGiven, Event, Sent
-from tidybench.links import WRITE_PATIENCE, BegunAnew, Link
+from tidybench.links import READ_SIZE, WRITE_PATIENCE, BegunAnew, Link
 from tidybench.recorder.clock import STEP
 from tidybench.recorder.journal import Journal
 
@@ -120,11 +120,11 @@ class Conversation:
             self._stop_waiting()
         self._look_ahead()
 
-    def hear(self) -> None:
-        """Its descriptor is ready: what has arrived is taken."""
+    def hear(self, most: int = READ_SIZE) -> None:
+        """Its descriptor is ready: what has arrived is taken, at most so many bytes."""
         if not self._unsent:  # an answer must not come before what it answers
             assert self.shared is not None
-            self._took(self.shared.take())
+            self._took(self.shared.take(most))
 
     def heed(self) -> None:
         """Carry out what others have ordered."""

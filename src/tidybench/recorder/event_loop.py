@@ -11,6 +11,7 @@ from collections.abc import Callable
 from concurrent.futures import Future
 
 from tidybench import logs
+from tidybench.links import READ_SIZE
 from tidybench.recorder import tuning
 from tidybench.recorder.clock import STEP, Clock
 from tidybench.recorder.conversation import FOREVER, IN, OUT, SET_BACK, Conversation
@@ -20,6 +21,9 @@ logger = logging.getLogger(__name__)
 
 LONG = 20_000
 """Microseconds from which on a wait need not be exact in one call."""
+
+SOON, READ_LITTLE = 2_000, 512
+"""Where something is due within so many microseconds, so many bytes are read at once: reading 4 kB takes longer than a poll may be late."""
 
 MARGIN = 2_000
 """Microseconds that a long wait ends before its time: it counts in milliseconds."""
@@ -167,7 +171,8 @@ class EventLoop(threading.Thread):
             ready = epoll.poll(0)
         more = False
         for descriptor, _ in ready:
-            if more and due <= clock():
+            left = due - clock()
+            if more and left <= 0:
                 return  # what is left stays ready
             more = True
             one = self._talking.get(descriptor)
@@ -178,7 +183,7 @@ class EventLoop(threading.Thread):
                 if one.wants == OUT:
                     one.carry_on()
                 else:
-                    one.hear()
+                    one.hear(READ_SIZE if left > SOON else READ_LITTLE)
             except Exception as error:
                 self._end(one, error)
             else:
