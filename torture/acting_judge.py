@@ -33,12 +33,13 @@ def acting(folder: Path, script: Script, kept: list[tuple[int, int]], *, cut: bo
     lines = [line for line in docs.tape(folder) if line["n"] > state.lead_sequence]
     whats = {one.what for one in script.troubles}
     killed = "kill recorder" in whats or script.last != "end"
-    faults = [] if state.holes else _reactions(folder, _of(own, state, "talking-level"), lines, killed=killed)
+    level = _of(own, state, "talking-level")
+    faults = [] if state.holes else _reactions(folder, level, lines, killed=killed, cut=cut)
     if not cut and not state.holes and "clock" not in whats:
         alone = all(one.whom != "switch-peer" for one in script.troubles) and not killed
         faults += _switched(state, lines, kept, alone=alone)
     calm = not killed and not whats & {"stop recorder", "clock", "full disk", "slow disk", "failing disk"}
-    faults += _ended(folder, state, script, _of(own, state, "talking-level"), calm=calm)
+    faults += _ended(folder, state, script, level, calm=calm)
     return faults
 
 
@@ -53,7 +54,9 @@ def _standing(value: float) -> str:
     return "below" if value < LOW else "above" if value > HIGH else "good"
 
 
-def _reactions(folder: Path, level: Records, lines: list[dict[str, Any]], *, killed: bool) -> list[str]:
+def _reactions(
+    folder: Path, level: Records, lines: list[dict[str, Any]], *, killed: bool, cut: bool
+) -> list[str]:
     """It reacted whenever the samples say so, and at no other time."""
     events = [line for line in lines if line["k"] == "reaction"]
     told = [line["standing"] for line in events]
@@ -74,7 +77,7 @@ def _reactions(folder: Path, level: Records, lines: list[dict[str, Any]], *, kil
     with open(folder / "marks.csv", encoding="utf-8", newline="") as file:
         marks = sum(1 for row in csv.DictReader(file) if row["text"] == "level above")
     above = told.count("above")
-    if marks > above or (not killed and marks < above - 1):
+    if (marks > above and not cut) or (not killed and marks < above - 1):
         faults.append(f"{marks} marks of {above} reactions")
     return faults[:5]
 

@@ -12,11 +12,13 @@ from tests.runs.test_folder import AT, CHANNEL, begin, entry
 from tests.runs.test_rows import batch
 from tidybench import verify as command
 from tidybench.core.quality import Quality
-from tidybench.runs.folder import MANIFEST
+from tidybench.core.samples import unpack
+from tidybench.runs.folder import MANIFEST, SAMPLES
 from tidybench.runs.log import RunLog
 from tidybench.runs.recovery import close_interrupted
 from tidybench.runs.run_state import read_state
 from tidybench.runs.seal import SealError, seal, seal_of, verify
+from tidybench.runs.stamps import parse
 from tidybench.runs.tape import _compressed
 
 
@@ -68,6 +70,23 @@ def test_all_it_speaks_of_is_on_the_disk_before_it(tmp_path: Path, monkeypatch: 
     told = seal(folder)
     before = synced[: synced.index((folder / MANIFEST).stat().st_ino)]
     assert {(folder / file.path).stat().st_ino for file in told.files} <= {*before}
+
+
+def test_a_run_that_lost_its_tape_with_the_power_ends_with_its_last_sample(tmp_path: Path) -> None:
+    """It ended before its rows: with the checks gone, only the tape was asked for the end."""
+    folder = logged(tmp_path, end=False)
+    (folder / "checks.jsonl").unlink()
+    tape = folder / "tape" / "0001.jsonl"
+    lines = tape.read_bytes().splitlines(keepends=True)
+    tape.write_bytes(b"".join(lines[: len(lines) // 10]))
+    state = close_interrupted(folder, "The power failed.")
+    records = unpack((folder / SAMPLES).read_bytes())
+    assert len(records) == 400
+    assert state.ended_at is not None
+    assert state.ended_at >= records["time"].max()
+    last = (folder / state.csv).read_text().splitlines()[-1].split(",")[0]
+    assert parse(last) <= state.ended_at
+    assert verify(folder).problems == []
 
 
 def test_one_byte_of_the_csv_is_seen_and_when_it_was_written(tmp_path: Path) -> None:

@@ -467,6 +467,8 @@ def _behind_the_last(path: Path, start: int, records: Any, told: _Told, folder: 
     last = int(sequences_of(records)[-1]) if len(records) else 0
     have = int(np.count_nonzero(sequences_of(records) == last)) if last else 0  # it may be half written
     told.last_sequence = max(told.last_sequence, last)
+    if len(records):  # the tape may have lost more than the samples
+        told.last_at = max(told.last_at, int(records["time"].max()))
     added = 0
     appender = Appender(path)
     for sequence, batch in told.events(folder):
