@@ -40,7 +40,7 @@ from tidybench.records.setups import (
 from tidybench.records.trends import trend
 from tidybench.runs.folder import SAMPLES, run_folders
 from tidybench.runs.run_state import read_state
-from tidybench.web.clerk import Clerk
+from tidybench.web.clerk import Clerk, _piece
 
 NOW = 1_795_416_791_000_000
 
@@ -213,6 +213,32 @@ def test_set_ups_have_versions_and_the_newest_is_in_force(engine: Engine) -> Non
         assert in_force(session, bench)[0].text == first
         with pytest.raises(SetupError):
             save(session, bench, "nonsense")
+
+
+def test_a_run_that_grows_while_it_is_followed_is_followed_in_turns(
+    engine: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """With a hundred channels there was always something new: the web server took a whole core, and wrote every block again and again."""
+    assert make_runs(tmp_path, DEMO, NOW, "b")
+    [folder] = run_folders(tmp_path)
+    whole = (folder / SAMPLES).read_bytes()
+    state = read_state(folder).model_copy(update={"status": "logging"})
+    (folder / "state.json").write_text(state.model_dump_json())
+    (folder / SAMPLES).write_bytes(whole[: 24 * 100])
+    pieces: list[int] = []
+
+    def growing(place: Path, run: uuid.UUID, first: int) -> blocks.Prepared:
+        piece = _piece(place, run, first)
+        pieces.append(piece.count)
+        (folder / SAMPLES).write_bytes(whole[: 24 * 100 * (len(pieces) + 1)])
+        return piece
+
+    monkeypatch.setattr("tidybench.web.clerk._piece", growing)
+    clerk = Clerk(engine, tmp_path)
+    clerk.follow()
+    assert pieces == [100]
+    clerk.follow()
+    assert pieces == [100, 100]
 
 
 def test_the_clerk_follows_a_run_and_may_be_stopped_anywhere(engine: Engine, tmp_path: Path) -> None:

@@ -36,7 +36,9 @@ from tidybench.runs.said import corrected
 
 logger = logging.getLogger(__name__)
 
-EVERY = 1.0
+EVERY, LONGEST = 1.0, 5.0
+RESTS = 3
+"""So many times as long as it took it rests, between these seconds: with a thousand channels it would have no core left for the pages."""
 UNDEFINED_TABLE = "42P01"
 """PostgreSQL's code of a table that is not there (PostgreSQL, appendix A)."""
 
@@ -77,6 +79,7 @@ class Clerk(threading.Thread):
 
     def run(self) -> None:
         while not self._stopping.is_set():
+            begun = time.monotonic()
             try:
                 self.follow()
                 self.trouble = self.troubles
@@ -87,7 +90,8 @@ class Clerk(threading.Thread):
             except Exception as error:  # the clerk must not end before the server does
                 logger.exception("the records do not follow")
                 self._say(f"The records do not follow: {error!r}. Runs are logged all the same.")
-            self._stopping.wait(EVERY)
+            took = time.monotonic() - begun
+            self._stopping.wait(min(max(EVERY, RESTS * took), LONGEST))
 
     def _say(self, trouble: str) -> None:
         if not self.trouble:
@@ -193,6 +197,8 @@ class Clerk(threading.Thread):
                     followed += piece.count
                     session.execute(update(Run).where(Run.id == key).values(followed=followed))
                     blocks.merge(session, key)
+                if state.status == "logging" and coming is None:
+                    break  # what came meanwhile waits its turn: else a lively bench would be followed without a pause
         with Session(self._engine) as session, session.begin():
             keep_marks(session, key, marks_of(folder))
             keep_curves(session, key, folder)
