@@ -13,6 +13,7 @@ from tests.runs.test_rows import batch
 from tidybench import verify as command
 from tidybench.core.quality import Quality
 from tidybench.core.samples import unpack
+from tidybench.recorder.mender import Mender
 from tidybench.runs.folder import MANIFEST, SAMPLES
 from tidybench.runs.log import RunLog
 from tidybench.runs.recovery import close_interrupted
@@ -87,6 +88,28 @@ def test_a_run_that_lost_its_tape_with_the_power_ends_with_its_last_sample(tmp_p
     last = (folder / state.csv).read_text().splitlines()[-1].split(",")[0]
     assert parse(last) <= state.ended_at
     assert verify(folder).problems == []
+
+
+def test_an_end_that_was_on_the_disk_before_its_files_is_put_in_order(tmp_path: Path) -> None:
+    """The power failed while a disk was slow: state.json said that the run had ended, over torn files that nobody mended or sealed."""
+    folder = logged(tmp_path)
+    (folder / MANIFEST).unlink()
+    state = read_state(folder)
+    for path, lost in ((folder / SAMPLES, 1007), (folder / state.csv, 20)):
+        os.truncate(path, path.stat().st_size - lost)
+    Mender(tmp_path, None, lambda ready: None).run()
+    assert (after := read_state(folder)).status == "ended"
+    assert after.repairs
+    assert verify(folder).problems == []
+    records = unpack((folder / SAMPLES).read_bytes())
+    rows = (folder / state.csv).read_bytes()
+    assert rows.endswith(b"\r\n")
+    assert (
+        rows.count(b"\r\n") - 1 == len(records) > 300
+    )  # a row each; the tape of this run has no bytes to read again
+    before = (folder / MANIFEST).read_bytes()
+    Mender(tmp_path, None, lambda ready: None).run()
+    assert (folder / MANIFEST).read_bytes() == before  # once is enough
 
 
 def test_one_byte_of_the_csv_is_seen_and_when_it_was_written(tmp_path: Path) -> None:

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from tidybench.core.batch import RECORD_SIZE
-from tidybench.runs.folder import SAMPLES, run_folders
+from tidybench.runs.checks import CHECKS
+from tidybench.runs.folder import MANIFEST, SAMPLES, run_folders
 from tidybench.runs.points import read_points
-from tidybench.runs.recovery import Mended, Newest, close_interrupted, mend, newest, set_aside
+from tidybench.runs.recovery import Mended, Newest, close_ended, close_interrupted, mend, newest, set_aside
 from tidybench.runs.run_state import RunState, read_state
 
 logger = logging.getLogger(__name__)
@@ -104,6 +105,12 @@ class Mender(threading.Thread):
             logger.error("the run in %s cannot be read: %s", folder, error)
             return
         if state.status != "logging":
+            # Runs have checks for as long as they are sealed; without a seal the computer stopped at its end.
+            if state.status == "ended" and (folder / CHECKS).exists() and not (folder / MANIFEST).exists():
+                try:
+                    close_ended(folder)
+                except Exception:  # it stays as it is, and says that it is not sealed
+                    logger.exception("the end of the run in %s could not be put in order", folder)
             return
         try:
             close_interrupted(folder, "Tidy Bench ended without ending the run.")

@@ -164,6 +164,19 @@ def close_interrupted(folder: Path, reason: str) -> RunState:
     return state
 
 
+def close_ended(folder: Path) -> RunState:
+    """Mend a run that had ended and was not sealed, and seal it: its end may have been on the disk before all that it is the end of. Raises OSError."""
+    mended = mend(folder)
+    ended = mended.state.ended_at
+    state = mended.state.model_copy(
+        update={"ended_at": mended.last_at if ended is None else min(ended, mended.last_at)}
+    )
+    write_summary(folder, state, mended.stats, mended.rows)
+    write_state(folder, state)
+    seal(folder)
+    return state
+
+
 def set_aside(folder: Path, state: RunState, why: str) -> None:
     """Close a run that cannot be mended as interrupted, its files left as they are."""
     rows = csv_files(folder, state.csv)
