@@ -120,7 +120,7 @@ def _ended(folder: Path, state: RunState, script: Script, level: Records, *, cal
         case "with its rows":
             rows = json.loads((folder / "summary.json").read_text())["rows"]
             return [f"it has {rows} rows in place of {ROWS}"] if rows != ROWS else []
-        case "on a level" if not len(first) or (calm and ended - first[0] > LATE):
+        case "on a level" if not len(first) or ended < first[0] or (calm and ended - first[0] > LATE):
             return [f"it ended at {ended}, the level was passed at {first[:1]}"]
         case "settled":
             return [] if _settled(level, ended) else ["it ended as settled, and was not"]

@@ -4,6 +4,7 @@ import re
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import ClassVar
 
 from tidybench.standins.device import Device
 from tidybench.standins.loop import Loop
@@ -40,26 +41,36 @@ class CountingPeer(Device):
             self.told[number] = time.monotonic()
 
 
-class AskedPeer(CountingPeer):
-    """Answers `N?` with the next number, and keeps what it is told. `kept`: the numbers of the commands `K`, in the order they came, each with its time."""
+class ObeyingPeer(Device):
+    """Keeps what it is told. `kept`: the numbers of its commands (`letter`, then a number), in the order they came, each with its time."""
 
-    name = "asked-peer"
-    title = "Asked peer"
-    line = LineFormat(115200)
+    letter: ClassVar[bytes]
 
     def __init__(self, folder: Path, loop: Loop) -> None:
         self.kept: list[tuple[int, int]] = []
         self.now: Callable[[], int] = lambda: 0
         super().__init__(folder, loop)
 
+    def obey(self, command: bytes) -> bytes | None:
+        """That it has kept it; None where it is no command."""
+        if not re.fullmatch(self.letter + rb"[0-9]+", command):
+            return None
+        self.kept.append((self.now(), int(command[1:])))
+        return b"OK\r"
+
+
+class AskedPeer(ObeyingPeer, CountingPeer):
+    """Answers `N?` with the next number, and obeys `K`."""
+
+    name, letter = "asked-peer", b"K"
+    title = "Asked peer"
+    line = LineFormat(115200)
+
     def answer(self, query: bytes) -> bytes | None:
         """The next number, or that it has kept one."""
         if query == b"N?":
             return b"AN %09d\r" % self._number()
-        if re.fullmatch(rb"K[0-9]+", query):
-            self.kept.append((self.now(), int(query[1:])))
-            return b"OK\r"
-        return None
+        return self.obey(query)
 
 
 class TalkingPeer(CountingPeer):
@@ -82,26 +93,18 @@ def level_of(number: int) -> int:
     return step if step <= 20 else 40 - step
 
 
-class SwitchPeer(Device):
-    """Obeys `S` and says how it stands. `kept`: what it was told, in the order it came, each with its time."""
+class SwitchPeer(ObeyingPeer):
+    """Obeys `S` and says how it stands."""
 
-    name = "switch-peer"
+    name, letter = "switch-peer", b"S"
     title = "Switch peer"
     line = LineFormat(115200)
-
-    def __init__(self, folder: Path, loop: Loop) -> None:
-        self.kept: list[tuple[int, int]] = []
-        self.now: Callable[[], int] = lambda: 0
-        super().__init__(folder, loop)
 
     def answer(self, query: bytes) -> bytes | None:
         """How it stands, or that it obeyed."""
         if query == b"S?":
             return b"S %d\r" % (self.kept[-1][1] if self.kept else 0)
-        if re.fullmatch(rb"S[0-9]", query):
-            self.kept.append((self.now(), int(query[1:])))
-            return b"OK\r"
-        return None
+        return self.obey(query)
 
 
 ASKED = r"""

@@ -108,6 +108,10 @@ def test_an_end_that_was_on_the_disk_before_its_files_is_put_in_order(tmp_path: 
         rows.count(b"\r\n") - 1 == len(records) > 300
     )  # a row each; the tape of this run has no bytes to read again
     before = (folder / MANIFEST).read_bytes()
+    (folder / MANIFEST).unlink()
+    Mender(tmp_path, None, lambda ready: None, "another bench").run()
+    assert not (folder / MANIFEST).exists()  # a copy may be on its way here: it is left alone
+    (folder / MANIFEST).write_bytes(before)
     Mender(tmp_path, None, lambda ready: None).run()
     assert (folder / MANIFEST).read_bytes() == before  # once is enough
 

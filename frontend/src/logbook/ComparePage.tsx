@@ -505,7 +505,7 @@ function Lanes({ members, channels, theme }: LanesProps) {
             cursor={cursor}
             onZoom={shown.show}
             edge={shown.zoomed ? dated(until) : ""}
-            controls={<ZoomControls shown={shown} whole="times of A" cursor={cursor} />}
+            controls={<ZoomControls shown={shown} whole="times of A" cursor={null} />}
           />
         </div>
       )}

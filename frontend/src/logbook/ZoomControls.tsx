@@ -14,10 +14,23 @@ const Controls = styled.div`
   font-size: 12.5px;
 `;
 
-/** The way back and forth in a run of which a part is shown; `whole`: what the readouts say where all of it is, and the cursor
- * is away. */
-export function ZoomControls({ shown, whole, cursor }: { shown: RunView; whole: string; cursor: Cursor }) {
-  const pointed = useSyncExternalStore(cursor.subscribe, () => cursor.at !== null);
+const never = () => () => undefined;
+
+/** The way back and forth in a run of which a part is shown; `whole`: what stands there where all of it is;
+ * `cursor`: while it is in the curves the readouts are read at it, which is said then. */
+export function ZoomControls({
+  shown,
+  whole,
+  cursor,
+}: {
+  shown: RunView;
+  whole: string;
+  cursor: Cursor | null;
+}) {
+  const pointed = useSyncExternalStore(
+    cursor?.subscribe ?? never,
+    () => cursor !== null && cursor.at !== null,
+  );
   return (
     <Controls>
       {shown.zoomed ? (

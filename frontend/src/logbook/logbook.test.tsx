@@ -478,12 +478,13 @@ describe("reading a run again", () => {
     await userEvent.click(screen.getByRole("button", { name: "Try it" }));
     expect((await screen.findByRole("alert")).textContent).toContain("pattern 1");
     answers[`/api/runs/${key}/again`] = {
-      body: { channels, curves, trends: [], kept: null, setups: [], versions: [version] },
+      body: { channels, curves, trends: [], kept: null, from_memory: 1207, setups: [], versions: [version] },
     };
     await userEvent.click(screen.getByRole("button", { name: "Try it" }));
     expect((await screen.findByText("Loop flow, L/min (differs)")).closest("tr")?.textContent).toContain(
       "410",
     );
+    expect(screen.getByText(/^1.207 samples came along from memory/).textContent).toContain("neither side");
     const drawn = screen.getByText(/^Winding sweep, /).closest("tr");
     expect(drawn?.textContent).toContain(
       "(differs)Frequency, Gain; not whole, 3 rows: a stray messageFrequency, Gain; complete: 120 rows",

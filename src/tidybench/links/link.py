@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Literal, Protocol
 
 READ_SIZE = 4096
-"""Bytes that are read at once, at most."""
+"""Bytes taken in one read, at most: small enough that what follows never keeps the interpreter for long."""
 
 WRITE_PATIENCE = 2.0
 """Seconds a write may stay blocked before the link counts as lost."""
@@ -74,7 +74,8 @@ class SharedLink(Link, Protocol):
         """Ready to be read when something has arrived, or the link has failed."""
 
     def take(self, most: int = READ_SIZE) -> bytes:
-        """What has arrived, without waiting; at most so many bytes, the rest stays, but that a datagram is whole; called when the descriptor is ready. Raises LinkError when the link is gone."""
+        """What has arrived, without waiting, at most so many bytes (of datagrams a whole one); called when the descriptor is ready. Raises
+        LinkError when the link is gone."""
 
     def send(self, data: bytes) -> bytes:
         """Write as much of `data` as goes without waiting; gives the rest. Raises LinkError when the link is gone."""

@@ -19,8 +19,6 @@ from tidybench.links.link import READ_SIZE, WRITE_PATIENCE, LinkError, ModemLine
 from tidybench.links.quick import QuickEnd
 from tidybench.links.waker import Waker
 
-"""Bytes taken in one read: small enough that what follows never keeps the interpreter for long."""
-
 PSEUDO = "/dev/pts/"
 """Where Linux has its pseudo-terminals."""
 

@@ -61,12 +61,17 @@ class Mender(threading.Thread):
     `words`: what it is doing."""
 
     def __init__(
-        self, runs: Path, going_on: Unfinished | None, ready: Callable[[Ready | None], None]
+        self,
+        runs: Path,
+        going_on: Unfinished | None,
+        ready: Callable[[Ready | None], None],
+        bench_key: str = "",
     ) -> None:
-        """Made before anything can begin a run. `ready` is called in this thread, with None where the run could not be put in
+        """Made before anything can begin a run. `bench_key`: of this bench, whose runs it may touch when they have ended. `ready` is called in this thread, with None where the run could not be put in
         order."""
         super().__init__(name="mender", daemon=True)
         self.words = ""
+        self._bench_key = bench_key
         self._going_on, self._ready = going_on, ready
         # Those there are now: a run that is begun from here on is the writer's.
         self._folders = [
@@ -105,8 +110,10 @@ class Mender(threading.Thread):
             logger.error("the run in %s cannot be read: %s", folder, error)
             return
         if state.status != "logging":
-            # Runs have checks for as long as they are sealed; without a seal the computer stopped at its end.
-            if state.status == "ended" and (folder / CHECKS).exists() and not (folder / MANIFEST).exists():
+            # Runs have checks for as long as they are sealed; without a seal the computer stopped at its end. One of another bench may be
+            # on its way here still.
+            ours = state.bench_key == self._bench_key and state.status == "ended"
+            if ours and (folder / CHECKS).exists() and not (folder / MANIFEST).exists():
                 try:
                     close_ended(folder)
                 except Exception:  # it stays as it is, and says that it is not sealed

@@ -65,11 +65,10 @@ class Recorder:
         self.ports = PortList(places.simulated)
         going_on = unfinished(self.state.now.run, even_where_stopped=not carry_on)
         self.clock = Clock(not_before=going_on.newest.at + 1 if going_on is not None else 0)
-        self._run = RunInProgress(
-            bench_name(places.data), places.runs, self.clock, self.journal, self._run_disk, reserve
-        )
+        ours = bench_name(places.data)
+        self._run = RunInProgress(bench, places.runs, self.clock, self.journal, self._run_disk, reserve)
         self._mender = Mender(
-            places.runs, going_on, lambda ready: writer_mail.post(lambda: self.writer.go_on(ready))
+            places.runs, going_on, lambda ready: writer_mail.post(lambda: self.writer.go_on(ready)), ours.key
         )
         if going_on is not None:
             self.journal.start_after(going_on.newest.sequence)
