@@ -66,7 +66,7 @@ class Recorder:
         going_on = unfinished(self.state.now.run, even_where_stopped=not carry_on)
         self.clock = Clock(not_before=going_on.newest.at + 1 if going_on is not None else 0)
         ours = bench_name(places.data)
-        self._run = RunInProgress(bench, places.runs, self.clock, self.journal, self._run_disk, reserve)
+        self._run = RunInProgress(ours, places.runs, self.clock, self.journal, self._run_disk, reserve)
         self._mender = Mender(
             places.runs, going_on, lambda ready: writer_mail.post(lambda: self.writer.go_on(ready)), ours.key
         )
